@@ -1,0 +1,179 @@
+import { flawTexts } from './flaw-texts.js'
+import { flawAt, type LayerFlaw } from './flaws.js'
+import { LineIndex } from './lines.js'
+import { type Cursor, cursorAt, type Flaw, scanItem, type Style } from './scan.js'
+import { decodeValue, encodeValue } from './value.js'
+
+/** One item of a layer: a blank line, a comment, or an assignment with all its lines. Offsets are into `text`. */
+interface Item {
+  readonly text: string
+  readonly assignment?: Assignment
+}
+
+interface Assignment {
+  readonly name: string
+  readonly nameStart: number
+  readonly valueStart: number
+  readonly valueEnd: number
+  readonly style: Style
+  readonly loose: boolean
+}
+
+/** Where an assignment stands in the document's text; ranges are half-open, in UTF-16 code units. */
+export interface AssignmentRange {
+  readonly nameStart: number
+  readonly valueStart: number
+  readonly valueEnd: number
+  /** Whether blanks stand round the equals sign, which a shell would refuse. */
+  readonly loose: boolean
+}
+
+/** Something in the text that could not be understood. Lines and columns count from 1. */
+export interface DocumentFault {
+  readonly flaw: Flaw
+  readonly line: number
+  readonly column: number
+  readonly message: string
+  readonly remedy: string
+}
+
+/**
+ * A layer's text as a document that can be edited. Printing an unedited document gives the same text back,
+ * also where it could not be understood; an edit changes only the lines of its own name.
+ */
+export class LayerDocument {
+  #items: Item[]
+  readonly #head: string
+  readonly #flaws: readonly LayerFlaw[]
+  readonly #source: string
+
+  /** @internal Use {@link readLayer}. */
+  constructor(text: string) {
+    const cursor = cursorAt(text)
+    const items: Item[] = []
+    const flaws: LayerFlaw[] = []
+    this.#head = text.slice(0, cursor.next)
+    while (scanItem(cursor)) {
+      items.push(itemAt(cursor))
+      if (cursor.kind === 'fault') flaws.push(flawAt(cursor))
+    }
+    this.#items = items
+    this.#flaws = flaws
+    this.#source = text
+  }
+
+  /** What could not be understood when the text was read, in its order. */
+  get faults(): readonly DocumentFault[] {
+    const lines = new LineIndex(this.#source)
+    return this.#flaws.map(({ flaw, start }) => {
+      const { sentence, remedy } = flawTexts[flaw]
+      return { flaw, ...lines.at(start), message: sentence, remedy }
+    })
+  }
+
+  /** Every name that is assigned, in the order of the text; a repeated name comes once. */
+  names(): string[] {
+    return [...new Set(this.#items.flatMap((item) => item.assignment?.name ?? []))]
+  }
+
+  /** The value of a name as the program will see it (its last assignment counts), or undefined. */
+  get(name: string): string | undefined {
+    const item = this.#items.findLast((item) => item.assignment?.name === name)
+    if (!item?.assignment) return undefined
+    const { valueStart, valueEnd, style } = item.assignment
+    return decodeValue(item.text.slice(valueStart, valueEnd), style)
+  }
+
+  /** Where each name is assigned in the present text: every time, in order. */
+  ranges(): ReadonlyMap<string, readonly AssignmentRange[]> {
+    const ranges = new Map<string, AssignmentRange[]>()
+    let start = this.#head.length
+    for (const { text, assignment } of this.#items) {
+      if (assignment) {
+        const { name, nameStart, valueStart, valueEnd, loose } = assignment
+        const range = { nameStart: start + nameStart, valueStart: start + valueStart, valueEnd: start + valueEnd, loose }
+        const known = ranges.get(name)
+        if (known) known.push(range)
+        else ranges.set(name, [range])
+      }
+      start += text.length
+    }
+    return ranges
+  }
+
+  /**
+   * Gives a name a value: changes its last assignment in place, keeping its quoting where that can hold the value,
+   * or adds a line at the end.
+   * @throws {RangeError} if the name is none, or the value holds a NUL.
+   */
+  set(name: string, value: string): void {
+    if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name)) throw new RangeError('This is not a name of a variable.')
+    const index = this.#items.findLastIndex((item) => item.assignment?.name === name)
+    const item = this.#items[index]
+    if (item?.assignment) {
+      const { valueStart, valueEnd, style } = item.assignment
+      const written = encodeValue(value, style === 'joined' ? undefined : style)
+      this.#items[index] = readItem(item.text.slice(0, valueStart) + written + item.text.slice(valueEnd))
+      return
+    }
+    const lineEnd = this.#lineEnd()
+    const last = this.#items.at(-1)
+    if (last && !last.text.endsWith('\n')) this.#items[this.#items.length - 1] = { ...last, text: last.text + lineEnd }
+    this.#items.push(readItem(`${name}=${encodeValue(value)}${lineEnd}`))
+  }
+
+  /** Removes every assignment of a name; true if there was one. */
+  remove(name: string): boolean {
+    const before = this.#items.length
+    this.#items = this.#items.filter((item) => item.assignment?.name !== name)
+    return this.#items.length < before
+  }
+
+  /** The text, with every byte that was not edited as it was. */
+  toString(): string {
+    return this.#head + this.#items.map((item) => item.text).join('')
+  }
+
+  /** New lines end as the first line does. */
+  #lineEnd(): string {
+    return this.#items[0]?.text.endsWith('\r\n') ? '\r\n' : '\n'
+  }
+}
+
+/**
+ * Reads layer text into a document that can be edited and printed. Never throws: what cannot be understood is in
+ * `faults`, and its lines are kept.
+ *
+ * ```ts
+ * const layer = readLayer('# hive scales\nSCALE_COUNT=12\n')
+ * layer.set('SCALE_COUNT', '14')
+ * layer.toString() // '# hive scales\nSCALE_COUNT=14\n'
+ * ```
+ */
+export function readLayer(text: string): LayerDocument {
+  return new LayerDocument(text)
+}
+
+function readItem(text: string): Item {
+  const cursor = cursorAt(text)
+  scanItem(cursor)
+  return itemAt(cursor)
+}
+
+function itemAt(cursor: Cursor): Item {
+  const text = cursor.text.slice(cursor.start, cursor.next)
+  if (cursor.kind !== 'assignment') return { text }
+  const { start, nameStart, nameEnd, valueStart, valueEnd, style, loose } = cursor
+  const name = cursor.text.slice(nameStart, nameEnd)
+  return {
+    text,
+    assignment: {
+      name,
+      nameStart: nameStart - start,
+      valueStart: valueStart - start,
+      valueEnd: valueEnd - start,
+      style,
+      loose,
+    },
+  }
+}

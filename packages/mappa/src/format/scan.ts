@@ -1,0 +1,309 @@
+/**
+ * One pass over layer text, item by item. The grammar (docs/format.md has it in full):
+ *
+ *     layer      = [BOM] *( item )
+ *     item       = blank / comment / assignment          ; ends with LF, CRLF or the text's end
+ *     comment    = *BLANK "#" *char
+ *     assignment = *BLANK ["export" 1*BLANK] name *BLANK "=" *BLANK value [1*BLANK "#" *char]
+ *     value      = bare / 1*( single / double / joined )  ; the latter when it starts with a quote
+ *
+ * Whatever fits none of these becomes an item of kind `fault`, and reading goes on at the next line.
+ * The scanner fills one reused cursor, so that reading names and values of a large text allocates nothing else.
+ */
+
+/** What an item is. */
+export type ItemKind = 'blank' | 'comment' | 'assignment' | 'fault'
+
+/** What is wrong with an item of kind `fault`. */
+export type Flaw =
+  | 'no-equals'
+  | 'bad-name'
+  | 'unclosed-quote'
+  | 'text-after-quote'
+  | 'stray-return'
+  | 'nul'
+  | 'expansion'
+
+/** How a value is written: bare, in one pair of quotes, or as several pieces that join. */
+export type Style = 'bare' | 'single' | 'double' | 'joined'
+
+/** Where the scanner is. All offsets are UTF-16 code units into `text`; ranges are half-open. */
+export interface Cursor {
+  readonly text: string
+  /** Where the next item starts. */
+  next: number
+  kind: ItemKind
+  start: number
+  nameStart: number
+  /** 0 while the item has no name. */
+  nameEnd: number
+  /** The value as written, quotes included. */
+  valueStart: number
+  valueEnd: number
+  style: Style
+  /** Whether blanks stand on either side of the equals sign. */
+  loose: boolean
+  flaw: Flaw | undefined
+  flawStart: number
+  flawEnd: number
+  /** From here on no closing quote of this kind is left. Keeps a text full of opening quotes linear. */
+  singleEndsAt: number
+  doubleEndsAt: number
+  /** The first NUL at or behind the present item. */
+  nul: number
+}
+
+const TAB = 9
+const LF = 10
+const CR = 13
+const SPACE = 32
+const DOUBLE = 34
+const HASH = 35
+const DOLLAR = 36
+const SINGLE = 39
+const EQUALS = 61
+const BACKSLASH = 92
+const BRACE = 123
+const BOM = 0xfeff
+
+/** A cursor at the first item of `text`, behind a byte order mark if there is one. */
+export function cursorAt(text: string): Cursor {
+  const next = text.charCodeAt(0) === BOM ? 1 : 0
+  return {
+    text,
+    next,
+    kind: 'blank',
+    start: next,
+    nameStart: 0,
+    nameEnd: 0,
+    valueStart: 0,
+    valueEnd: 0,
+    style: 'bare',
+    loose: false,
+    flaw: undefined,
+    flawStart: 0,
+    flawEnd: 0,
+    singleEndsAt: Number.POSITIVE_INFINITY,
+    doubleEndsAt: Number.POSITIVE_INFINITY,
+    nul: nextNul(text, 0),
+  }
+}
+
+/** Moves the cursor over the next item; false at the end of the text. */
+export function scanItem(cursor: Cursor): boolean {
+  const { text } = cursor
+  if (cursor.next >= text.length) return false
+  cursor.start = cursor.next
+  cursor.nameEnd = 0
+  let at = skipBlanks(text, cursor.start)
+  if (isLineEnd(text, at)) return finish(cursor, 'blank', at)
+  if (text.charCodeAt(at) === HASH) return finish(cursor, 'comment', at)
+
+  let end = nameEnd(text, at)
+  if (end - at === 6 && isBlank(text.charCodeAt(end)) && text.startsWith('export', at)) {
+    const after = skipBlanks(text, end)
+    if (isNameStart(text.charCodeAt(after))) {
+      at = after
+      end = nameEnd(text, at)
+    }
+  }
+  const equals = skipBlanks(text, end)
+  if (text.charCodeAt(equals) !== EQUALS) return unreadable(cursor, at, end)
+  if (end === at) return flawed(cursor, 'bad-name', at, equals)
+
+  cursor.nameStart = at
+  cursor.nameEnd = end
+  const start = skipBlanks(text, equals + 1)
+  cursor.loose = equals > end || (start > equals + 1 && !isLineEnd(text, start))
+  cursor.valueStart = start
+  const first = text.charCodeAt(start)
+  if (first === SINGLE || first === DOUBLE) scanPieces(cursor)
+  else scanBare(cursor, equals + 1)
+  if (cursor.nul < cursor.next) refuseNul(cursor)
+  return true
+}
+
+/** A bare value runs to the end of its line or to a `#` behind a blank; outer blanks are not part of it. */
+function scanBare(cursor: Cursor, from: number): void {
+  const { text, valueStart } = cursor
+  const length = text.length
+  let last = valueStart
+  let at = valueStart
+  let expansion = -1
+  for (; at < length; at++) {
+    const code = text.charCodeAt(at)
+    if (code > DOLLAR) {
+      last = at + 1
+      continue
+    }
+    if (code === LF) break
+    if (code === SPACE || code === TAB) continue
+    if (code === CR) {
+      if (at + 1 === length || text.charCodeAt(at + 1) === LF) break
+      flawed(cursor, 'stray-return', at, at + 1)
+      return
+    }
+    if (code === HASH && at > from && isBlank(text.charCodeAt(at - 1))) break
+    if (code === DOLLAR && expansion < 0 && text.charCodeAt(at + 1) === BRACE) expansion = at
+    last = at + 1
+  }
+  cursor.style = 'bare'
+  cursor.valueEnd = last
+  if (expansion >= 0) flawed(cursor, 'expansion', expansion, expansion + 2)
+  else finish(cursor, 'assignment', at)
+}
+
+/** Pieces join as in a shell, `'a'"b"c`, until a blank or the line's end; behind them only a comment may stand. */
+function scanPieces(cursor: Cursor): void {
+  const { text } = cursor
+  let at = cursor.valueStart
+  let pieces = 0
+  let style: Style = 'joined'
+  let expansion = -1
+  while (!isLineEnd(text, at) && !isBlank(text.charCodeAt(at))) {
+    const code = text.charCodeAt(at)
+    pieces++
+    if (code === SINGLE) {
+      const close = at >= cursor.singleEndsAt ? -1 : text.indexOf("'", at + 1)
+      if (close < 0) {
+        cursor.singleEndsAt = Math.min(cursor.singleEndsAt, at)
+        flawed(cursor, 'unclosed-quote', at, at + 1)
+        return
+      }
+      style = 'single'
+      at = close + 1
+    } else if (code === DOUBLE) {
+      const close = at >= cursor.doubleEndsAt ? -1 : doubleClose(text, at + 1)
+      if (close < 0) {
+        cursor.doubleEndsAt = Math.min(cursor.doubleEndsAt, at)
+        flawed(cursor, 'unclosed-quote', at, at + 1)
+        return
+      }
+      if (expansion < 0) expansion = expansionIn(text, at + 1, close)
+      style = 'double'
+      at = close + 1
+    } else if (code === CR) {
+      flawed(cursor, 'stray-return', at, at + 1)
+      return
+    } else {
+      if (expansion < 0 && code === DOLLAR && text.charCodeAt(at + 1) === BRACE) expansion = at
+      at += code === BACKSLASH && !isLineEnd(text, at + 1) ? 2 : 1
+    }
+  }
+  cursor.style = pieces === 1 ? style : 'joined'
+  cursor.valueEnd = at
+  const after = skipBlanks(text, at)
+  if (expansion >= 0) flawed(cursor, 'expansion', expansion, expansion + 2)
+  else if (isLineEnd(text, after) || text.charCodeAt(after) === HASH) finish(cursor, 'assignment', after)
+  else flawed(cursor, 'text-after-quote', after, lineEnd(text, after))
+}
+
+/** The offset of the quote that closes a double-quoted piece whose text starts at `from`, or -1. A backslash hides the character behind it. */
+export function doubleClose(text: string, from: number): number {
+  let at = from
+  for (;;) {
+    const close = text.indexOf('"', at)
+    if (close < 0) return -1
+    let slashes = close
+    while (slashes > from && text.charCodeAt(slashes - 1) === BACKSLASH) slashes--
+    if ((close - slashes) % 2 === 0) return close
+    at = close + 1
+  }
+}
+
+function expansionIn(text: string, from: number, to: number): number {
+  for (let at = from; at < to - 1; at++) {
+    const code = text.charCodeAt(at)
+    if (code === BACKSLASH) at++
+    else if (code === DOLLAR && text.charCodeAt(at + 1) === BRACE) return at
+  }
+  return -1
+}
+
+/** No environment can hold a NUL, so neither may a value; in a comment one does no harm. */
+function refuseNul(cursor: Cursor): void {
+  if (cursor.nul < cursor.valueStart) cursor.nul = nextNul(cursor.text, cursor.valueStart)
+  const { kind, nul } = cursor
+  if (kind === 'assignment' && nul < cursor.valueEnd) flawed(cursor, 'nul', nul, nul + 1)
+}
+
+function nextNul(text: string, from: number): number {
+  const nul = text.indexOf('\0', from)
+  return nul < 0 ? Number.POSITIVE_INFINITY : nul
+}
+
+/** A line without `NAME=`: says whether the name is at fault or the equals sign is missing. */
+function unreadable(cursor: Cursor, at: number, end: number): boolean {
+  const { text } = cursor
+  const stop = lineEnd(text, at)
+  const equals = text.slice(end, stop).indexOf('=')
+  if (equals < 0) return flawed(cursor, 'no-equals', at, stop)
+  return flawed(cursor, 'bad-name', at, trimmedEnd(text, at, end + equals))
+}
+
+function finish(cursor: Cursor, kind: ItemKind, at: number): boolean {
+  cursor.kind = kind
+  cursor.flaw = undefined
+  cursor.next = lineAfter(cursor.text, at)
+  return true
+}
+
+function flawed(cursor: Cursor, flaw: Flaw, start: number, end: number): true {
+  cursor.kind = 'fault'
+  cursor.flaw = flaw
+  cursor.flawStart = start
+  cursor.flawEnd = Math.max(end, start + 1)
+  cursor.next = lineAfter(cursor.text, start)
+  return true
+}
+
+function nameEnd(text: string, from: number): number {
+  let at = from
+  if (!isNameStart(text.charCodeAt(at))) return at
+  do at++
+  while (isNamePart(text.charCodeAt(at)))
+  return at
+}
+
+function isNameStart(code: number): boolean {
+  return (code >= 65 && code <= 90) || (code >= 97 && code <= 122) || code === 95
+}
+
+function isNamePart(code: number): boolean {
+  return isNameStart(code) || (code >= 48 && code <= 57)
+}
+
+function isBlank(code: number): boolean {
+  return code === SPACE || code === TAB
+}
+
+function isLineEnd(text: string, at: number): boolean {
+  if (at >= text.length) return true
+  const code = text.charCodeAt(at)
+  return code === LF || (code === CR && (at + 1 === text.length || text.charCodeAt(at + 1) === LF))
+}
+
+function skipBlanks(text: string, from: number): number {
+  let at = from
+  while (isBlank(text.charCodeAt(at))) at++
+  return at
+}
+
+/** Where the line that holds `at` ends, its line end excluded. */
+function lineEnd(text: string, at: number): number {
+  const lf = text.indexOf('\n', at)
+  const end = lf < 0 ? text.length : lf
+  return end > at && text.charCodeAt(end - 1) === CR ? end - 1 : end
+}
+
+/** Where the next line starts. */
+function lineAfter(text: string, at: number): number {
+  const lf = text.indexOf('\n', at)
+  return lf < 0 ? text.length : lf + 1
+}
+
+function trimmedEnd(text: string, start: number, end: number): number {
+  let at = end
+  while (at > start && isBlank(text.charCodeAt(at - 1))) at--
+  return at
+}

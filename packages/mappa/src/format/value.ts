@@ -1,0 +1,68 @@
+import { doubleClose, type Style } from './scan.js'
+
+/**
+ * Text that a value stands for, from how it is written: both directions in this one file.
+ * `written` is a value as the scanner found it, quotes included and without a flaw.
+ */
+export function decodeValue(written: string, style: Style): string {
+  if (style === 'bare') return written
+  if (style === 'single') return plainLineEnds(written.slice(1, -1))
+  if (style === 'double') return decodeDouble(written.slice(1, -1))
+  let value = ''
+  let at = 0
+  while (at < written.length) {
+    const char = written[at]
+    if (char === "'") {
+      const close = written.indexOf("'", at + 1)
+      value += plainLineEnds(written.slice(at + 1, close))
+      at = close + 1
+    } else if (char === '"') {
+      const close = doubleClose(written, at + 1)
+      value += decodeDouble(written.slice(at + 1, close))
+      at = close + 1
+    } else {
+      // As in a shell, a backslash outside quotes makes the next character ordinary: 'Bob'\''s'.
+      if (char === '\\' && at + 1 < written.length) at++
+      value += written[at++]
+    }
+  }
+  return value
+}
+
+const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
+
+/** `\n \r \t \" \\ \$` are escapes; any other backslash stays. */
+function decodeDouble(inner: string): string {
+  const text = plainLineEnds(inner)
+  if (!text.includes('\\')) return text
+  return text.replace(/\\([nrt"\\$])/g, (_, char: string) => escapes[char] as string)
+}
+
+function plainLineEnds(text: string): string {
+  return text.includes('\r') ? text.replaceAll('\r\n', '\n') : text
+}
+
+/** Characters that no reader of layer files takes for anything but themselves. */
+const plain = /^[A-Za-z0-9_./:@%+,=-]*$/
+
+/**
+ * How to write `value` so that it reads back the same. Keeps `style` where it can; otherwise takes the plainest
+ * form that other readers agree on: bare, then single quotes, then double.
+ * @throws {RangeError} if the value holds a NUL, which no environment can carry.
+ */
+export function encodeValue(value: string, style?: Style): string {
+  if (value.includes('\0')) throw new RangeError('A value cannot hold a NUL character; no environment can carry one.')
+  if (style === 'bare' && readsBare(value)) return value
+  if (style === 'double') return encodeDouble(value)
+  if (style !== 'single' && plain.test(value)) return value
+  return /['\r]/.test(value) ? encodeDouble(value) : `'${value}'`
+}
+
+function readsBare(value: string): boolean {
+  return !/^["']|^[ \t]|[ \t]$|[ \t]#|[\n\r]|\$\{/.test(value)
+}
+
+function encodeDouble(value: string): string {
+  const escaped = value.replace(/["\\$]/g, '\\$&').replaceAll('\r', '\\r')
+  return `"${escaped}"`
+}

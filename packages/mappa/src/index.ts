@@ -1,0 +1,23 @@
+/** The pure core: no `node:` import, runs in browsers, workers and Node alike. */
+export {
+  type AssignmentRange,
+  type DocumentFault,
+  LayerDocument,
+  readLayer,
+} from './format/document.js'
+export type { Flaw } from './format/scan.js'
+export { readValues } from './format/values.js'
+export { legendFromJsonSchema } from './legend/json-schema.js'
+export { type Legend, type LegendOptions, legend } from './legend/legend.js'
+export { mask } from './legend/mask.js'
+export type { Entries, Entry, NumberEntry, Settings, SwitchEntry, TextEntry } from './legend/types.js'
+export { type JsonReport, reportJson } from './report/json.js'
+export { settle } from './report/settle.js'
+export { type Paint, type Reported, reportText, stageLine, type TextOptions, tally } from './report/text.js'
+export type { Excerpt, Fault, FaultKind, Notice, NoticeKind, Place } from './settle/faults.js'
+export { type Layer, type LayerSource, type LayerTraits, layerFromText, layerFromValues } from './settle/layer.js'
+export { reveal } from './settle/settings.js'
+export type { Stage, Texts } from './settle/stage.js'
+export type { Sources } from './settle/read.js'
+export { SettleError, type Survey, survey } from './settle/survey.js'
+export type { Trail, TrailStep } from './settle/trail.js'

@@ -1,0 +1,36 @@
+import type { EntryType } from './types.js'
+
+/** An entry's words once it is known to be right: one loose shape for code that reads them. */
+export interface AnyEntry {
+  readonly type: EntryType
+  readonly description?: string
+  readonly obtain?: string
+  readonly examples?: readonly unknown[]
+  readonly secret?: boolean
+  readonly reach?: 'server' | 'browser'
+  readonly optional?: boolean
+  readonly as?: string
+  readonly enum?: readonly unknown[]
+  readonly default?: unknown
+  readonly minLength?: number
+  readonly maxLength?: number
+  readonly pattern?: string
+  readonly format?: 'uri'
+  readonly minimum?: number
+  readonly maximum?: number
+  readonly exclusiveMinimum?: number
+  readonly exclusiveMaximum?: number
+  readonly multipleOf?: number
+  readonly stages?: Readonly<Record<string, Partial<AnyEntry>>>
+}
+
+/** An entry with a stage's own words laid over it. */
+export function entryIn(entry: AnyEntry, stage: string): AnyEntry {
+  const { stages } = entry
+  return stages && Object.hasOwn(stages, stage) ? { ...entry, ...stages[stage] } : entry
+}
+
+/** The steps under which code sees a variable: `['collector', 'port']`. */
+export function placeOf(name: string, entry: AnyEntry): readonly string[] {
+  return entry.as === undefined ? [name] : entry.as.split('.')
+}

@@ -1,0 +1,60 @@
+import { readFileSync } from 'node:fs'
+import { createRequire } from 'node:module'
+import { basename } from 'node:path'
+import { isLegend } from '../legend/check.js'
+import { legendFromJsonSchema } from '../legend/json-schema.js'
+import type { Legend } from '../legend/legend.js'
+import type { Fault } from '../settle/faults.js'
+
+/** A legend, or why its file gave none. */
+export type LoadedLegend = { readonly definition: Legend } | { readonly fault: Fault; readonly cause?: unknown }
+
+/** Loads a legend file without waiting, so that it can be done before any module of the program runs. */
+export function loadLegendFile(path: string): LoadedLegend {
+  const name = basename(path)
+  if (name.endsWith('.json')) return loadJsonLegend(path, name)
+  if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript)
+    return {
+      fault: legendFault(
+        name,
+        `${name} is TypeScript, which this version of Node (${process.versions.node}) cannot load by itself.`,
+        'Start with: mappa with -- node …, or write the legend as mappa.legend.mjs or mappa.legend.json.',
+      ),
+    }
+  try {
+    return legendOf(createRequire(path)(path), name)
+  } catch (cause) {
+    return failedLegend(name, cause)
+  }
+}
+
+/** The legend that a module exports by default. */
+export function legendOf(module: unknown, name: string): LoadedLegend {
+  const definition = (module as { default?: unknown } | undefined)?.default
+  if (isLegend(definition)) return { definition }
+  return { fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })') }
+}
+
+/** A module that threw or did not parse. Its own message is the best there is, and is the project's own text. */
+export function failedLegend(name: string, cause: unknown): LoadedLegend {
+  if ((cause as NodeJS.ErrnoException)?.code === 'ERR_REQUIRE_ASYNC_MODULE')
+    return { cause, fault: legendFault(name, `${name} waits for something with await, and a legend must be plain data.`, 'Remove the await from it and from what it imports.') }
+  const said = cause instanceof Error ? `${cause.name}: ${cause.message}` : 'something that is no Error was thrown'
+  return { cause, fault: legendFault(name, `${name} cannot be loaded: ${firstLine(said)}`, 'Mend the legend; --debug shows where it failed.') }
+}
+
+function loadJsonLegend(path: string, name: string): LoadedLegend {
+  try {
+    return { definition: legendFromJsonSchema(JSON.parse(readFileSync(path, 'utf8'))) }
+  } catch (cause) {
+    return failedLegend(name, cause)
+  }
+}
+
+export function legendFault(name: string, message: string, remedy: string): Fault {
+  return { kind: 'legend', message, layer: name, remedy }
+}
+
+function firstLine(text: string): string {
+  return text.split('\n', 1)[0] as string
+}

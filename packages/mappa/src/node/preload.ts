@@ -1,0 +1,36 @@
+/**
+ * `node --import mappa/preload app.js`: sets `process.env` before any module of the program runs. Says nothing when all
+ * is well; otherwise reports to standard error and ends the process with exit code 1 before anything has started.
+ */
+import { createRequire } from 'node:module'
+import { join } from 'node:path'
+import type { Legend } from '../legend/legend.js'
+import { readSources, type Sources } from '../settle/read.js'
+import { loadLegendFile } from './legend-file.js'
+import { gatherAt } from './machine.js'
+import { findRoot } from './root.js'
+
+start()
+
+/** Waits for nothing, so that it also works under `--require` and in the threads that a program starts. */
+function start(): void {
+  const { directory, legendFile } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
+  const loaded = legendFile === undefined ? undefined : loadLegendFile(join(directory, legendFile))
+  const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
+  const gathered = gatherAt(directory, definition)
+  const faults = [...(loaded && 'fault' in loaded ? [loaded.fault] : []), ...(gathered.faults ?? [])]
+  const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
+  const reading = readSources(definition, sources)
+  if (!reading.sound) fail(definition, sources)
+  for (const [name, text] of reading.texts) if (process.env[name] !== text) process.env[name] = text
+  process.env.MAPPA_STAGE = reading.stage.name
+}
+
+/** What puts faults into words is loaded only here: a start that goes well does without. */
+function fail(definition: Legend | undefined, sources: Sources): never {
+  const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.mjs')
+  const { stage, faults } = core.survey(definition, sources)
+  const width = process.stderr.columns ?? 100
+  process.stderr.write(core.reportText({ stage, faults, notices: [] }, { consequence: 'Nothing was started.', width }))
+  process.exit(1)
+}

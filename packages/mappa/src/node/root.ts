@@ -1,0 +1,87 @@
+import { readdirSync } from 'node:fs'
+import type * as os from 'node:os'
+import { dirname, resolve } from 'node:path'
+import { fileURLToPath } from 'node:url'
+
+/** What a legend file may be called, the first found in a directory counting. */
+export const legendFileNames = ['mappa.legend.ts', 'mappa.legend.js', 'mappa.legend.mjs', 'mappa.legend.json'] as const
+
+/** Where a project's files are, and what was found there on the way. */
+export interface Root {
+  /** Absolute path. */
+  readonly directory: string
+  /** The legend file in it, by name, if it has one. */
+  readonly legendFile: string | undefined
+}
+
+/** What the search starts from. */
+export interface RootSearch {
+  /** The root itself, if the caller knows it. */
+  readonly root?: string | undefined
+  /** `import.meta.url` of the module that asks, or a directory; the working directory unless said. */
+  readonly from?: string | undefined
+  /** `MAPPA_ROOT` of the process environment. */
+  readonly environmentRoot?: string | undefined
+}
+
+/**
+ * The root: what the caller or `MAPPA_ROOT` says; else the nearest directory upwards with a legend; else with a layer
+ * file; else with a `package.json`; else where the search began. The search ends at the repository's top, and before
+ * the home directory, whose stray files are nobody's project.
+ */
+export function findRoot({ root, from, environmentRoot }: RootSearch): Root {
+  const told = root ?? (environmentRoot || undefined)
+  if (told !== undefined) {
+    const directory = resolve(told)
+    return { directory, legendFile: legendIn(namesIn(directory)) }
+  }
+  const start = startOf(from)
+  const levels: Level[] = []
+  for (let directory: string | undefined = start; directory !== undefined; ) {
+    const level: Level = { directory, names: namesIn(directory) }
+    const legendFile = legendIn(level.names)
+    if (legendFile !== undefined) return { directory, legendFile }
+    levels.push(level)
+    directory = above(level)
+  }
+  const found =
+    levels.find(({ names }) => names.some(isLayerFile)) ?? levels.find(({ names }) => names.includes('package.json'))
+  return { directory: found?.directory ?? start, legendFile: undefined }
+}
+
+function startOf(from: string | undefined): string {
+  if (from === undefined) return process.cwd()
+  return from.startsWith('file:') ? dirname(fileURLToPath(from)) : resolve(from)
+}
+
+interface Level {
+  readonly directory: string
+  readonly names: readonly string[]
+}
+
+/** The directory above, unless the search ends here. */
+function above({ directory, names }: Level): string | undefined {
+  const parent = dirname(directory)
+  if (names.includes('.git') || parent === directory) return undefined
+  // Taken only when the search has to climb: most starts find a legend at once.
+  const { homedir } = process.getBuiltinModule('node:os') as typeof os
+  return parent === homedir() ? undefined : parent
+}
+
+/** One listing a directory is cheaper than asking for each name. A directory that may not be listed has nothing to offer. */
+function namesIn(directory: string): readonly string[] {
+  try {
+    return readdirSync(directory)
+  } catch {
+    return []
+  }
+}
+
+function legendIn(names: readonly string[]): string | undefined {
+  return legendFileNames.find((name) => names.includes(name))
+}
+
+/** `.env`, `.env.staging`, `.env.local`; not the sample, which is never read. */
+function isLayerFile(name: string): boolean {
+  return /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name) && name !== '.env.example' && name !== '.env.sample'
+}

@@ -1,0 +1,21 @@
+import type { Fault, Notice } from '../settle/faults.js'
+import type { Stage } from '../settle/stage.js'
+import type { Reported } from './text.js'
+
+/** The shape of a report as JSON. `version` changes when a member changes its meaning or goes. */
+export interface JsonReport {
+  readonly version: 1
+  readonly ok: boolean
+  readonly stage: { readonly name: string; readonly from: string | null }
+  readonly faults: readonly Fault[]
+  readonly notices: readonly Notice[]
+}
+
+/** A report as plain data for `JSON.stringify`. Holds no secret. */
+export function reportJson({ stage, faults, notices }: Reported): JsonReport {
+  return { version: 1, ok: faults.length === 0, stage: stageJson(stage), faults, notices }
+}
+
+export function stageJson({ name, from }: Stage): JsonReport['stage'] {
+  return { name, from: from ?? null }
+}

@@ -1,0 +1,31 @@
+import type { Legend } from '../legend/legend.js'
+import type { Settings } from '../legend/types.js'
+import type { Sources } from '../settle/read.js'
+import { SettleError, type Survey, survey } from '../settle/survey.js'
+import { reportText } from './text.js'
+
+/**
+ * Settings from layers that the caller gives, lowest first: for browsers, workers and tests. On a machine with files
+ * and a process environment, take `settle` from `mappa/node`.
+ * @throws {SettleError} naming every fault.
+ *
+ * ```ts
+ * const settings = settle(definition, { stage: 'production', layers: [layerFromValues('given', { COLLECTOR_PORT: '4100' })] })
+ * ```
+ */
+export function settle<E>(definition: Legend<E>, sources: Sources): Settings<E> {
+  return settingsOf(survey(definition, sources), settle)
+}
+
+/**
+ * The settings of a survey.
+ * @throws {SettleError} if it has faults; the stack starts at the caller of `door`.
+ */
+export function settingsOf<S>(found: Survey<S>, door: (...args: never[]) => unknown): S {
+  if (found.ok) return found.settings as S
+  // Notices would only stand in the way of what stops the program.
+  const text = reportText({ stage: found.stage, faults: found.faults, notices: [] })
+  const error = new SettleError(`the settings have faults.\n\n${text}`, found.stage, found.faults)
+  ;(Error as { captureStackTrace?: (error: Error, door: unknown) => void }).captureStackTrace?.(error, door)
+  throw error
+}

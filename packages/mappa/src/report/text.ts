@@ -1,0 +1,104 @@
+import type { Fault, Notice } from '../settle/faults.js'
+import type { Stage } from '../settle/stage.js'
+
+/** How to set off parts of a report; each function wraps a text in what its medium needs. */
+export interface Paint {
+  readonly bold: (text: string) => string
+  readonly dim: (text: string) => string
+  readonly red: (text: string) => string
+  readonly yellow: (text: string) => string
+  readonly cyan: (text: string) => string
+}
+
+/** Options of {@link reportText}. */
+export interface TextOptions {
+  /** Columns to fit into; 100 unless said. */
+  readonly width?: number
+  /** Colours; none unless given. */
+  readonly paint?: Paint
+  /** Said at the end when there are faults: `Nothing was started.` */
+  readonly consequence?: string
+}
+
+/** The part of a survey that is reported. */
+export interface Reported {
+  readonly stage: Stage
+  readonly faults: readonly Fault[]
+  readonly notices: readonly Notice[]
+}
+
+const same = (text: string) => text
+/** No colours at all. */
+export const plainPaint: Paint = { bold: same, dim: same, red: same, yellow: same, cyan: same }
+
+const indent = '    '
+/** Narrower terminals get lines this wide all the same: below it, breaking makes text harder to read. */
+const widthMin = 40
+
+/** Faults, then notices, each with its place and what to do, and a tally. Holds no secret. */
+export function reportText({ stage, faults, notices }: Reported, options: TextOptions = {}): string {
+  const { paint = plainPaint, consequence } = options
+  const width = Math.max(options.width ?? 100, widthMin)
+  const blocks = [
+    stageLine(stage, paint),
+    ...faults.map((fault) => block(fault, paint.red, paint, width)),
+    ...notices.map((notice) => block({ ...notice, message: `Notice: ${notice.message}` }, paint.yellow, paint, width)),
+    tally(faults.length, notices.length) + (faults.length > 0 && consequence ? ` ${consequence}` : ''),
+  ]
+  return `${blocks.join('\n\n')}\n`
+}
+
+/** `Stage staging (from MAPPA_STAGE)` */
+export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
+  return `Stage ${paint.bold(name)} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
+}
+
+/** `1 fault, 2 notices.` */
+export function tally(faults: number, notices: number): string {
+  return `${counted(faults, 'fault')}, ${counted(notices, 'notice')}.`
+}
+
+/** `1 fault`, `2 faults`, `no faults` */
+export function counted(count: number, noun: string): string {
+  return `${count === 0 ? 'no' : count} ${noun}${count === 1 ? '' : 's'}`
+}
+
+function block(report: Fault | Notice, mark: Paint['red'], paint: Paint, width: number): string {
+  const lines = wrap(report.message, width).map((line) => mark(line))
+  const { place, excerpt, remedy } = report
+  if (place) lines.push(indent + paint.cyan(`${place.file}:${place.line}:${place.column}`))
+  else if (report.layer && !report.message.includes(report.layer)) lines.push(indent + paint.cyan(report.layer))
+  if (place && excerpt) {
+    const room = width - indent.length
+    const { text, start, end } = cut(excerpt, room)
+    lines.push(indent + text, indent + ' '.repeat(start) + mark('^'.repeat(end - start)))
+  }
+  if (remedy) lines.push(...wrap(remedy, width - indent.length).map((line) => indent + line))
+  return lines.join('\n')
+}
+
+/** The part of a long line that shows the start of what is marked. */
+function cut(excerpt: { text: string; start: number; end: number }, room: number) {
+  let { text, start, end } = excerpt
+  if (start > room - 10) {
+    const dropped = start - Math.floor(room / 3)
+    text = `…${text.slice(dropped + 1)}`
+    start -= dropped
+    end -= dropped
+  }
+  if (text.length > room) text = `${text.slice(0, room - 1)}…`
+  return { text, start, end: Math.max(start + 1, Math.min(end, room)) }
+}
+
+/** Breaks between words; a word that is too long, such as a path to paste, stays whole. */
+function wrap(text: string, width: number): string[] {
+  const lines: string[] = []
+  let line = ''
+  for (const word of text.split(' ')) {
+    if (line && line.length + 1 + word.length > width) {
+      lines.push(line)
+      line = word
+    } else line = line ? `${line} ${word}` : word
+  }
+  return [...lines, line]
+}

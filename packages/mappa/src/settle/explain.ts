@@ -1,0 +1,138 @@
+import { flawTexts } from '../format/flaw-texts.js'
+import { describeEntry } from '../legend/constraints.js'
+import type { AnyEntry } from '../legend/entry.js'
+import { type Legend, stagesOf } from '../legend/legend.js'
+import { mask } from '../legend/mask.js'
+import { type Fault, nearest, printable, quote } from './faults.js'
+import type { Layer } from './layer.js'
+import { flawSpot, nameSpot, valueSpot } from './places.js'
+import { mayStandOnCommandLine, type Problem, type Reading, type Sources, type StageEntries, steeringNames } from './read.js'
+import type { Hit } from './stack.js'
+import type { Stage } from './stage.js'
+
+/** What is wrong with a reading, in words: every fault with its place and what to do. */
+export function explain(definition: Legend<unknown> | undefined, sources: Sources, reading: Reading): Fault[] {
+  const { stage, layers, entries, contradictions, problems } = reading
+  return [
+    ...(sources.faults ?? []),
+    ...contradictions.map(({ name, message, remedy }): Fault => {
+      return { kind: 'legend', ...(name !== undefined && { name }), message, layer: sources.legendName ?? 'the legend', remedy }
+    }),
+    ...stageFaults(definition, stage),
+    ...layers.flatMap((layer) => [...flawFaults(layer), ...steeringFaults(layer), ...refusals(layer, entries)]),
+    ...problems.filter((problem) => !isFlawed(problem, layers)).map((problem) => entryFault(problem, reading)),
+  ]
+}
+
+/** Whether the line that sets a name could not be understood: then that is reported, and not that the name is missing. */
+function isFlawed({ name, breach }: Problem, layers: readonly Layer[]): boolean {
+  return breach === 'missing' && layers.some(({ flaws }) => flaws.some((flaw) => flaw.name === name))
+}
+
+function stageFaults(definition: Legend<unknown> | undefined, stage: Stage): Fault[] {
+  const known = stagesOf(definition)
+  if (known.includes(stage.name)) return []
+  const near = nearest(stage.name, known)
+  return [
+    {
+      kind: 'unknown-stage',
+      message: `The stage must be one of ${known.join(', ')}, and is ${quote(stage.name)}.`,
+      remedy: near ? `Write: ${near}` : "More stages are named in the legend: legend(…, { stages: ['…'] }).",
+    },
+  ]
+}
+
+function flawFaults(layer: Layer): Fault[] {
+  return layer.flaws.map((found) => {
+    const { sentence, remedy } = flawTexts[found.flaw]
+    return { kind: found.flaw, ...(found.name && { name: found.name }), message: sentence, ...flawSpot(layer, found), remedy }
+  })
+}
+
+function steeringFaults(layer: Layer): Fault[] {
+  if (layer.source !== 'file') return []
+  return steeringNames
+    .filter((name) => layer.get(name) !== undefined)
+    .map((name) => ({
+      kind: 'stage-in-layer',
+      name,
+      message: `${name} decides which layer files are read, so none of them can set it.`,
+      ...nameSpot(layer, name),
+      remedy: `Remove the line, and set it where the program is started: ${name}=…`,
+    }))
+}
+
+function refusals(layer: Layer, entries: StageEntries): Fault[] {
+  if (layer.source !== 'command-line') return []
+  const refused = [...layer.names()].filter((name) => !mayStandOnCommandLine(entries.get(name)))
+  return refused.map((name) => {
+    const declared = entries.has(name)
+    const near = nearest(name, entries.keys())
+    return {
+      kind: 'refused',
+      ...(declared && { name }),
+      message: declared
+        ? `${name} is secret, so it cannot be given on the command line, where other processes can read it.`
+        : 'A name given on the command line has no entry in the legend, so it is taken for a secret and refused.',
+      layer: layer.name,
+      remedy: declared
+        ? 'Put it in a machine-local layer file, or set it in the process environment.'
+        : near
+          ? `Did you mean ${near}?`
+          : 'Add an entry for it to the legend first.',
+    }
+  })
+}
+
+function entryFault({ name, entry, breach, winner, clearedBy }: Problem, reading: Reading): Fault {
+  if (breach === 'missing') return clearedBy ? cleared(name, entry, clearedBy) : missing(name, entry, reading)
+  const { layer, text } = winner as Hit
+  const found = entry.secret ? mask(text, entry) : quote(text)
+  // A layer without places is named in the sentence instead.
+  const where = layer.text === undefined ? ` in ${layer.name}` : ''
+  return {
+    kind: breach as Exclude<typeof breach, 'missing'>,
+    name,
+    message: `${name} must be ${describeEntry(entry)}, and is ${found}${where}.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: rightValue(name, entry, layer),
+  }
+}
+
+function rightValue(name: string, entry: AnyEntry, layer: Layer): string {
+  const verb = layer.source === 'file' ? 'Write' : 'Set'
+  const right = entry.secret ? undefined : (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
+  if (right !== undefined) return `${verb}: ${name}=${printable(String(right))}`
+  return entry.obtain ? `Obtain: ${entry.obtain}` : `${verb} ${name} to ${describeEntry(entry)}.`
+}
+
+function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
+  return {
+    kind: 'missing',
+    name,
+    message: `${name} must be ${describeEntry(entry)}, and ${layer.name} clears it by setting it to nothing.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: entry.obtain ? `Obtain: ${entry.obtain}` : 'Give it a value there, or remove the line to use the layers below.',
+  }
+}
+
+function missing(name: string, entry: AnyEntry, { layers, entries, stage }: Reading): Fault {
+  const similar = similarName(name, layers, entries)
+  const message = `${name} must be ${describeEntry(entry)}, and no layer sets it.`
+  if (similar) return { kind: 'missing', name, message, ...similar.spot, remedy: `Rename ${similar.name} to ${name}.` }
+  const where = entry.secret ? `.env.${stage.name}.local, which stays on this machine` : `.env.${stage.name}`
+  const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
+  return { kind: 'missing', name, message, remedy: `Write ${name}=… in ${where}.${obtain}` }
+}
+
+/** A name that a layer file sets, no entry declares, and that looks like the missing one. */
+function similarName(name: string, layers: readonly Layer[], entries: StageEntries) {
+  for (const layer of layers) {
+    if (layer.source !== 'file') continue
+    const other = nearest(name, [...layer.names()].filter((known) => !entries.has(known)))
+    if (other !== undefined) return { name: other, spot: nameSpot(layer, other) }
+  }
+  return undefined
+}

@@ -1,0 +1,61 @@
+import type { LayerFlaw } from '../format/flaws.js'
+import { readValues } from '../format/values.js'
+import type { Texts } from './stage.js'
+
+/** What kind of source a layer is. */
+export type LayerSource = 'file' | 'environment' | 'command-line' | 'given'
+
+/** One source of text values. Layers are given lowest first: a later one hides an earlier one. */
+export interface Layer {
+  /** What reports call it: `.env.staging`, `the process environment`. For a file, its path from the root. */
+  readonly name: string
+  readonly source: LayerSource
+  /** The text it was read from, for places; only a file has one. */
+  readonly text?: string
+  /** Whether it belongs to this machine only (`.env.local`). */
+  readonly local?: boolean
+  /** Whether it belongs to one stage only (`.env.staging`). */
+  readonly staged?: boolean
+  readonly flaws: readonly LayerFlaw[]
+  get(name: string): string | undefined
+  names(): Iterable<string>
+}
+
+/** What a layer is, beside its values. */
+export type LayerTraits = Pick<Layer, 'local' | 'staged'> & { readonly source?: LayerSource }
+
+/**
+ * A layer from layer text.
+ *
+ * ```ts
+ * const layer = layerFromText('.env', 'COLLECTOR_PORT=4100\n')
+ * ```
+ */
+export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
+  const { values, flaws } = readValues(text)
+  return {
+    name,
+    source: 'file',
+    ...traits,
+    text,
+    flaws,
+    get: (variable) => values.get(variable),
+    names: () => values.keys(),
+  }
+}
+
+/** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */
+export function layerFromValues(name: string, values: Texts, traits: LayerTraits = {}): Layer {
+  return {
+    name,
+    source: 'given',
+    ...traits,
+    flaws: [],
+    // One look-up only, since each asks the system; what an object inherits is no text.
+    get(variable) {
+      const text: unknown = values[variable]
+      return typeof text === 'string' ? text : undefined
+    },
+    names: () => Object.keys(values),
+  }
+}

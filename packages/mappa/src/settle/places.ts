@@ -1,0 +1,83 @@
+import { type AssignmentRange, readLayer } from '../format/document.js'
+import type { LayerFlaw } from '../format/flaws.js'
+import { LineIndex } from '../format/lines.js'
+import type { AnyEntry } from '../legend/entry.js'
+import { masked } from '../legend/mask.js'
+import { type Excerpt, type Place, printable } from './faults.js'
+import type { Layer } from './layer.js'
+
+/** A place and its line. */
+export interface Spot {
+  readonly layer: string
+  readonly place: Place
+  readonly excerpt: Excerpt
+}
+
+interface Opened {
+  readonly ranges: ReadonlyMap<string, readonly AssignmentRange[]>
+  readonly lines: LineIndex
+}
+
+const openedLayers = new WeakMap<Layer, Opened>()
+
+/** Places are worked out only when one in the layer is asked for: a start without faults never does. */
+function opened(layer: Layer): Opened {
+  let open = openedLayers.get(layer)
+  if (!open) {
+    const text = layer.text ?? ''
+    open = { ranges: readLayer(text).ranges(), lines: new LineIndex(text) }
+    openedLayers.set(layer, open)
+  }
+  return open
+}
+
+/** Where a layer file sets a name: its value, with the line masked unless a declared entry says it may be shown. */
+export function valueSpot(layer: Layer, name: string, entry: AnyEntry | undefined): Spot | undefined {
+  return spotOf(layer, name, entry, 'value')
+}
+
+/** Where a layer file writes a name, the name itself marked. */
+export function nameSpot(layer: Layer, name: string, entry?: AnyEntry): Spot | undefined {
+  return spotOf(layer, name, entry, 'name')
+}
+
+function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: 'name' | 'value'): Spot | undefined {
+  if (layer.text === undefined) return undefined
+  const { ranges, lines } = opened(layer)
+  const range = ranges.get(name)?.at(-1)
+  if (!range) return undefined
+  const { nameStart, valueStart, valueEnd } = range
+  const written = layer.text.slice(valueStart, valueEnd).split(/\r?\n/, 1)[0] as string
+  const shown = entry && !entry.secret ? printable(written) : written && masked
+  const before = printable(layer.text.slice(nameStart, valueStart))
+  const text = before + shown
+  const [start, length, marked] = what === 'name' ? [nameStart, name.length, 0] : [valueStart, written.length, before.length]
+  const at = lines.at(start)
+  return {
+    layer: layer.name,
+    place: { file: layer.name, ...at, endColumn: at.column + Math.max(length, 1) },
+    excerpt: { text, start: marked, end: what === 'name' ? name.length : Math.max(text.length, marked + 1) },
+  }
+}
+
+/**
+ * A place that could not be understood. Of its line only a name in front of an equals sign is shown, since any of the
+ * rest may be a secret.
+ */
+export function flawSpot(layer: Layer, { start, end, name, nameStart, valueStart }: LayerFlaw): Omit<Spot, 'excerpt'> & { excerpt?: Excerpt } {
+  const at = opened(layer).lines.at(start)
+  const spot = { layer: layer.name, place: { file: layer.name, ...at, endColumn: at.column + (end - start) } }
+  if (name === undefined) return spot
+  const before = printable((layer.text as string).slice(nameStart, valueStart))
+  return { ...spot, excerpt: { text: before + masked, start: before.length, end: before.length + masked.length } }
+}
+
+/** Every place where a layer file sets a name, first to last. */
+export function rangesOf(layer: Layer, name: string): readonly AssignmentRange[] {
+  return opened(layer).ranges.get(name) ?? []
+}
+
+/** The line of an offset, from 1. */
+export function lineAt(layer: Layer, offset: number): number {
+  return opened(layer).lines.at(offset).line
+}

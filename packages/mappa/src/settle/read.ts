@@ -1,0 +1,132 @@
+import { type Contradiction, contradictionsOf } from '../legend/check.js'
+import type { Breach } from '../legend/constraints.js'
+import { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
+import { type Legend, stagesOf } from '../legend/legend.js'
+import { convert } from './convert.js'
+import type { Fault } from './faults.js'
+import type { Layer } from './layer.js'
+import type { Setting } from './settings.js'
+import { findText, type Hit } from './stack.js'
+import type { Stage } from './stage.js'
+
+/** What settings are made of. */
+export interface Sources {
+  readonly stage: Stage | string
+  /** Lowest first: a later layer hides an earlier one. */
+  readonly layers: readonly Layer[]
+  /** Faults met while the layers were gathered; they are reported first. */
+  readonly faults?: readonly Fault[]
+  /** What the legend is called in messages. */
+  readonly legendName?: string
+}
+
+/** The legend's entries as they hold in a stage. Without a legend there are none, and every name is a secret text. */
+export type StageEntries = ReadonlyMap<string, AnyEntry>
+
+/** An entry whose value is missing, or breaks it. */
+export interface Problem {
+  readonly name: string
+  readonly entry: AnyEntry
+  /** `missing` when no layer gives a text. */
+  readonly breach: Breach | 'missing'
+  readonly winner: Hit | undefined
+  readonly clearedBy: Hit | undefined
+}
+
+/** Layers read through a legend: the values, or the bare facts of what is wrong. `survey` puts those into words. */
+export interface Reading {
+  readonly stage: Stage
+  readonly layers: readonly Layer[]
+  readonly entries: StageEntries
+  /** Whether nothing at all is wrong. */
+  readonly sound: boolean
+  readonly contradictions: readonly Contradiction[]
+  readonly settings: readonly Setting[]
+  readonly problems: readonly Problem[]
+  /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
+  readonly texts: ReadonlyMap<string, string>
+}
+
+/** These decide which files are read, so no file can set them. */
+export const steeringNames = ['MAPPA_STAGE', 'MAPPA_ROOT']
+
+/**
+ * Reads layers through a legend. The hot path of every start: it makes no sentences, looks up no places, and loads none
+ * of the code that does.
+ */
+export function readSources(definition: Legend<unknown> | undefined, sources: Sources): Reading {
+  const { layers } = sources
+  const stage: Stage = typeof sources.stage === 'string' ? { name: sources.stage, from: 'the caller' } : sources.stage
+  const contradictions = definition ? contradictionsOf(definition) : []
+  const entries = new Map<string, AnyEntry>()
+  const settings: Setting[] = []
+  const problems: Problem[] = []
+  const texts = new Map<string, string>()
+  const stageKnown = stagesOf(definition).includes(stage.name)
+
+  // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
+  if (contradictions.length === 0 && stageKnown) {
+    const declared = (definition?.entries ?? {}) as Record<string, AnyEntry>
+    for (const name of Object.keys(declared)) {
+      const entry = entryIn(declared[name] as AnyEntry, stage.name)
+      entries.set(name, entry)
+      readEntry(name, entry, layers, settings, problems, texts)
+    }
+  }
+  for (const layer of layers) if (layer.source === 'file') addUndeclared(layer, layers, entries, texts)
+
+  const sound =
+    !sources.faults?.length &&
+    contradictions.length === 0 &&
+    stageKnown &&
+    problems.length === 0 &&
+    layers.every((layer) => isSound(layer, entries))
+  return { stage, layers, entries, sound, contradictions, settings, problems, texts }
+}
+
+function readEntry(
+  name: string,
+  entry: AnyEntry,
+  layers: readonly Layer[],
+  settings: Setting[],
+  problems: Problem[],
+  texts: Map<string, string>,
+): void {
+  const { winner, clearedBy } = findText(name, layers)
+  if (winner) {
+    texts.set(name, winner.text)
+    const conversion = convert(winner.text, entry)
+    if ('value' in conversion) settings.push({ steps: placeOf(name, entry), value: conversion.value, entry })
+    else problems.push({ name, entry, breach: conversion.breach, winner, clearedBy })
+    return
+  }
+  if (entry.default !== undefined) texts.set(name, String(entry.default))
+  if (entry.default !== undefined || entry.optional) settings.push({ steps: placeOf(name, entry), value: entry.default, entry })
+  else problems.push({ name, entry, breach: 'missing', winner, clearedBy })
+}
+
+/** Names that a layer file sets and no entry declares reach a child process too, unless they change what it loads. */
+function addUndeclared(layer: Layer, layers: readonly Layer[], entries: StageEntries, texts: Map<string, string>): void {
+  for (const name of layer.names()) {
+    if (entries.has(name) || texts.has(name) || changesLoading(name)) continue
+    const text = findText(name, layers).winner?.text
+    if (text !== undefined) texts.set(name, text)
+  }
+}
+
+/** Names that decide what code a program loads; a layer file must not set them unless the legend says so. */
+export function changesLoading(name: string): boolean {
+  return /^(?:NODE_OPTIONS|PATH|BASH_ENV|LD_.*|DYLD_.*)$/i.test(name)
+}
+
+function isSound(layer: Layer, entries: StageEntries): boolean {
+  if (layer.flaws.length > 0) return false
+  if (layer.source === 'file') return steeringNames.every((name) => layer.get(name) === undefined)
+  if (layer.source !== 'command-line') return true
+  return [...layer.names()].every((name) => mayStandOnCommandLine(entries.get(name)))
+}
+
+/** Anyone on the machine can read another's command line, so only what is declared and no secret may stand there. */
+export function mayStandOnCommandLine(entry: AnyEntry | undefined): boolean {
+  return entry !== undefined && !entry.secret
+}

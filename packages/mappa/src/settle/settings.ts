@@ -1,0 +1,85 @@
+import type { AnyEntry } from '../legend/entry.js'
+import { mask } from '../legend/mask.js'
+
+/** A setting ready to be put in its place. */
+export interface Setting {
+  readonly steps: readonly string[]
+  readonly value: unknown
+  readonly entry: AnyEntry
+}
+
+/** Node's `util.inspect` looks for this; registered globally, so the core needs no import for it. */
+const inspected = Symbol.for('nodejs.util.inspect.custom')
+
+/** For each group of settings, its secrets' masks, so that printing and `reveal` know them. */
+const maskedBy = new WeakMap<object, Map<string, string>>()
+
+type Group = Record<string, unknown>
+
+/** What every group of settings inherits: how it prints. */
+const printing = Object.freeze(
+  Object.create(Object.prototype, {
+    toJSON: { value: maskedCopy },
+    [inspected]: {
+      value(this: Group, _depth: number, _options: unknown, inspect?: (value: unknown, options: unknown) => string) {
+        const copy = maskedCopy.call(this)
+        return inspect ? inspect(copy, _options) : copy
+      },
+    },
+  }),
+)
+
+/** Settings from their parts: nested by place and frozen. Secrets are not enumerable, so that copying spreads none. */
+export function assemble(settings: Iterable<Setting>): object {
+  const groups = new Map<string, Group>()
+  const root = newGroup()
+  for (const { steps, value, entry } of settings) {
+    let group = root
+    for (let depth = 1; depth < steps.length; depth++) {
+      const path = steps.slice(0, depth).join('.')
+      let next = groups.get(path)
+      if (!next) {
+        next = newGroup()
+        groups.set(path, next)
+        Object.defineProperty(group, steps[depth - 1] as string, { value: next, enumerable: true })
+      }
+      group = next
+    }
+    const key = steps[steps.length - 1] as string
+    const hidden = entry.secret === true && value !== undefined
+    Object.defineProperty(group, key, { value, enumerable: !hidden })
+    if (hidden) maskedBy.get(group)?.set(key, mask(String(value), entry))
+  }
+  for (const group of groups.values()) Object.freeze(group)
+  return Object.freeze(root)
+}
+
+function newGroup(): Group {
+  const group = Object.create(printing) as Group
+  maskedBy.set(group, new Map())
+  return group
+}
+
+function maskedCopy(this: Group): Group {
+  return copyOf(this, (mask) => mask)
+}
+
+/**
+ * A plain copy of settings with the text of their secrets in it. The copy prints what it holds: use it only to hand
+ * values on, never to print or log.
+ */
+export function reveal<S extends object>(settings: S): S {
+  return copyOf(settings as unknown as Group, (_, value) => value) as S
+}
+
+function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown): Group {
+  const masks = maskedBy.get(group)
+  const copy: Group = {}
+  for (const key of Object.getOwnPropertyNames(group)) {
+    const value = group[key]
+    const isGroup = typeof value === 'object' && value !== null && maskedBy.has(value)
+    const shown = masks?.has(key) ? secret(masks.get(key) as string, value) : value
+    copy[key] = isGroup ? copyOf(value as Group, secret) : shown
+  }
+  return copy
+}

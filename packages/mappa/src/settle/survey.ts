@@ -1,0 +1,102 @@
+import type { Legend } from '../legend/legend.js'
+import type { Settings } from '../legend/types.js'
+import { explain } from './explain.js'
+import type { Fault, Notice } from './faults.js'
+import type { Layer } from './layer.js'
+import { noticesOf } from './notices.js'
+import { type Reading, readSources, type Sources } from './read.js'
+import { assemble } from './settings.js'
+import type { Stage } from './stage.js'
+import { type Trail, trailOf } from './trail.js'
+
+/** Everything there is to say about settings: what they are, or why there are none, and where each value comes from. */
+export interface Survey<S = unknown> {
+  /** Whether there are no faults. */
+  readonly ok: boolean
+  readonly stage: Stage
+  /** The layers that were laid over each other, lowest first. */
+  readonly layers: readonly Layer[]
+  /** Typed and frozen; undefined when there are faults. */
+  readonly settings: S | undefined
+  readonly faults: readonly Fault[]
+  readonly notices: readonly Notice[]
+  /** The trail of every variable that the legend declares or a layer file sets. */
+  readonly trails: ReadonlyMap<string, Trail>
+  /** The trail of any name, also of one that nothing sets. */
+  trail(name: string): Trail
+  /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
+  readonly texts: ReadonlyMap<string, string>
+}
+
+/** Thrown by `settle`: names every fault, each with its place. */
+export class SettleError extends Error {
+  override readonly name = 'SettleError'
+  declare readonly stage: Stage
+  declare readonly faults: readonly Fault[]
+
+  /** @internal */
+  constructor(message: string, stage: Stage, faults: readonly Fault[]) {
+    super(message)
+    // Not enumerable: an uncaught error would print them a second time below its message.
+    Object.defineProperties(this, { name: { enumerable: false }, stage: { value: stage }, faults: { value: faults } })
+  }
+}
+
+/**
+ * Lays layers over each other and reads them through a legend; reports, and never throws for what it finds.
+ * Without a legend everything is text, and everything is treated as secret.
+ */
+export function survey<E>(definition: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
+  const reading = readSources(definition, sources)
+  return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading))
+}
+
+/** A survey whose slower parts are worked out only when they are looked at. */
+class Findings<S> implements Survey<S> {
+  readonly #reading: Reading
+  #settings: S | undefined
+  #notices: readonly Notice[] | undefined
+  #trails: ReadonlyMap<string, Trail> | undefined
+  readonly ok: boolean
+
+  constructor(
+    reading: Reading,
+    readonly faults: readonly Fault[],
+  ) {
+    this.#reading = reading
+    this.ok = reading.sound
+  }
+
+  get stage() {
+    return this.#reading.stage
+  }
+
+  get layers() {
+    return this.#reading.layers
+  }
+
+  get texts() {
+    return this.#reading.texts
+  }
+
+  get settings() {
+    if (this.ok) this.#settings ??= assemble(this.#reading.settings) as S
+    return this.#settings
+  }
+
+  get notices() {
+    this.#notices ??= noticesOf(this.#reading)
+    return this.#notices
+  }
+
+  get trails() {
+    const { layers, entries } = this.#reading
+    const named = layers.filter(({ source }) => source !== 'environment').flatMap((layer) => [...layer.names()])
+    this.#trails ??= new Map([...new Set([...entries.keys(), ...named])].map((name) => [name, this.trail(name)]))
+    return this.#trails
+  }
+
+  trail(name: string) {
+    return trailOf(name, this.#reading.entries.get(name), this.#reading.layers)
+  }
+}

@@ -1,0 +1,56 @@
+import type { AnyEntry } from '../legend/entry.js'
+import { mask } from '../legend/mask.js'
+import { printable, type Place } from './faults.js'
+import type { Layer, LayerSource } from './layer.js'
+import { valueSpot } from './places.js'
+import { hitsOf, type Passed } from './stack.js'
+
+/** One source of a variable's value. */
+export interface TrailStep {
+  /** The layer, or `the legend` for a default. */
+  readonly layer: string
+  readonly source: LayerSource | 'default'
+  readonly place?: Place
+  /** The text as it may be shown: secrets, and names that no entry declares, are masked. */
+  readonly shown: string
+  /** Why it is not the one that counts; absent on the winner. */
+  readonly passed?: Passed
+}
+
+/** For one variable, every layer that sets it, the winner first. */
+export interface Trail {
+  readonly name: string
+  /** Whether the legend has an entry for it. */
+  readonly declared: boolean
+  readonly steps: readonly TrailStep[]
+  /** The step whose value counts; undefined when nothing gives one. */
+  readonly winner: TrailStep | undefined
+}
+
+export function trailOf(name: string, entry: AnyEntry | undefined, layers: readonly Layer[]): Trail {
+  const steps: TrailStep[] = hitsOf(name, layers).map(({ layer, text, passed }) => {
+    const place = valueSpot(layer, name, entry)?.place
+    return {
+      layer: layer.name,
+      source: layer.source,
+      ...(place && { place }),
+      shown: shownText(text, entry),
+      ...(passed && { passed }),
+    }
+  })
+  const fallback = entry?.default === undefined ? undefined : String(entry.default)
+  let winner = steps.find((step) => !step.passed)
+  if (fallback !== undefined) {
+    const step: TrailStep = { layer: 'the legend', source: 'default', shown: printable(fallback), ...(winner && { passed: 'hidden' }) }
+    steps.push(step)
+    winner ??= step
+  }
+  // The winner first, even where an empty text stands above it.
+  if (winner) steps.sort((a, b) => Number(b === winner) - Number(a === winner))
+  return { name, declared: entry !== undefined, steps, winner }
+}
+
+function shownText(text: string, entry: AnyEntry | undefined): string {
+  if (text === '') return ''
+  return entry && !entry.secret ? printable(text) : mask(text, entry)
+}
