@@ -26,3 +26,9 @@ await build({
   packages: 'external',
 })
 execFileSync(process.execPath, [tsc, '-p', 'packages/mappa/tsconfig.json'], { stdio: 'inherit' })
+await build({
+  ...common,
+  entryPoints: ['examples/apiary/collector/src/server.ts'],
+  outdir: 'examples/apiary/collector/dist',
+  packages: 'external',
+})

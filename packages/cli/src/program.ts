@@ -1,1 +1,104 @@
-export {}
+import { Command, CommanderError, Option } from 'commander'
+import type { ProjectOptions } from './project.js'
+import { talk } from './terminal.js'
+import { exitCodes, UsageError } from './usage.js'
+
+/** What every command's action gives back. */
+interface Outcome {
+  readonly exitCode: number
+  /** What was thrown by code of the project, shown with `--debug`. */
+  readonly cause?: unknown
+}
+
+/** Runs the command line `mappa …` and sets the process's exit code. */
+export async function run(args: readonly string[]): Promise<void> {
+  // What follows a lone -- is another program's, word for word.
+  const split = args.indexOf('--')
+  const own = split < 0 ? args : args.slice(0, split)
+  const rest = split < 0 ? undefined : args.slice(split + 1)
+  const debug = own.includes('--debug')
+  try {
+    process.exitCode = exitCodes.fine
+    await program(rest, ({ exitCode, cause }) => {
+      process.exitCode = exitCode
+      if (debug && cause !== undefined) talk().write(`${cause instanceof Error ? cause.stack : String(cause)}\n`)
+    }).parseAsync(own, { from: 'user' })
+  } catch (error) {
+    process.exitCode = fail(error, debug)
+  }
+}
+
+function fail(error: unknown, debug: boolean): number {
+  if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.fine : exitCodes.usage
+  if (error instanceof UsageError) {
+    talk().write(`${error.message}\n`)
+    return exitCodes.usage
+  }
+  const text = error instanceof Error ? (debug ? error.stack : `${error.name}: ${error.message}`) : String(error)
+  talk().write(`Mappa itself failed, which should not happen. ${text}\n${debug ? '' : 'Run it again with --debug for more.\n'}`)
+  return exitCodes.faults
+}
+
+function program(rest: readonly string[] | undefined, finish: (outcome: Outcome) => void): Command {
+  const mappa = new Command('mappa')
+    .description('Settings from layered .env files: checked, traced and handed on.')
+    .exitOverride()
+    .showSuggestionAfterError()
+    .configureHelp({ showGlobalOptions: true })
+    .helpCommand(false)
+    .option('--debug', 'show where an error comes from')
+  const noRest = () => {
+    if (rest) throw new UsageError('Only mappa with takes a command behind --.')
+  }
+
+  common(mappa.command('check').summary('every fault and notice of a stage'))
+    .description('Checks a stage: every fault and notice, each with its place and what to do.')
+    .option('--json', 'print the report as JSON')
+    .addHelpText('after', '\nExample:\n  mappa check --stage production')
+    .action(async (options: ProjectOptions) => {
+      noRest()
+      const { check } = await import('./commands/check.js')
+      finish(await check(options))
+    })
+
+  common(mappa.command('trace').summary('where one value comes from, and what it hides'))
+    .description('Shows where a value comes from: every layer that sets it, the one that counts first. Secrets are masked.')
+    .argument('<name>', 'the variable')
+    .option('--json', 'print the trail as JSON')
+    .addHelpText('after', '\nExample:\n  mappa trace COLLECTOR_PORT --stage staging')
+    .action(async (name: string, options: ProjectOptions) => {
+      noRest()
+      const { trace } = await import('./commands/trace.js')
+      finish(await trace(name, options))
+    })
+
+  common(mappa.command('with').summary("runs a program with a stage's values"))
+    .description("Runs a program with a stage's values in its environment. While there are faults, nothing is started.")
+    .usage('[stage] [options] -- command …')
+    .argument('[stage]', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
+    .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js')
+    .action(async (stage: string | undefined, options: ProjectOptions) => {
+      const [command, ...args] = rest ?? []
+      if (command === undefined) throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
+      if (stage !== undefined && options.stage !== undefined && stage !== options.stage)
+        throw new UsageError('Two stages are named: say one, either in front of -- or with --stage.')
+      const { withSettings } = await import('./commands/with.js')
+      const named = stage ?? options.stage
+      finish(await withSettings([command, ...args], { ...options, ...(named !== undefined && { stage: named }) }))
+    })
+  return mappa
+}
+
+/** Options that every command knows. */
+function common(command: Command): Command {
+  return command
+    .option('--stage <name>', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
+    .option('--root <directory>', 'where the legend and the layer files are; searched for upwards unless said')
+    .addOption(
+      new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser((value: string, before: string[] = []) => [
+        ...before,
+        value,
+      ]),
+    )
+    .option('--debug', 'show where an error comes from')
+}

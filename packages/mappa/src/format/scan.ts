@@ -49,7 +49,10 @@ export interface Cursor {
   /** From here on no closing quote of this kind is left. Keeps a text full of opening quotes linear. */
   singleEndsAt: number
   doubleEndsAt: number
-  /** The first NUL at or behind the present item. */
+  /** Where each of these comes next, at or behind the present value; infinity when there is none left. */
+  hash: number
+  expansion: number
+  carriageReturn: number
   nul: number
 }
 
@@ -85,7 +88,10 @@ export function cursorAt(text: string): Cursor {
     flawEnd: 0,
     singleEndsAt: Number.POSITIVE_INFINITY,
     doubleEndsAt: Number.POSITIVE_INFINITY,
-    nul: nextNul(text, 0),
+    hash: -1,
+    expansion: -1,
+    carriageReturn: -1,
+    nul: offsetOf(text, '\0', 0),
   }
 }
 
@@ -96,10 +102,11 @@ export function scanItem(cursor: Cursor): boolean {
   cursor.start = cursor.next
   cursor.nameEnd = 0
   let at = skipBlanks(text, cursor.start)
-  if (isLineEnd(text, at)) return finish(cursor, 'blank', at)
-  if (text.charCodeAt(at) === HASH) return finish(cursor, 'comment', at)
-
   let end = nameEnd(text, at)
+  if (end === at) {
+    if (isLineEnd(text, at)) return finish(cursor, 'blank', at)
+    if (text.charCodeAt(at) === HASH) return finish(cursor, 'comment', at)
+  }
   if (end - at === 6 && isBlank(text.charCodeAt(end)) && text.startsWith('export', at)) {
     const after = skipBlanks(text, end)
     if (isNameStart(text.charCodeAt(after))) {
@@ -123,34 +130,32 @@ export function scanItem(cursor: Cursor): boolean {
   return true
 }
 
-/** A bare value runs to the end of its line or to a `#` behind a blank; outer blanks are not part of it. */
+/**
+ * A bare value runs to the end of its line or to a `#` behind a blank; outer blanks are not part of it. Most values hold
+ * none of the characters that matter, which the offsets on the cursor tell without looking at each character.
+ */
 function scanBare(cursor: Cursor, from: number): void {
   const { text, valueStart } = cursor
-  const length = text.length
-  let last = valueStart
-  let at = valueStart
-  let expansion = -1
-  for (; at < length; at++) {
-    const code = text.charCodeAt(at)
-    if (code > DOLLAR) {
-      last = at + 1
-      continue
-    }
-    if (code === LF) break
-    if (code === SPACE || code === TAB) continue
-    if (code === CR) {
-      if (at + 1 === length || text.charCodeAt(at + 1) === LF) break
-      flawed(cursor, 'stray-return', at, at + 1)
-      return
-    }
-    if (code === HASH && at > from && isBlank(text.charCodeAt(at - 1))) break
-    if (code === DOLLAR && expansion < 0 && text.charCodeAt(at + 1) === BRACE) expansion = at
-    last = at + 1
-  }
+  if (cursor.hash < valueStart) cursor.hash = offsetOf(text, '#', valueStart)
+  if (cursor.expansion < valueStart) cursor.expansion = offsetOf(text, '${', valueStart)
+  if (cursor.carriageReturn < valueStart) cursor.carriageReturn = offsetOf(text, '\r', valueStart)
+  const stop = lineEnd(text, valueStart)
+  let end = stop
+  if (cursor.hash < stop) end = commentStart(text, from, valueStart, stop)
+  const last = trimmedEnd(text, valueStart, end)
   cursor.style = 'bare'
   cursor.valueEnd = last
-  if (expansion >= 0) flawed(cursor, 'expansion', expansion, expansion + 2)
-  else finish(cursor, 'assignment', at)
+  if (cursor.carriageReturn < last) flawed(cursor, 'stray-return', cursor.carriageReturn, cursor.carriageReturn + 1)
+  else if (cursor.expansion < last) flawed(cursor, 'expansion', cursor.expansion, cursor.expansion + 2)
+  else finish(cursor, 'assignment', stop)
+}
+
+/** Where a comment behind a value starts: at a `#` with a blank before it. */
+function commentStart(text: string, from: number, valueStart: number, stop: number): number {
+  for (let at = valueStart; at < stop; at++) {
+    if (text.charCodeAt(at) === HASH && at > from && isBlank(text.charCodeAt(at - 1))) return at
+  }
+  return stop
 }
 
 /** Pieces join as in a shell, `'a'"b"c`, until a blank or the line's end; behind them only a comment may stand. */
@@ -222,14 +227,14 @@ function expansionIn(text: string, from: number, to: number): number {
 
 /** No environment can hold a NUL, so neither may a value; in a comment one does no harm. */
 function refuseNul(cursor: Cursor): void {
-  if (cursor.nul < cursor.valueStart) cursor.nul = nextNul(cursor.text, cursor.valueStart)
+  if (cursor.nul < cursor.valueStart) cursor.nul = offsetOf(cursor.text, '\0', cursor.valueStart)
   const { kind, nul } = cursor
   if (kind === 'assignment' && nul < cursor.valueEnd) flawed(cursor, 'nul', nul, nul + 1)
 }
 
-function nextNul(text: string, from: number): number {
-  const nul = text.indexOf('\0', from)
-  return nul < 0 ? Number.POSITIVE_INFINITY : nul
+function offsetOf(text: string, what: string, from: number): number {
+  const at = text.indexOf(what, from)
+  return at < 0 ? Number.POSITIVE_INFINITY : at
 }
 
 /** A line without `NAME=`: says whether the name is at fault or the equals sign is missing. */
@@ -257,20 +262,19 @@ function flawed(cursor: Cursor, flaw: Flaw, start: number, end: number): true {
   return true
 }
 
+/** For each ASCII code 1 if it may start a name, 2 if it may only go on in one. */
+const nameCodes = new Uint8Array(128)
+nameCodes.fill(1, 65, 91).fill(1, 97, 123).fill(1, 95, 96).fill(2, 48, 58)
+
 function nameEnd(text: string, from: number): number {
-  let at = from
-  if (!isNameStart(text.charCodeAt(at))) return at
-  do at++
-  while (isNamePart(text.charCodeAt(at)))
+  if (!isNameStart(text.charCodeAt(from))) return from
+  let at = from + 1
+  while (at < text.length && (nameCodes[text.charCodeAt(at)] ?? 0) > 0) at++
   return at
 }
 
 function isNameStart(code: number): boolean {
-  return (code >= 65 && code <= 90) || (code >= 97 && code <= 122) || code === 95
-}
-
-function isNamePart(code: number): boolean {
-  return isNameStart(code) || (code >= 48 && code <= 57)
+  return nameCodes[code] === 1
 }
 
 function isBlank(code: number): boolean {
@@ -285,7 +289,7 @@ function isLineEnd(text: string, at: number): boolean {
 
 function skipBlanks(text: string, from: number): number {
   let at = from
-  while (isBlank(text.charCodeAt(at))) at++
+  while (at < text.length && isBlank(text.charCodeAt(at))) at++
   return at
 }
 

@@ -4,7 +4,7 @@ import { settingsOf } from '../report/settle.js'
 import { type Survey, survey as surveyLayers } from '../settle/survey.js'
 import { gather, type MachineOptions } from './machine.js'
 
-export { reveal } from '../settle/settings.js'
+export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
 export { childEnvironment } from './child.js'

@@ -55,7 +55,8 @@ export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): str
 
 /** `1 fault, 2 notices.` */
 export function tally(faults: number, notices: number): string {
-  return `${counted(faults, 'fault')}, ${counted(notices, 'notice')}.`
+  const text = `${counted(faults, 'fault')}, ${counted(notices, 'notice')}.`
+  return text.charAt(0).toUpperCase() + text.slice(1)
 }
 
 /** `1 fault`, `2 faults`, `no faults` */

@@ -32,15 +32,15 @@ export type LayerTraits = Pick<Layer, 'local' | 'staged'> & { readonly source?: 
  * ```
  */
 export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
-  const { values, flaws } = readValues(text)
+  const values = readValues(text)
   return {
     name,
     source: 'file',
     ...traits,
     text,
-    flaws,
+    flaws: values.flaws,
     get: (variable) => values.get(variable),
-    names: () => values.keys(),
+    names: () => values.names(),
   }
 }
 

@@ -1,5 +1,6 @@
 import type { AnyEntry } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
+import type { Stage } from './stage.js'
 
 /** A setting ready to be put in its place. */
 export interface Setting {
@@ -13,6 +14,8 @@ const inspected = Symbol.for('nodejs.util.inspect.custom')
 
 /** For each group of settings, its secrets' masks, so that printing and `reveal` know them. */
 const maskedBy = new WeakMap<object, Map<string, string>>()
+
+const stages = new WeakMap<object, Stage>()
 
 type Group = Record<string, unknown>
 
@@ -30,7 +33,7 @@ const printing = Object.freeze(
 )
 
 /** Settings from their parts: nested by place and frozen. Secrets are not enumerable, so that copying spreads none. */
-export function assemble(settings: Iterable<Setting>): object {
+export function assemble(settings: Iterable<Setting>, stage: Stage): object {
   const groups = new Map<string, Group>()
   const root = newGroup()
   for (const { steps, value, entry } of settings) {
@@ -51,7 +54,18 @@ export function assemble(settings: Iterable<Setting>): object {
     if (hidden) maskedBy.get(group)?.set(key, mask(String(value), entry))
   }
   for (const group of groups.values()) Object.freeze(group)
+  stages.set(root, stage)
   return Object.freeze(root)
+}
+
+/**
+ * The stage that settings were settled for, and who named it.
+ * @throws {TypeError} if these are not settings as `settle` gives them.
+ */
+export function stageOf(settings: object): Stage {
+  const stage = stages.get(settings)
+  if (!stage) throw new TypeError('stageOf takes settings as settle gives them, not a part or a copy of them.')
+  return stage
 }
 
 function newGroup(): Group {

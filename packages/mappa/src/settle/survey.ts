@@ -80,7 +80,7 @@ class Findings<S> implements Survey<S> {
   }
 
   get settings() {
-    if (this.ok) this.#settings ??= assemble(this.#reading.settings) as S
+    if (this.ok) this.#settings ??= assemble(this.#reading.settings, this.stage) as S
     return this.#settings
   }
 

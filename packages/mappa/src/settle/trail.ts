@@ -1,3 +1,4 @@
+import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
 import { printable, type Place } from './faults.js'
@@ -22,6 +23,8 @@ export interface Trail {
   readonly name: string
   /** Whether the legend has an entry for it. */
   readonly declared: boolean
+  /** What its entry takes, to follow "must be"; undefined without an entry. */
+  readonly expects: string | undefined
   readonly steps: readonly TrailStep[]
   /** The step whose value counts; undefined when nothing gives one. */
   readonly winner: TrailStep | undefined
@@ -47,7 +50,7 @@ export function trailOf(name: string, entry: AnyEntry | undefined, layers: reado
   }
   // The winner first, even where an empty text stands above it.
   if (winner) steps.sort((a, b) => Number(b === winner) - Number(a === winner))
-  return { name, declared: entry !== undefined, steps, winner }
+  return { name, declared: entry !== undefined, expects: entry && describeEntry(entry), steps, winner }
 }
 
 function shownText(text: string, entry: AnyEntry | undefined): string {

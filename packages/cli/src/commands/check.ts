@@ -1,0 +1,43 @@
+import { type Fault, reportJson, reportText, stageLine, type Survey, tally } from 'mappa'
+import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
+import { counted, listed } from '../wording.js'
+import { output } from '../terminal.js'
+import { exitCodes } from '../usage.js'
+
+/** Options of `mappa check`. */
+export interface CheckOptions extends ProjectOptions {
+  readonly json?: boolean
+}
+
+/** `mappa check`: every fault and notice of a stage. */
+export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
+  const project = await openProject(options)
+  const found = surveyProject(project, options)
+  const faults = project.legendFile === undefined ? [...found.faults, noLegend(project)] : found.faults
+  const { stage, notices } = found
+  const terminal = output()
+  if (options.json) terminal.write(`${JSON.stringify(reportJson({ stage, faults, notices }), null, 2)}\n`)
+  else if (faults.length + notices.length > 0) terminal.write(reportText({ stage, faults, notices }, terminal))
+  else terminal.write(`${stageLine(stage, terminal.paint)}\n\n${allRight(found)}\n${tally(0, 0)}\n`)
+  return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine, cause: project.cause }
+}
+
+function noLegend({ root }: Project): Fault {
+  return {
+    kind: 'legend',
+    message: `There is no legend in ${root}, so there is nothing to check the values against.`,
+    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa'; export default legend({ … })",
+  }
+}
+
+/** `14 variables are right: 5 from .env, 9 from .env.development.` */
+function allRight(found: Survey): string {
+  const declared = [...found.trails.values()].filter((trail) => trail.declared)
+  const origins = new Map<string, number>()
+  for (const { winner } of declared) {
+    const origin = winner === undefined ? 'without a value' : winner.source === 'default' ? 'by default' : `from ${winner.layer}`
+    origins.set(origin, (origins.get(origin) ?? 0) + 1)
+  }
+  const parts = [...origins].sort(([, a], [, b]) => b - a).map(([origin, count]) => `${count} ${origin}`)
+  return `${counted(declared.length, 'variable')} ${declared.length === 1 ? 'is' : 'are'} right: ${listed(parts)}.`
+}

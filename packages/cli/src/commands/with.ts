@@ -1,0 +1,20 @@
+import { reportText } from 'mappa'
+import { childEnvironment } from 'mappa/node'
+import { openProject, type ProjectOptions, surveyProject } from '../project.js'
+import { runChild } from '../run/child.js'
+import { talk } from '../terminal.js'
+import { exitCodes } from '../usage.js'
+
+/** `mappa with [stage] -- command …`: runs a program with a stage's values. Says nothing when all is well. */
+export async function withSettings(
+  command: readonly [string, ...string[]],
+  options: ProjectOptions,
+): Promise<{ exitCode: number; cause?: unknown }> {
+  const project = await openProject(options)
+  const found = surveyProject(project, options)
+  if (found.ok) return { exitCode: await runChild(command, childEnvironment(found, process.env)) }
+  const terminal = talk()
+  const { stage, faults } = found
+  terminal.write(reportText({ stage, faults, notices: [] }, { ...terminal, consequence: 'Nothing was started.' }))
+  return { exitCode: exitCodes.faults, cause: project.cause }
+}

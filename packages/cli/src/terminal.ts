@@ -1,0 +1,24 @@
+import type { Paint } from 'mappa'
+import pico from 'picocolors'
+
+/** Where a command's text goes, and how wide and how coloured it may be. */
+export interface Terminal {
+  readonly width: number
+  readonly paint: Paint
+  write(text: string): void
+}
+
+/** Standard output: what a command was asked for. */
+export const output = (): Terminal => terminalOf(process.stdout)
+/** Standard error: talk, and everything of `mappa with`, whose standard output is its child's. */
+export const talk = (): Terminal => terminalOf(process.stderr)
+
+function terminalOf(stream: NodeJS.WriteStream): Terminal {
+  const coloured = stream.isTTY === true && !process.env.NO_COLOR && process.env.TERM !== 'dumb'
+  const { bold, dim, red, yellow, cyan } = pico.createColors(coloured)
+  return {
+    width: Math.min(stream.columns ?? 100, 100),
+    paint: { bold, dim, red, yellow, cyan },
+    write: (text) => stream.write(text),
+  }
+}

@@ -1,0 +1,7 @@
+/** Wrong usage: its message is a sentence for the person who typed the command, and the exit code is 2. */
+export class UsageError extends Error {
+  override readonly name = 'UsageError'
+}
+
+/** Exit codes of every command. */
+export const exitCodes = { fine: 0, faults: 1, usage: 2 } as const
