@@ -24,7 +24,7 @@ export function createApp({ stage, store, log, alert, allowedOrigins }: Parts): 
     const reading = parseReading(await context.req.json().catch(() => undefined))
     if (typeof reading === 'string') return context.json({ error: reading }, 400)
     const before = store.add(reading)
-    log.debug('reading', { ...reading })
+    log.debug('reading', { reading })
     const swarm = isSwarm(before, reading, alert.dropKg)
     if (swarm) void sendAlert(alert, reading, log)
     return context.json({ swarm }, 201)

@@ -1,4 +1,4 @@
-import { flawTexts } from './flaw-texts.js'
+import { explainFlaw } from './flaw-texts.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
 import { LineIndex } from './lines.js'
 import { type Cursor, cursorAt, type Flaw, scanItem, type Style } from './scan.js'
@@ -65,10 +65,7 @@ export class LayerDocument {
   /** What could not be understood when the text was read, in its order. */
   get faults(): readonly DocumentFault[] {
     const lines = new LineIndex(this.#source)
-    return this.#flaws.map(({ flaw, start }) => {
-      const { sentence, remedy } = flawTexts[flaw]
-      return { flaw, ...lines.at(start), message: sentence, remedy }
-    })
+    return this.#flaws.map(({ flaw, start, name }) => ({ flaw, ...lines.at(start), ...explainFlaw(flaw, name) }))
   }
 
   /** Every name that is assigned, in the order of the text; a repeated name comes once. */

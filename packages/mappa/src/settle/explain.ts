@@ -1,8 +1,9 @@
-import { flawTexts } from '../format/flaw-texts.js'
+import { explainFlaw } from '../format/flaw-texts.js'
 import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { mask } from '../legend/mask.js'
+import { convert } from './convert.js'
 import { type Fault, nearest, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
 import { flawSpot, nameSpot, valueSpot } from './places.js'
@@ -19,7 +20,7 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       return { kind: 'legend', ...(name !== undefined && { name }), message, layer: sources.legendName ?? 'the legend', remedy }
     }),
     ...stageFaults(definition, stage),
-    ...layers.flatMap((layer) => [...flawFaults(layer), ...steeringFaults(layer), ...refusals(layer, entries)]),
+    ...layers.flatMap((layer) => [...flawFaults(layer, entries), ...steeringFaults(layer), ...refusals(layer, entries)]),
     ...problems.filter((problem) => !isFlawed(problem, layers)).map((problem) => entryFault(problem, reading)),
   ]
 }
@@ -42,10 +43,12 @@ function stageFaults(definition: Legend<unknown> | undefined, stage: Stage): Fau
   ]
 }
 
-function flawFaults(layer: Layer): Fault[] {
+function flawFaults(layer: Layer, entries: StageEntries): Fault[] {
   return layer.flaws.map((found) => {
-    const { sentence, remedy } = flawTexts[found.flaw]
-    return { kind: found.flaw, ...(found.name && { name: found.name }), message: sentence, ...flawSpot(layer, found), remedy }
+    const { flaw: kind, name } = found
+    const entry = name === undefined ? undefined : entries.get(name)
+    const { message, remedy } = explainFlaw(kind, name)
+    return { kind, ...(name !== undefined && { name }), message, ...flawSpot(layer, found, entry), remedy }
   })
 }
 
@@ -96,15 +99,23 @@ function entryFault({ name, entry, breach, winner, clearedBy }: Problem, reading
     message: `${name} must be ${describeEntry(entry)}, and is ${found}${where}.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
-    remedy: rightValue(name, entry, layer),
+    remedy: rightValue(name, entry, winner as Hit),
   }
 }
 
-function rightValue(name: string, entry: AnyEntry, layer: Layer): string {
-  const verb = layer.source === 'file' ? 'Write' : 'Set'
-  const right = entry.secret ? undefined : (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
-  if (right !== undefined) return `${verb}: ${name}=${printable(String(right))}`
-  return entry.obtain ? `Obtain: ${entry.obtain}` : `${verb} ${name} to ${describeEntry(entry)}.`
+function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit): string {
+  const right = entry.secret ? undefined : (meantValue(text, entry) ?? entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
+  if (right !== undefined) return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(String(right))}`
+  return entry.obtain ? `Obtain: ${entry.obtain}` : `Make it ${describeEntry(entry)}.`
+}
+
+/** What the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
+function meantValue(text: string, entry: AnyEntry): string | undefined {
+  const words = entry.enum?.map(String) ?? (entry.type === 'boolean' ? ['true', 'false'] : [])
+  if (words.length > 0) return nearest(text.trim(), words)
+  if (entry.type === 'string') return undefined
+  const guesses = [text.replace(/[oO]/g, '0').replace(/[lI]/g, '1'), text.replace(/[_, ]/g, ''), /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '']
+  return guesses.map((guess) => guess.trim()).find((guess) => 'value' in convert(guess, entry))
 }
 
 function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {

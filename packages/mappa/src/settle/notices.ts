@@ -5,15 +5,16 @@ import { changesLoading, type Reading, type StageEntries } from './read.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
-export function noticesOf({ entries, layers, stage }: Reading): Notice[] {
+export function noticesOf({ entries, layers, stage, problems }: Reading): Notice[] {
+  const missing = new Set(problems.filter(({ breach }) => breach === 'missing').map(({ name }) => name))
   const files = layers.filter((layer) => layer.source === 'file')
   return [
-    ...files.flatMap((layer) => [...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries)])),
+    ...files.flatMap((layer) => [...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing)])),
     ...[...entries.keys()].flatMap((name) => [...stackNotices(name, entries, layers, stage)]),
   ]
 }
 
-function* nameNotices(layer: Layer, name: string, entries: StageEntries): Generator<Notice> {
+function* nameNotices(layer: Layer, name: string, entries: StageEntries, missing: ReadonlySet<string>): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (ranges.length > 1)
     yield {
@@ -31,8 +32,10 @@ function* nameNotices(layer: Layer, name: string, entries: StageEntries): Genera
       ...nameSpot(layer, name, entries.get(name)),
       remedy: `Write: ${name}=… without blanks round the equals sign`,
     }
-  if (entries.size > 0 && !entries.has(name)) {
+  if (entries.size > 0 && !entries.has(name) && !followsFlaw(layer, ranges)) {
     const near = nearest(name, entries.keys())
+    // The fault of the missing one names this line already.
+    if (near !== undefined && missing.has(near)) return
     yield {
       kind: 'undeclared',
       name,
@@ -49,6 +52,15 @@ function* nameNotices(layer: Layer, name: string, entries: StageEntries): Genera
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Set it where the program is started, or add an entry for it to the legend.',
     }
+}
+
+/**
+ * Below a line that could not be understood, what looks like a name may be the end of a value, such as the last line of
+ * a key in base64, so it is not repeated.
+ */
+function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number }[]): boolean {
+  const flawed = new Set(layer.flaws.map(({ start }) => lineAt(layer, start)))
+  return ranges.some(({ nameStart }) => flawed.has(lineAt(layer, nameStart) - 1))
 }
 
 function* stackNotices(name: string, entries: StageEntries, layers: readonly Layer[], stage: Stage): Generator<Notice> {

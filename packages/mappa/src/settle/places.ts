@@ -61,15 +61,24 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
 }
 
 /**
- * A place that could not be understood. Of its line only a name in front of an equals sign is shown, since any of the
- * rest may be a secret.
+ * A place that could not be understood. Only what stands in front of the equals sign is shown, and of the value its
+ * first line if its entry says that it is no secret.
  */
-export function flawSpot(layer: Layer, { start, end, name, nameStart, valueStart }: LayerFlaw): Omit<Spot, 'excerpt'> & { excerpt?: Excerpt } {
-  const at = opened(layer).lines.at(start)
+export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undefined): Omit<Spot, 'excerpt'> & { excerpt?: Excerpt } {
+  const { start, end, name, nameStart, valueStart } = found
+  const { lines } = opened(layer)
+  const at = lines.at(start)
   const spot = { layer: layer.name, place: { file: layer.name, ...at, endColumn: at.column + (end - start) } }
-  if (name === undefined) return spot
-  const before = printable((layer.text as string).slice(nameStart, valueStart))
-  return { ...spot, excerpt: { text: before + masked, start: before.length, end: before.length + masked.length } }
+  // A flaw further down in a value of several lines is no longer on the line of its name.
+  if (name === undefined || lines.at(valueStart).line !== at.line) return spot
+  const text = layer.text as string
+  const before = printable(text.slice(nameStart, valueStart))
+  if (!entry || entry.secret) {
+    return { ...spot, excerpt: { text: before + masked, start: before.length, end: before.length + masked.length } }
+  }
+  const line = printable(text.slice(valueStart).split(/\r?\n/, 1)[0] as string)
+  const marked = before.length + printable(text.slice(valueStart, start)).length
+  return { ...spot, excerpt: { text: before + line, start: marked, end: marked + Math.max(end - start, 1) } }
 }
 
 /** Every place where a layer file sets a name, first to last. */

@@ -1,0 +1,147 @@
+import assert from 'node:assert/strict'
+import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { type Ended, mappa, project, token } from '../../../test/helpers.js'
+
+const legend = `import { legend } from 'mappa'
+import { ports } from './ports.js'
+export default legend({
+  COLLECTOR_PORT: { type: 'port', default: ports.collector, as: 'collector.port' },
+  LOG_LEVEL: { type: 'string', enum: ['debug', 'info'] satisfies string[] },
+  ALERT_TOKEN: { type: 'string', secret: true, minLength: 24, obtain: 'https://wiki.fennelhill.example/alerts' },
+}, { stages: ['harvest'] })
+`
+const files = {
+  'mappa.legend.ts': legend,
+  'ports.ts': 'export const ports: { collector: number } = { collector: 4100 }',
+  '.env': `LOG_LEVEL=info\nALERT_TOKEN=${token}\n`,
+  '.env.staging': 'LOG_LEVEL=debug\nCOLLECTOR_PORT=4200\n',
+  'sub/app.js': 'console.log([process.env.COLLECTOR_PORT, process.env.LOG_LEVEL, process.env.ALERT_TOKEN, process.env.MAPPA_STAGE].join())',
+}
+
+/** A command line that is run, its exit code, and what it prints: `out` on standard output, `err` on standard error. */
+interface Row {
+  readonly run: string
+  readonly code?: number
+  readonly out?: string | RegExp
+  readonly err?: string | RegExp
+  readonly files?: Record<string, string>
+  readonly env?: Record<string, string>
+}
+
+const rows: readonly Row[] = [
+  {
+    run: 'check --stage staging',
+    out: `Stage staging (from --stage)
+
+3 variables are right: 2 from .env.staging and 1 from .env.
+No faults, no notices.
+`,
+  },
+  { run: 'check', env: { LOG_LEVEL: 'loud' }, code: 1, out: /^LOG_LEVEL must be one of debug, info, and is "loud" in the process environment\.\n {4}Set: LOG_LEVEL=debug$/m },
+  { run: 'check --stage harvest --json', out: /^\{\n {2}"version": 1,\n {2}"ok": true,\n {2}"stage": \{\n {4}"name": "harvest",\n {4}"from": "--stage"/ },
+  { run: 'check --stage stagin', code: 1, out: /The stage must be one of development, test, staging, production, harvest, and is "stagin"\.\n {4}Write: staging/ },
+  { run: 'check', files: { 'mappa.legend.ts': 'export default {' }, code: 1, out: /mappa\.legend\.ts does not compile: .*\n {4}mappa\.legend\.ts:1:17\n {4}export default \{\n/ },
+  { run: 'check', files: { 'mappa.legend.ts': "throw new Error('no bees')" }, code: 1, out: /cannot be loaded: Error: no bees/, err: '' },
+  { run: 'check --debug', files: { 'mappa.legend.ts': "throw new Error('no bees')" }, code: 1, err: /\n {4}at / },
+  { run: 'check', files: { 'mappa.legend.ts': "import 'honey'\nexport default 1" }, code: 1, out: /does not compile: Could not resolve "honey"/ },
+  { run: 'check --root sub', code: 1, out: /There is no legend in .*sub, so there is nothing to check/ },
+  { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
+  { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: /2 from the command line and 1 from \.env\./ },
+  { run: `check --set ALERT_TOKEN=${token}`, code: 1, out: /ALERT_TOKEN is secret, so it cannot be given on the command line/ },
+  { run: `check --set ${token}`, code: 2, err: '--set takes NAME=value, for example --set LOG_LEVEL=debug.\n' },
+  {
+    run: 'trace LOG_LEVEL --stage staging',
+    out: `Stage staging (from --stage)
+
+LOG_LEVEL is debug, and must be one of debug, info.
+
+  → .env.staging:1:11  debug
+    .env:1:11          info   hidden by .env.staging
+`,
+  },
+  { run: 'trace ALERT_TOKEN', out: /→ \.env:2:13 {2}\(secret\)/ },
+  { run: 'trace COLLECTOR_PORT', out: /→ default in the legend {2}4100/ },
+  { run: 'trace COLECTOR_PORT', code: 1, out: /No layer sets COLECTOR_PORT, .* Did you mean COLLECTOR_PORT\?/ },
+  { run: 'trace LOG_LEVEL', files: { '.env.local': 'LOG_LEVEL=' }, code: 1, out: /is empty, and so clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/ },
+  { run: 'trace LOG_LEVEL --json --stage staging', out: /"value": "debug",\n {2}"steps": \[\n/ },
+  { run: 'trace', code: 2, err: /missing required argument 'name'/ },
+  { run: 'with -- node sub/app.js', out: `4100,info,${token},development\n`, err: '' },
+  { run: 'with staging -- node sub/app.js', out: `4200,debug,${token},staging\n`, err: '' },
+  { run: 'with --stage staging --set COLLECTOR_PORT=4999 -- node sub/app.js', out: `4999,debug,${token},staging\n` },
+  { run: 'with -- node -e process.exit(7)', code: 7, out: '', err: '' },
+  { run: 'with staging -- node sub/app.js', files: { '.env.staging': 'LOG_LEVEL=off' }, code: 1, out: '', err: /LOG_LEVEL must be[^]*1 fault, no notices\. Nothing was started\.\n$/ },
+  { run: 'with -- no-such-command', code: 2, err: 'There is no command "no-such-command": it is neither a file nor found in PATH.\n' },
+  { run: 'with -- ./sub/app.js', code: 2, err: /may not be run/ },
+  { run: 'with staging', code: 2, err: /Put the command behind --/ },
+  { run: 'with staging --stage test -- node', code: 2, err: /Two stages are named/ },
+  { run: 'check -- node', code: 2, err: /Only mappa with takes a command behind --/ },
+  { run: 'chek', code: 2, err: /unknown command 'chek'/ },
+  { run: 'check --stag x', code: 2, err: /unknown option '--stag'/ },
+  { run: 'check more', code: 2, err: /too many arguments/ },
+  { run: '--help', out: /Commands:\n {2}check .*every fault and notice/ },
+  { run: 'with --help', out: /Example:\n {2}mappa with staging -- node server\.js/ },
+]
+
+test('each command line prints what it should, exits as it should, and shows no secret and no stack', async () => {
+  const ran: Ended[] = await Promise.all(
+    rows.map((row) => mappa(row.run.split(' '), { cwd: project({ ...files, ...row.files }), ...(row.env && { env: row.env }) })),
+  )
+  for (const [at, { run, code = 0, out, err }] of rows.entries()) {
+    const { stdout, stderr, ...ended } = ran[at] as Ended
+    assert.equal(ended.code, code, `${run}\n${stdout}${stderr}`)
+    for (const [expected, found] of [[out, stdout], [err, stderr]] as const) {
+      if (typeof expected === 'string') assert.equal(found, expected, run)
+      else if (expected) assert.match(found, expected, run)
+    }
+    if (!run.startsWith('with')) assert.ok(!(stdout + stderr).includes(token), run)
+    if (!run.includes('--debug')) assert.doesNotMatch(stdout + stderr, /\n {4}at /, run)
+  }
+})
+
+test('it runs from any folder of the project, and without a legend', async () => {
+  const root = project(files)
+  const below = await mappa(['with', '--', 'node', 'app.js'], { cwd: join(root, 'sub') })
+  assert.equal(below.stdout, `4100,info,${token},development\n`)
+  const bare = project({ '.env': "A='two words'\nB=${A}", 'x.js': '' })
+  const failed = await mappa(['with', '--', 'node', 'x.js'], { cwd: bare })
+  assert.deepEqual([failed.code, failed.stdout], [1, ''])
+  writeFileSync(join(bare, '.env'), "A='two words'\nPATH=/nowhere\n")
+  const ran = await mappa(['with', '--', 'node', '-p', 'process.env.A'], { cwd: bare })
+  assert.deepEqual([ran.code, ran.stdout, ran.stderr], [0, 'two words\n', ''])
+  assert.match((await mappa(['trace', 'A'], { cwd: bare })).stdout, /A is \(secret\)\.\n\n {2}→ \.env:1:3 {2}\(secret\)/)
+})
+
+test('a TypeScript legend is compiled once, and again when it or what it imports changes', async () => {
+  const root = project(files)
+  const cache = join(root, 'node_modules/.cache/mappa')
+  const compiled = () => readdirSync(cache).filter((name) => name.endsWith('.mjs')).map((name) => statSync(join(cache, name)).mtimeMs)
+  const port = async () => (await mappa(['trace', 'COLLECTOR_PORT', '--json'], { cwd: root })).stdout
+  assert.match(await port(), /"value": "4100"/)
+  const [first] = compiled()
+  assert.match(await port(), /"value": "4100"/)
+  assert.deepEqual(compiled(), [first])
+  writeFileSync(join(root, 'ports.ts'), readFileSync(join(root, 'ports.ts'), 'utf8').replace('4100', '4111'))
+  assert.match(await port(), /"value": "4111"/)
+  assert.notDeepEqual(compiled(), [first])
+  assert.ok(!existsSync(join(root, 'dist')))
+})
+
+test('signals reach the child once, and how it ends is how mappa ends', { skip: process.platform === 'win32' && 'Windows has no signals' }, async () => {
+  const child = "process.on('SIGTERM', () => { console.log('got it'); process.exit(9) }); console.log('ready'); setInterval(() => {}, 1000)"
+  const root = project({ ...files, 'child.js': child, 'plain.js': "console.log('ready'); setInterval(() => {}, 1000)" })
+  const run = (script: string, signal: NodeJS.Signals) => {
+    let sent = false
+    return mappa(['with', '--', 'node', script], {
+      cwd: root,
+      onOutput: (_, kill) => {
+        if (!sent) kill(signal)
+        sent = true
+      },
+    })
+  }
+  const [handled, killed] = await Promise.all([run('child.js', 'SIGTERM'), run('plain.js', 'SIGINT')])
+  assert.deepEqual([handled.stdout, handled.code], ['ready\ngot it\n', 9])
+  assert.deepEqual([killed.code, killed.signal], [null, 'SIGINT'])
+})

@@ -1,0 +1,97 @@
+import assert from 'node:assert/strict'
+import test from 'node:test'
+import fc from 'fast-check'
+import { readLayer, readValues } from 'mappa'
+
+const rows: readonly [text: string, values: Record<string, string>, flaws?: string][] = [
+  ['A=1\nB_2=two words\n', { A: '1', B_2: 'two words' }],
+  ['\ufeffA=1\r\n\r\n# note\r\nB=2', { A: '1', B: '2' }],
+  ['  export A = x y \t# note\nexport=1\nexport B=2', { A: 'x y', export: '1', B: '2' }],
+  ['A=\nB= # note\nC=#hive\nD=a#b\nE= #', { A: '', B: '', C: '#hive', D: 'a#b', E: '' }],
+  ['A={"a":1}\nB=Bob\'s hives\nC=p$ss`w`$(x)\\n', { A: '{"a":1}', B: "Bob's hives", C: 'p$ss`w`$(x)\\n' }],
+  ["A='a # \"b\" ${C} \\n'\nB='x\r\ny'  # note", { A: 'a # "b" ${C} \\n', B: 'x\ny' }],
+  ['A="a\\n\\t\\"\\\\\\$\\x"\nB="x\r\ny"\nC="\\\\"', { A: 'a\n\t"\\$\\x', B: 'x\ny', C: '\\' }],
+  [`A='Bob'\\''s'" hives"#1\nB="a"'b'c`, { A: "Bob's hives#1", B: 'abc' }],
+  ['A=1\nA=2\nB=3', { A: '2', B: '3' }],
+  ['__proto__=x\nconstructor=y', { ['__proto__']: 'x', constructor: 'y' }],
+  ['A\nB=1', { B: '1' }, 'no-equals 1:1'],
+  ['2A=1\n A-B=1\n=x\nB=1', { B: '1' }, 'bad-name 1:1, bad-name 2:2, bad-name 3:1'],
+  ["A=1\nB='x\nC=3", { A: '1', C: '3' }, 'unclosed-quote 2:3'],
+  ['A="x\\"\nB=2\nC=\'', { B: '2' }, 'unclosed-quote 1:3, unclosed-quote 3:3'],
+  [`A='x' y\nB="1"'\nC=3`, { C: '3' }, 'text-after-quote 1:7, unclosed-quote 2:6'],
+  ['A=x\ry\nB="x"\ry\nC=1\r\n', { C: '1' }, 'stray-return 1:4, stray-return 2:6'],
+  ['A=x\0y\n#\0\nB="\0"\nC=1', { C: '1' }, 'nul 1:4, nul 3:4'],
+  ['A=${B}\nC="x${B}"\nD=\'${B}\'\nE="\\${B}"', { D: '${B}', E: '${B}' }, 'expansion 1:3, expansion 2:5'],
+]
+
+test('names, values and flaws, from the document and from the fast reader alike', () => {
+  for (const [text, expected, flaws = ''] of rows) {
+    const layer = readLayer(text)
+    const own = Object.fromEntries(layer.names().map((name) => [name, layer.get(name)]))
+    assert.deepEqual(Object.entries(own), Object.entries(expected), text)
+    assert.deepEqual([...readValues(text)], Object.entries(expected), text)
+    assert.equal(layer.faults.map(({ flaw, line, column }) => `${flaw} ${line}:${column}`).join(', '), flaws, text)
+    assert.equal(readValues(text).flaws.length, layer.faults.length)
+  }
+})
+
+/** Text made of what matters to the grammar, so that most of it is almost right. */
+const layerText = fc
+  .array(fc.oneof({ weight: 4, arbitrary: fc.constantFrom(...'AB_2=\'"\\$#{} \t\n', '\r\n', 'export ', '\r', '\0', '\ufeff', '${', 'A=') }, fc.string()))
+  .map((parts) => parts.join(''))
+
+test('printing what was read gives the same text back; both readers agree; nothing throws', () => {
+  fc.assert(
+    fc.property(layerText, (text) => {
+      const layer = readLayer(text)
+      assert.equal(layer.toString(), text)
+      assert.deepEqual([...readValues(text)], layer.names().map((name) => [name, layer.get(name)]))
+      for (const name of layer.names()) assert.equal(readValues(text).get(name), layer.get(name))
+    }),
+    { numRuns: 2000 },
+  )
+})
+
+const anyValue = fc.oneof(layerText, fc.string()).filter((value) => !value.includes('\0') && !value.includes('\r\n'))
+
+test('any value survives write and read, and an edit changes only its own lines', () => {
+  fc.assert(
+    fc.property(layerText, fc.constantFrom('A', 'HIVE'), anyValue, (text, name, value) => {
+      const layer = readLayer(text)
+      // An open quote above would swallow what follows; that is the fault's business.
+      if (layer.faults.length > 0) return
+      const others = layer.names().filter((other) => other !== name)
+      const before = others.map((other) => layer.get(other))
+      layer.set(name, value)
+      const again = readLayer(layer.toString())
+      assert.equal(again.get(name), value)
+      assert.deepEqual(others.map((other) => again.get(other)), before)
+      assert.equal(again.toString(), layer.toString())
+      if (others.length === layer.names().length - 1 && !readLayer(text).names().includes(name))
+        assert.ok(layer.toString().startsWith(text), 'a new name goes to the end')
+    }),
+    { numRuns: 2000 },
+  )
+})
+
+test('edits keep style, comments and line ends', () => {
+  const layer = readLayer('# scales\r\nexport A = 1 # one\r\nB=\'x\'\r\nC="y"\r\nA=2')
+  layer.set('A', '3')
+  layer.set('B', "it's")
+  layer.set('C', 'z')
+  layer.set('D', 'two words')
+  assert.equal(layer.remove('NONE'), false)
+  assert.equal(layer.toString(), '# scales\r\nexport A = 1 # one\r\nB="it\'s"\r\nC="z"\r\nA=3\r\nD=\'two words\'\r\n')
+  assert.equal(layer.remove('A'), true)
+  assert.deepEqual(layer.names(), ['B', 'C', 'D'])
+  assert.throws(() => layer.set('A B', '1'), RangeError)
+  assert.throws(() => layer.set('A', '\0'), RangeError)
+})
+
+test('a large layer with many names is read whole, also when lines are short', () => {
+  const text = Array.from({ length: 50_000 }, (_, at) => `A${at}=${at}\n`).join('')
+  const values = readValues(text)
+  assert.equal(values.size, 50_000)
+  for (const at of [0, 1, 777, 49_999]) assert.equal(values.get(`A${at}`), String(at))
+  assert.equal(values.get('A50000'), undefined)
+})

@@ -1,0 +1,143 @@
+import assert from 'node:assert/strict'
+import { mkdirSync, symlinkSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { pathToFileURL } from 'node:url'
+import { legend } from 'mappa'
+import * as machine from 'mappa/node'
+import { node, project, token } from '../../../test/helpers.js'
+
+const { findRoot, settle, survey } = machine
+const scales = legend({ SCALE: { type: 'string' }, COUNT: { type: 'integer', default: 1 } })
+
+test('the root is told, or the nearest legend, layer file or package.json upwards, up to the repository', () => {
+  const root = project({
+    'mappa.legend.json': '{"properties":{}}',
+    'a/.env.staging': '',
+    'a/package.json': '{}',
+    'a/b/c/x.js': '',
+    'plain/package.json': '{}',
+    'plain/deep/.git/x': '',
+    'plain/deep/er/.env.example': '',
+  })
+  const at = (path: string) => join(root, path)
+  const rows: readonly [search: machine.RootSearch, directory: string, legendFile?: string][] = [
+    [{ from: at('a/b/c') }, root, 'mappa.legend.json'],
+    [{ from: pathToFileURL(at('a/b/c/x.js')).href }, root, 'mappa.legend.json'],
+    [{ from: at('a/b/c'), environmentRoot: at('a') }, at('a')],
+    [{ from: at('a/b'), environmentRoot: at('a'), root }, root, 'mappa.legend.json'],
+    [{ from: at('plain/deep/er') }, at('plain/deep/er')],
+  ]
+  for (const [search, directory, legendFile] of rows) assert.deepEqual(findRoot(search), { directory, legendFile })
+
+  const bare = project({ 'a/.env.staging': '', 'a/b/package.json': '{}', 'c/d/x': '', 'package.json': '{}' })
+  assert.equal(findRoot({ from: join(bare, 'a/b') }).directory, join(bare, 'a'))
+  assert.equal(findRoot({ from: join(bare, 'c/d') }).directory, bare)
+})
+
+test('the four layer files, the process environment and the command line, in that order, from any directory', () => {
+  const root = project({
+    '.env': 'SCALE=1\nCOUNT=1',
+    '.env.staging': 'SCALE=2',
+    '.env.local': 'SCALE=3',
+    '.env.staging.local': 'SCALE=4',
+    '.env.test': 'COUNT=7',
+    'src/x.js': '',
+  })
+  const from = join(root, 'src')
+  const read = (options: machine.MachineOptions) => settle(scales, { from, environment: {}, ...options })
+  assert.equal(read({ stage: 'staging' }).SCALE, '4')
+  assert.equal(read({ stage: 'production' }).SCALE, '3')
+  assert.deepEqual({ ...read({ stage: 'test' }) }, { SCALE: '1', COUNT: 7 })
+  assert.equal(read({ environment: { SCALE: '5', MAPPA_STAGE: 'staging' } }).SCALE, '5')
+  assert.equal(read({ environment: { SCALE: '5' }, commandLine: { SCALE: '6' } }).SCALE, '6')
+})
+
+test('the stage is named by the caller, MAPPA_STAGE or NODE_ENV, and never guessed where there is no layer file', () => {
+  const root = project({ '.env': 'SCALE=1' })
+  const stage = (environment: Record<string, string>, named?: string) => {
+    const found = survey(scales, { root, environment, ...(named && { stage: named }) })
+    return `${found.stage.name} ${found.stage.from} ${found.faults.map(({ kind }) => kind)}`
+  }
+  assert.equal(stage({}), 'development undefined ')
+  assert.equal(stage({ NODE_ENV: 'production' }), 'production NODE_ENV ')
+  assert.equal(stage({ NODE_ENV: 'ci' }), 'development undefined ')
+  assert.equal(stage({ NODE_ENV: 'production', MAPPA_STAGE: 'staging' }), 'staging MAPPA_STAGE ')
+  assert.equal(stage({ MAPPA_STAGE: 'staging' }, 'test'), 'test the caller ')
+  assert.equal(stage({ MAPPA_STAGE: '../../etc' }), '../../etc MAPPA_STAGE unknown-stage')
+  const bare = project({ 'package.json': '{}' })
+  const kinds = (environment: Record<string, string>) => survey(scales, { root: bare, environment }).faults.map(({ kind }) => kind)
+  assert.deepEqual(kinds({ SCALE: '1' }), ['no-layers'])
+  assert.deepEqual(kinds({ SCALE: '1', NODE_ENV: 'production' }), [])
+  assert.deepEqual(survey(scales, { root: join(bare, 'gone'), environment: {} }).faults[0]?.kind, 'unreadable')
+})
+
+test('a layer file that cannot be read as text is a fault that names it', () => {
+  const cases: readonly [content: string | Uint8Array | ((path: string) => void), message: RegExp, place?: string][] = [
+    [(path) => mkdirSync(path), /^\.env must be a file, and is a directory\.$/],
+    [(path) => symlinkSync(path, path), /^\.env cannot be read: it is a link that leads to itself\.$/],
+    [(path) => symlinkSync('/dev/zero', path), /^\.env must be at most 8 MiB/],
+    [Buffer.alloc(8 * 1024 * 1024 + 1, 35), /^\.env must be at most 8 MiB, and is larger\.$/],
+    [Buffer.from('A=1\nBÄ=\xe9x', 'latin1'), /^\.env must be UTF-8 text, and is not\.$/, '2:2'],
+    [Buffer.from('\ufeffA=1', 'utf16le'), /it looks like UTF-16/, '1:1'],
+  ]
+  for (const [content, message, place] of cases) {
+    const root = project(typeof content === 'function' ? {} : { '.env': content })
+    if (typeof content === 'function') content(join(root, '.env'))
+    const { faults } = survey(scales, { root, environment: { SCALE: '1' } })
+    assert.match(faults[0]?.message ?? '', message)
+    assert.equal(faults[0]?.kind, 'unreadable')
+    assert.ok(faults[0]?.remedy)
+    if (place) assert.equal(`${faults[0]?.place?.line}:${faults[0]?.place?.column}`, place)
+  }
+  assert.equal(survey(scales, { root: project({ '.env': 'SCALE=\ufffd' }), environment: {} }).settings?.SCALE, '\ufffd')
+})
+
+test('the entry points load under require and share one core', async () => {
+  const root = project({
+    'a.cjs': "module.exports = [require('mappa').SettleError, require('mappa/node').SettleError]",
+    'b.mjs': "import a from './a.cjs'; import { SettleError } from 'mappa'; console.log(a.every((each) => each === SettleError))",
+  })
+  assert.deepEqual(await node(['b.mjs'], { cwd: root }), { code: 0, signal: null, stdout: 'true\n', stderr: '' })
+})
+
+const legends: Record<string, Record<string, string>> = {
+  'a JSON legend': { 'mappa.legend.json': '{"properties":{"PORT":{"type":"integer"},"TOKEN":{"type":"string","x-mappa-secret":true}},"required":["PORT"]}' },
+  'a JavaScript legend': { 'mappa.legend.mjs': "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })" },
+  'no legend': {},
+}
+const show = 'console.log(JSON.stringify([process.env.PORT, process.env.MAPPA_STAGE, process.env.NODE_ENV]))'
+
+test('the preload sets process.env before any module runs, or starts nothing', async () => {
+  for (const [what, files] of Object.entries(legends)) {
+    const root = project({ ...files, '.env': 'PORT=4100', '.env.staging': `PORT=4200\nTOKEN=${token}`, 'src/app.mjs': show, 'other.cjs': show })
+    const run = (flag: string, app: string, env: Record<string, string>) => node([flag, 'mappa/preload', app], { cwd: root, env })
+    assert.deepEqual(await run('--import', 'src/app.mjs', {}), { code: 0, signal: null, stdout: '["4100","development",null]\n', stderr: '' }, what)
+    assert.equal((await run('--require', 'other.cjs', { MAPPA_STAGE: 'staging' })).stdout, '["4200","staging",null]\n', what)
+    assert.equal((await run('--import', 'src/app.mjs', { PORT: '1' })).stdout, '["1","development",null]\n', what)
+  }
+  const broken = project({ ...legends['a JSON legend'], '.env': `PORT=41oo\nTOKEN='${token}`, 'app.mjs': show })
+  const failed = await node(['--import', 'mappa/preload', 'app.mjs'], { cwd: broken })
+  assert.equal(failed.code, 1)
+  assert.equal(failed.stdout, '')
+  assert.match(failed.stderr, /PORT must be a whole number, and is "41oo"\.\n {4}\.env:1:6/)
+  assert.match(failed.stderr, /2 faults, no notices\. Nothing was started\.\n$/)
+  assert.doesNotMatch(failed.stderr, /buckwheat|\n {4}at /)
+})
+
+test('a legend that the preload cannot load is one sentence', async () => {
+  const rows: readonly [file: string, text: string, sentence: RegExp][] = [
+    ['mappa.legend.json', '{', /mappa\.legend\.json cannot be loaded: SyntaxError/],
+    ['mappa.legend.mjs', "throw new Error('no hives')", /mappa\.legend\.mjs cannot be loaded: Error: no hives/],
+    ['mappa.legend.mjs', 'await 1; export default {}', /mappa\.legend\.mjs waits for something with await/],
+    ['mappa.legend.mjs', 'export default 3', /mappa\.legend\.mjs must export a legend as its default/],
+    ['mappa.legend.js', 'exports.a = 1', /mappa\.legend\.js must export a legend as its default/],
+  ]
+  for (const [file, text, sentence] of rows) {
+    const root = project({ [file]: text, '.env': '', 'app.mjs': show })
+    const { code, stdout, stderr } = await node(['--import', 'mappa/preload', 'app.mjs'], { cwd: root })
+    assert.deepEqual([code, stdout], [1, ''])
+    assert.match(stderr, sentence)
+    assert.doesNotMatch(stderr, /\n {4}at /)
+  }
+})

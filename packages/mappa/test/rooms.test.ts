@@ -1,0 +1,51 @@
+import assert from 'node:assert/strict'
+import { readdirSync, readFileSync } from 'node:fs'
+import { join, relative } from 'node:path'
+import test from 'node:test'
+import { top } from '../../../test/helpers.js'
+
+/** What each room of the library may import beside itself; `''` holds the entry points. */
+const arrows: Record<string, readonly string[]> = {
+  format: [],
+  legend: [],
+  settle: ['format', 'legend'],
+  report: ['format', 'legend', 'settle'],
+  node: ['legend', 'settle', 'report', ''],
+  '': ['format', 'legend', 'settle', 'report'],
+}
+const source = join(top, 'packages/mappa/src')
+
+function importsOf(file: string): string[] {
+  const text = readFileSync(file, 'utf8')
+  return [...text.matchAll(/(?:from|import|require)\s*\(?\s*'([^']+)'/g)].map(([, path]) => path as string)
+}
+
+test('imports between rooms point downward only, and the core has no node: import', () => {
+  const files = readdirSync(source, { recursive: true, encoding: 'utf8' }).filter((name) => name.endsWith('.ts'))
+  assert.ok(files.length > 20)
+  for (const name of files) {
+    const room = name.includes('/') ? (name.split('/')[0] as string) : ''
+    assert.ok(room in arrows, `${name} is in a room that no rule knows`)
+    for (const path of importsOf(join(source, name))) {
+      if (!path.startsWith('.')) {
+        assert.ok(room === 'node' && path.startsWith('node:'), `${name} imports ${path}`)
+        continue
+      }
+      const target = relative(source, join(source, name, '..', path))
+      const other = target.includes('/') ? (target.split('/')[0] as string) : ''
+      assert.ok(other === room || arrows[room]?.includes(other), `${name} imports ${target}`)
+    }
+  }
+})
+
+test('the built core imports nothing, and the library depends on nothing', () => {
+  const dist = join(top, 'packages/mappa/dist')
+  const core = ['index.mjs', ...readdirSync(dist).filter((name) => name.startsWith('shared-'))]
+  for (const name of core) for (const path of importsOf(join(dist, name)).concat(doubleQuoted(join(dist, name)))) assert.match(path, /^\.\//, name)
+  const { dependencies, peerDependencies } = JSON.parse(readFileSync(join(dist, '../package.json'), 'utf8'))
+  assert.deepEqual([dependencies, peerDependencies], [undefined, undefined])
+})
+
+function doubleQuoted(file: string): string[] {
+  return [...readFileSync(file, 'utf8').matchAll(/^(?:import|\} from) .*"([^"]+)";?$/gm)].map(([, path]) => path as string)
+}

@@ -1,0 +1,201 @@
+import assert from 'node:assert/strict'
+import test from 'node:test'
+import { inspect } from 'node:util'
+import fc from 'fast-check'
+import {
+  type Entry,
+  type Layer,
+  layerFromText,
+  layerFromValues,
+  legend,
+  reportJson,
+  reportText,
+  reveal,
+  SettleError,
+  settle,
+  stageOf,
+  survey,
+} from 'mappa'
+import { token } from '../../../test/helpers.js'
+
+const refused = (kind: string) => ({ kind })
+const conversions: readonly [entry: Entry, cases: Record<string, unknown>][] = [
+  [{ type: 'string' }, { ' a b ': ' a b ', '0': '0' }],
+  [{ type: 'string', minLength: 2, maxLength: 3 }, { 'ü🐝': 'ü🐝', a: refused('wrong-length'), abcd: refused('wrong-length') }],
+  [{ type: 'string', pattern: '^tile_' }, { tile_x: 'tile_x', my_tile_: refused('wrong-form') }],
+  [{ type: 'string', format: 'uri' }, { 'https://a.example/b?c#d': 'https://a.example/b?c#d', 'hive.example': refused('wrong-form'), 'http://a b': refused('wrong-form'), 'https:': refused('wrong-form') }],
+  [{ type: 'string', enum: ['a', 'b'] }, { a: 'a', A: refused('not-allowed') }],
+  [{ type: 'integer' }, { '-3': -3, ' 42 ': 42, '1.0': refused('wrong-type'), '41oo': refused('wrong-type'), '0x10': refused('wrong-type'), '9007199254740993': refused('wrong-type') }],
+  [{ type: 'integer', enum: [1, 2] }, { '2': 2, '3': refused('not-allowed'), x: refused('not-allowed') }],
+  [{ type: 'number', exclusiveMinimum: 0, maximum: 10, multipleOf: 0.1 }, { '.3': 0.3, '1e1': 10, '0': refused('out-of-range'), '10.1': refused('out-of-range'), '0.25': refused('out-of-range'), Infinity: refused('wrong-type'), '1 kg': refused('wrong-type') }],
+  [{ type: 'port' }, { '1': 1, '65535': 65535, '0': refused('out-of-range'), '65536': refused('out-of-range'), '80.5': refused('wrong-type') }],
+  [{ type: 'boolean' }, { true: true, FALSE: false, no: false, On: true, '0': false, '1': true, maybe: refused('wrong-type'), '2': refused('wrong-type') }],
+]
+
+test('text becomes the value that it says, or a fault that says what was expected', () => {
+  for (const [entry, cases] of conversions)
+    for (const [text, expected] of Object.entries(cases)) {
+      const definition = { entries: { A: entry }, stages: [] }
+      const found = survey(definition, { stage: 'test', layers: [layerFromValues('given', { A: text })] })
+      const [fault] = found.faults
+      const what = fault ? refused(fault.kind) : (found.settings as { A: unknown }).A
+      assert.deepEqual(what, expected, `${JSON.stringify(entry)} ${text}`)
+      if (fault) assert.ok(fault.message.includes(`and is "${text}" in given.`) && fault.remedy, fault.message)
+    }
+})
+
+const environment = (values: Record<string, string>) => layerFromValues('the process environment', values, { source: 'environment' })
+
+test('a higher layer hides a lower one; empty text clears in a file and falls through elsewhere', () => {
+  const definition = legend({ A: { type: 'string', default: 'legend' } })
+  const rows: readonly [layers: Layer[], value: string, trail: string][] = [
+    [[], 'legend', 'the legend'],
+    [[layerFromText('.env', 'A=1')], '1', '.env, the legend hidden'],
+    [[layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=2\nA=3')], '3', '.env.test, .env hidden, the legend hidden'],
+    [[layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=')], 'legend', 'the legend, .env.test cleared, .env hidden'],
+    [[layerFromText('.env', 'A=1'), environment({ A: '' })], '1', '.env, the process environment empty, the legend hidden'],
+    [[layerFromText('.env', 'A=1'), environment({ A: '2' })], '2', 'the process environment, .env hidden, the legend hidden'],
+  ]
+  for (const [layers, value, trail] of rows) {
+    const found = survey(definition, { stage: 'test', layers })
+    assert.equal(found.settings?.A, value)
+    assert.equal(found.texts.get('A'), value)
+    const steps = found.trails.get('A')?.steps.map(({ layer, passed }) => [layer, passed].filter(Boolean).join(' '))
+    assert.equal(steps?.join(', '), trail)
+    assert.deepEqual(found.trail('A').winner, found.trail('A').steps[0])
+  }
+})
+
+const hives = legend({
+  COLLECTOR_PORT: { type: 'port', as: 'collector.port' },
+  ALERT_TOKEN: { type: 'string', secret: true, minLength: 24, pattern: '^sms_test_', as: 'alert.token', obtain: 'the wiki' },
+  LOG_LEVEL: { type: 'string', enum: ['debug', 'info'], default: 'info' },
+  KEEPER: { type: 'string', optional: true, stages: { production: { optional: false } } },
+})
+
+test('settle throws one error that names every fault with its place; survey reports the same', () => {
+  const text = "COLLECTOR_PORT=41oo # old\nALERT_TOKEN=sms_live_acacia_and_sunflower\nLOG_LEVEL = 'info\nwhat now\nMAPPA_STAGE=x\n"
+  const sources = { stage: 'production', layers: [layerFromText('.env', text)] }
+  const found = survey(hives, sources)
+  assert.deepEqual(
+    found.faults.map(({ kind, place }) => `${kind} ${place?.line}:${place?.column}-${place?.endColumn}`),
+    ['unclosed-quote 3:13-14', 'no-equals 4:1-9', 'stage-in-layer 5:1-12', 'wrong-type 1:16-20', 'wrong-form 2:13-42', 'missing undefined:undefined-undefined'],
+  )
+  assert.throws(
+    () => settle(hives, sources),
+    (error: SettleError) => {
+      assert.ok(error instanceof SettleError)
+      assert.deepEqual(error.faults, found.faults)
+      for (const { message } of found.faults) assert.ok(error.message.includes(message))
+      assert.match(error.stack ?? '', /settle\.test\.ts/)
+      assert.deepEqual(Object.keys(error), [])
+      return true
+    },
+  )
+})
+
+test('a report says what is wrong, where, and what to do, in 100 columns and in fewer', () => {
+  const layers = [layerFromText('.env.staging', 'LOG_LEVEL=debug\n\nCOLLECTOR_PORT=41oo\nALERT_TOKEN=short\nCOLECTOR=1\n')]
+  const found = survey(hives, { stage: { name: 'staging', from: 'MAPPA_STAGE' }, layers })
+  const text = reportText(found, { consequence: 'Nothing was started.' })
+  assert.equal(
+    text,
+    `Stage staging (from MAPPA_STAGE)
+
+COLLECTOR_PORT must be a port from 1 to 65535, and is "41oo".
+    .env.staging:3:16
+    COLLECTOR_PORT=41oo
+                   ^^^^
+    Write: COLLECTOR_PORT=4100
+
+ALERT_TOKEN must be text of at least 24 characters that matches ^sms_test_, and is (secret).
+    .env.staging:4:13
+    ALERT_TOKEN=(secret)
+                ^^^^^^^^
+    Obtain: the wiki
+
+Notice: COLECTOR has no entry in the legend.
+    .env.staging:5:1
+    COLECTOR=(secret)
+    ^^^^^^^^
+    Add an entry for it, or remove the line.
+
+2 faults, 1 notice. Nothing was started.
+`,
+  )
+  for (const line of reportText(found, { width: 60 }).split('\n')) assert.ok(line.length <= 60, line)
+  const json = reportJson(found)
+  assert.deepEqual([json.version, json.ok, json.stage], [1, false, { name: 'staging', from: 'MAPPA_STAGE' }])
+  assert.equal(JSON.parse(JSON.stringify(json)).faults.length, 2)
+})
+
+test('remedies guess what was meant, and suggest near names', () => {
+  const guess = (entry: Entry, text: string) =>
+    survey({ entries: { A_NAME: entry }, stages: [] }, { stage: 'test', layers: [layerFromText('.env', text)] }).faults[0]?.remedy
+  assert.equal(guess({ type: 'integer' }, 'A_NAME=1_000'), 'Write: A_NAME=1000')
+  assert.equal(guess({ type: 'number' }, 'A_NAME=2.5kg'), 'Write: A_NAME=2.5')
+  assert.equal(guess({ type: 'boolean' }, 'A_NAME=ture'), 'Write: A_NAME=true')
+  assert.equal(guess({ type: 'string', enum: ['debug', 'info'] }, 'A_NAME=verbose'), 'Write: A_NAME=debug')
+  assert.equal(guess({ type: 'string' }, 'A_NAMES=x'), 'Rename A_NAMES to A_NAME.')
+  const stage = survey(hives, { stage: 'stagign', layers: [] }).faults
+  assert.deepEqual([stage.length, stage[0]?.kind, stage[0]?.remedy], [1, 'unknown-stage', 'Write: staging'])
+})
+
+test('notices: written twice, blanks round the equals sign, hidden by a local layer, empty in the environment', () => {
+  const found = survey(hives, {
+    stage: 'staging',
+    layers: [
+      layerFromText('.env', 'COLLECTOR_PORT=1\nCOLLECTOR_PORT = 2\nLD_PRELOAD=x'),
+      layerFromText('.env.staging', `ALERT_TOKEN=${token}`, { staged: true }),
+      layerFromText('.env.local', `ALERT_TOKEN=${token}`, { local: true }),
+      environment({ LOG_LEVEL: '', LD_PRELOAD: 'host' }),
+    ],
+  })
+  assert.ok(found.ok)
+  assert.deepEqual(
+    found.notices.map(({ kind, name }) => `${kind} ${name}`),
+    ['read-differently COLLECTOR_PORT', 'read-differently COLLECTOR_PORT', 'undeclared LD_PRELOAD', 'changes-loading LD_PRELOAD', 'hidden-by-local ALERT_TOKEN', 'empty-ignored LOG_LEVEL'],
+  )
+  assert.equal(found.texts.has('LD_PRELOAD'), false)
+})
+
+test('settings are frozen, print masked, know their stage, and give a secret only when it is read', () => {
+  const given = { COLLECTOR_PORT: '4100', ALERT_TOKEN: token }
+  const settings = settle(hives, { stage: 'staging', layers: [layerFromValues('given', given)] })
+  assert.equal(settings.alert.token, token)
+  assert.equal(stageOf(settings).name, 'staging')
+  assert.throws(() => stageOf({ ...settings }), TypeError)
+  assert.throws(() => Object.assign(settings.collector, { port: 1 }), TypeError)
+  const printed = [inspect(settings, { depth: 9, showHidden: false }), JSON.stringify(settings), inspect({ ...settings, ...settings.alert }), String(settings)]
+  for (const text of printed) assert.ok(!text.includes('buckwheat'), text)
+  assert.equal(JSON.stringify(settings.alert), '{"token":"sms_test_…(secret)"}')
+  assert.deepEqual(reveal(settings).alert, { token })
+})
+
+test('the command line takes what is declared and no secret, and repeats nothing of what it refuses', () => {
+  const layers = (values: Record<string, string>) => [environment({ ALERT_TOKEN: token }), layerFromValues('the command line', values, { source: 'command-line' })]
+  assert.equal(survey(hives, { stage: 'test', layers: layers({ COLLECTOR_PORT: '5' }) }).settings?.collector.port, 5)
+  const found = survey(hives, { stage: 'test', layers: layers({ COLLECTOR_PORT: '5', ALERT_TOKEN: token, buckwheat: 'clover' }) })
+  assert.deepEqual(found.faults.map(({ kind }) => kind), ['refused', 'refused'])
+  assert.doesNotMatch(reportText(found), /buckwheat|clover/)
+})
+
+test('without a legend everything is text, and everything is treated as secret', () => {
+  const found = survey(undefined, { stage: 'development', layers: [layerFromText('.env', 'A=clover\nB=${A}')] })
+  assert.deepEqual([...found.texts], [['A', 'clover']])
+  assert.doesNotMatch(JSON.stringify([...found.trails]) + reportText(found), /clover/)
+})
+
+test('no text and no stage makes survey throw, and no secret shows in anything it says', () => {
+  const secret = fc.string({ minLength: 8 }).map((text) => `Zq${text.replace(/[^A-Za-z0-9]/g, 'Q')}Xw`)
+  fc.assert(
+    fc.property(secret, fc.string(), fc.constantFrom('', "'", '"', ' ', '\n', '${', '\r'), fc.string(), (value, rest, glue, stage) => {
+      const text = `ALERT_TOKEN=${glue}${value}${glue}${rest}\nFEED=${value}\nA/\n${value}==\n${glue}${value}`
+      const found = survey(hives, { stage, layers: [layerFromText('.env', text)] })
+      const inStage = survey(hives, { stage: 'production', layers: [layerFromText('.env', text)] })
+      for (const { faults, notices, trails, stage } of [found, inStage])
+        assert.ok(!JSON.stringify([faults, notices, [...trails.values()].map(({ steps }) => steps)]).replace(JSON.stringify(stage), '').includes(value))
+    }),
+    { numRuns: 500 },
+  )
+})

@@ -1,0 +1,123 @@
+// The main job, end to end, in a scratch copy: each step prints the command that a person would type, then what it says.
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join, relative } from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
+import { top } from './prepare.mjs'
+import { copyCollector, start } from './stage.mjs'
+
+const bold = (text) => (process.stdout.isTTY && !process.env.NO_COLOR ? `\u001b[1m${text}\u001b[22m` : text)
+const cwd = copyCollector('demo')
+const running = []
+
+try {
+  await demo()
+} catch (error) {
+  console.error(`\nThe demo stopped: ${error.message}`)
+  process.exitCode = 1
+} finally {
+  for (const child of running) child.kill()
+}
+
+async function demo() {
+  tell('Fennel Hill Apiary keeps hive scales. Their readings go to a collector, a small server, whose ports, keys and switches')
+  tell(`are declared in mappa.legend.ts and given values in layers of .env files. This is a copy of it: ${relative(top, cwd)}`)
+
+  step('Someone has set up staging in a hurry.')
+  edit('.env.staging', (text) => text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop').concat("LOG_LEVEL='debug\n"))
+  edit('.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
+  await type('mappa check --stage staging', { expected: 1 })
+
+  step('Nothing starts while there are faults, rather than failing when a swarm leaves on Sunday.')
+  await type('mappa with staging -- node dist/server.js', { expected: 1, lines: 3 })
+
+  step('Each fault says what to do. We do it.')
+  edit('.env.staging', (text) => text.replace('=42oo', '=4200').replace('tile_live_hilltop', 'tile_test_orchard').replace("'debug", "'debug'"))
+  edit('.env.staging.local', (text) => text.replace('ALERT_TOKN', 'ALERT_TOKEN'))
+  await type('mappa check --stage staging')
+
+  step('Where does a value come from, and what does it hide? A secret is never shown, only what the legend itself says of it.')
+  await type('mappa trace LOG_LEVEL --stage production')
+  await type('mappa trace ALERT_TOKEN --stage production')
+
+  step('The same code runs in two stages at once: through the command, and by itself, since it settles its settings on import.')
+  const development = await serve('mappa with development -- node dist/server.js', {})
+  const production = await serve('node dist/server.js', { MAPPA_STAGE: 'production' })
+
+  step('Scales report to both. Each collector has its own port, log level and store.')
+  await type('node scale.mjs http://localhost:4100 meadow 41.8 22.5')
+  await type('node scale.mjs http://localhost:4100 orchard 38.2 21.9')
+  await type('node scale.mjs http://localhost:4300 hilltop 44.1 20.4')
+  await type('node hives.mjs http://localhost:4100')
+  await type('node hives.mjs http://localhost:4300')
+  tell('\nWhat each has logged (development logs from debug on, production from warn on):')
+  for (const { stage, log } of [development, production]) console.log(`  ${stage}: ${log.slice(1).map(levelOf).join(', ') || 'nothing'}`)
+
+  step('Both stop when asked, after closing their stores.')
+  for (const { stage, child, ended, log } of [development, production]) {
+    child.kill('SIGTERM')
+    const code = await ended
+    if (code !== 0) throw new Error(`the collector in ${stage} ended with exit code ${code}.`)
+    console.log(log.at(-1))
+  }
+  command('ls data')
+  const stores = readdirSync(join(cwd, 'data')).sort()
+  console.log(stores.join('\n'))
+  if (stores.join() !== 'development.sqlite,production.sqlite') throw new Error('each stage must have a store of its own.')
+  rmSync(join(cwd, 'data'), { recursive: true })
+  tell('\nThat is the slice. README.md shows how to do the same in a project of your own.')
+}
+
+function tell(text) {
+  console.log(text)
+}
+
+function step(text) {
+  console.log(`\n${bold(`── ${text}`)}`)
+}
+
+function command(line) {
+  console.log(`\n${bold(`$ ${line}`)}`)
+}
+
+/** Changes a file of the copy, and shows how. */
+function edit(file, change) {
+  const path = join(cwd, file)
+  const before = readFileSync(path, 'utf8')
+  const after = change(before)
+  writeFileSync(path, after)
+  const [old, fresh] = [before, after].map((text) => text.trimEnd().split('\n'))
+  console.log(`\n${file}`)
+  for (const line of old.filter((line) => !fresh.includes(line))) console.log(`  - ${masked(line)}`)
+  for (const line of fresh.filter((line) => !old.includes(line))) console.log(`  + ${masked(line)}`)
+}
+
+function masked(line) {
+  return line.replace(/^(ALERT_TOKE?N=).*/, '$1…')
+}
+
+async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY } = {}) {
+  command(line)
+  let text = ''
+  const code = await start(line, { cwd, write: (part) => (text += part) }).ended
+  const shown = text.trimEnd().split('\n')
+  console.log(shown.length <= lines ? shown.join('\n') : [...shown.slice(0, lines), '…', shown.at(-1)].join('\n'))
+  if (code !== 0 || expected !== 0) console.log(`(exit code ${code})`)
+  if (code !== expected) throw new Error(`${line} should have ended with exit code ${expected}.`)
+}
+
+async function serve(line, env) {
+  const named = Object.entries(env).map(([name, value]) => `${name}=${value} `)
+  command(`${named.join('')}${line} &`)
+  const log = []
+  const { child, ended } = start(line, { cwd, env, write: (text) => log.push(...text.trimEnd().split('\n')) })
+  running.push(child)
+  for (let tries = 0; log.length === 0 && child.exitCode === null && tries < 200; tries++) await wait(50)
+  console.log(log.join('\n'))
+  if (!log[0]?.includes('collector started')) throw new Error('the collector did not start; is its port taken?')
+  return { stage: JSON.parse(log[0]).stage, child, ended, log }
+}
+
+function levelOf(line) {
+  const { level, message } = JSON.parse(line)
+  return `${level} ${message}`
+}
