@@ -4,7 +4,9 @@ import { rmSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { build } from 'esbuild'
 
-const tsc = createRequire(import.meta.url).resolve('typescript/package.json').replace('package.json', 'bin/tsc')
+const tsc = createRequire(import.meta.url)
+  .resolve('typescript/package.json')
+  .replace('package.json', 'bin/tsc')
 const common = { bundle: true, format: 'esm', platform: 'node', target: 'node20.19', logLevel: 'warning' }
 // Node knows .mjs without looking for a package.json, and start-up is a hot path.
 const library = { ...common, outdir: 'packages/mappa/dist', outExtension: { '.js': '.mjs' } }

@@ -19,11 +19,17 @@ try {
 }
 
 async function demo() {
-  tell('Fennel Hill Apiary keeps hive scales. Their readings go to a collector, a small server, whose ports, keys and switches')
-  tell(`are declared in mappa.legend.ts and given values in layers of .env files. This is a copy of it: ${relative(top, cwd)}`)
+  tell(
+    'Fennel Hill Apiary keeps hive scales. Their readings go to a collector, a small server, whose ports, keys and switches',
+  )
+  tell(
+    `are declared in mappa.legend.ts and given values in layers of .env files. This is a copy of it: ${relative(top, cwd)}`,
+  )
 
   step('Someone has set up staging in a hurry.')
-  edit('.env.staging', (text) => text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop').concat("LOG_LEVEL='debug\n"))
+  edit('.env.staging', (text) =>
+    text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop').concat("LOG_LEVEL='debug\n"),
+  )
   edit('.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await type('mappa check --stage staging', { expected: 1 })
 
@@ -31,15 +37,21 @@ async function demo() {
   await type('mappa with staging -- node dist/server.js', { expected: 1, lines: 3 })
 
   step('Each fault says what to do. We do it.')
-  edit('.env.staging', (text) => text.replace('=42oo', '=4200').replace('tile_live_hilltop', 'tile_test_orchard').replace("'debug", "'debug'"))
+  edit('.env.staging', (text) =>
+    text.replace('=42oo', '=4200').replace('tile_live_hilltop', 'tile_test_orchard').replace("'debug", "'debug'"),
+  )
   edit('.env.staging.local', (text) => text.replace('ALERT_TOKN', 'ALERT_TOKEN'))
   await type('mappa check --stage staging')
 
-  step('Where does a value come from, and what does it hide? A secret is never shown, only what the legend itself says of it.')
+  step(
+    'Where does a value come from, and what does it hide? A secret is never shown, only what the legend itself says of it.',
+  )
   await type('mappa trace LOG_LEVEL --stage production')
   await type('mappa trace ALERT_TOKEN --stage production')
 
-  step('The same code runs in two stages at once: through the command, and by itself, since it settles its settings on import.')
+  step(
+    'The same code runs in two stages at once: through the command, and by itself, since it settles its settings on import.',
+  )
   const development = await serve('mappa with development -- node dist/server.js', {})
   const production = await serve('node dist/server.js', { MAPPA_STAGE: 'production' })
 
@@ -50,7 +62,8 @@ async function demo() {
   await type('node hives.mjs http://localhost:4100')
   await type('node hives.mjs http://localhost:4300')
   tell('\nWhat each has logged (development logs from debug on, production from warn on):')
-  for (const { stage, log } of [development, production]) console.log(`  ${stage}: ${log.slice(1).map(levelOf).join(', ') || 'nothing'}`)
+  for (const { stage, log } of [development, production])
+    console.log(`  ${stage}: ${log.slice(1).map(levelOf).join(', ') || 'nothing'}`)
 
   step('Both stop when asked, after closing their stores.')
   for (const { stage, child, ended, log } of [development, production]) {
@@ -62,7 +75,8 @@ async function demo() {
   command('ls data')
   const stores = readdirSync(join(cwd, 'data')).sort()
   console.log(stores.join('\n'))
-  if (stores.join() !== 'development.sqlite,production.sqlite') throw new Error('each stage must have a store of its own.')
+  if (stores.join() !== 'development.sqlite,production.sqlite')
+    throw new Error('each stage must have a store of its own.')
   rmSync(join(cwd, 'data'), { recursive: true })
   tell('\nThat is the slice. README.md shows how to do the same in a project of your own.')
 }

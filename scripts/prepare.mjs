@@ -18,7 +18,11 @@ const builtFrom = [
   'examples/apiary/collector/src',
   'examples/apiary/collector/mappa.legend.ts',
 ]
-const built = ['packages/mappa/dist/types/index.d.ts', 'packages/cli/dist/program.js', 'examples/apiary/collector/dist/server.js']
+const built = [
+  'packages/mappa/dist/types/index.d.ts',
+  'packages/cli/dist/program.js',
+  'examples/apiary/collector/dist/server.js',
+]
 
 prepare()
 
@@ -37,7 +41,8 @@ function prepare() {
 function once(step, sources, results, act) {
   const stamp = join(top, 'node_modules', `.mappa-${step}`)
   const digest = digestOf(sources)
-  const done = results.every((path) => existsSync(join(top, path))) && existsSync(stamp) && readFileSync(stamp, 'utf8') === digest
+  const done =
+    results.every((path) => existsSync(join(top, path))) && existsSync(stamp) && readFileSync(stamp, 'utf8') === digest
   if (done) return
   act()
   writeFileSync(stamp, digest)
@@ -45,7 +50,12 @@ function once(step, sources, results, act) {
 
 function digestOf(sources) {
   const hash = createHash('sha256').update(process.version)
-  for (const path of sources.flatMap((source) => filesIn(source))) hash.update(path).update('\0').update(readFileSync(join(top, path))).update('\0')
+  for (const path of sources.flatMap((source) => filesIn(source)))
+    hash
+      .update(path)
+      .update('\0')
+      .update(readFileSync(join(top, path)))
+      .update('\0')
   return hash.digest('hex')
 }
 

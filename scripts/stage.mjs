@@ -22,14 +22,25 @@ export function copyCollector(name) {
 
 /** The environment a person has who has just opened a terminal: nothing of ours, and `mappa` and `node` in PATH. */
 export function environment(extra = {}) {
-  const own = Object.entries(process.env).filter(([name]) => !/^(?:MAPPA_|NODE_ENV$|NODE_OPTIONS$|npm_|INIT_CWD$)/i.test(name))
-  return { ...Object.fromEntries(own), PATH: [join(top, 'node_modules/.bin'), process.env.PATH].join(delimiter), ...extra }
+  const own = Object.entries(process.env).filter(
+    ([name]) => !/^(?:MAPPA_|NODE_ENV$|NODE_OPTIONS$|npm_|INIT_CWD$)/i.test(name),
+  )
+  return {
+    ...Object.fromEntries(own),
+    PATH: [join(top, 'node_modules/.bin'), process.env.PATH].join(delimiter),
+    ...extra,
+  }
 }
 
 /** Starts a command line as a shell would; its output goes to `write`. Resolves to its exit code. */
 export function start(line, { cwd, env = {}, write = (text) => process.stdout.write(text) }) {
   const [command, ...args] = line.split(' ')
-  const child = spawn(command, args, { cwd, env: environment(env), stdio: ['ignore', 'pipe', 'pipe'], shell: process.platform === 'win32' })
+  const child = spawn(command, args, {
+    cwd,
+    env: environment(env),
+    stdio: ['ignore', 'pipe', 'pipe'],
+    shell: process.platform === 'win32',
+  })
   child.stdout.on('data', (data) => write(data.toString()))
   child.stderr.on('data', (data) => write(data.toString()))
   const ended = new Promise((resolve, reject) => {

@@ -41,7 +41,11 @@ export interface Ended {
 /** Runs Node with arguments; `onOutput` sees all standard output so far, each time there is more. */
 export function node(
   args: readonly string[],
-  options: { cwd: string; env?: Readonly<Record<string, string>>; onOutput?: (text: string, kill: (signal: NodeJS.Signals) => void) => void },
+  options: {
+    cwd: string
+    env?: Readonly<Record<string, string>>
+    onOutput?: (text: string, kill: (signal: NodeJS.Signals) => void) => void
+  },
 ): Promise<Ended> {
   const { cwd, env, onOutput } = options
   return new Promise((resolve, reject) => {

@@ -35,7 +35,9 @@ function fail(error: unknown, debug: boolean): number {
     return exitCodes.usage
   }
   const text = error instanceof Error ? (debug ? error.stack : `${error.name}: ${error.message}`) : String(error)
-  talk().write(`Mappa itself failed, which should not happen. ${text}\n${debug ? '' : 'Run it again with --debug for more.\n'}`)
+  talk().write(
+    `Mappa itself failed, which should not happen. ${text}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
+  )
   return exitCodes.faults
 }
 
@@ -62,7 +64,9 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     })
 
   common(mappa.command('trace').summary('where one value comes from, and what it hides'))
-    .description('Shows where a value comes from: every layer that sets it, the one that counts first. Secrets are masked.')
+    .description(
+      'Shows where a value comes from: every layer that sets it, the one that counts first. Secrets are masked.',
+    )
     .argument('<name>', 'the variable')
     .option('--json', 'print the trail as JSON')
     .addHelpText('after', '\nExample:\n  mappa trace COLLECTOR_PORT --stage staging')
@@ -79,7 +83,8 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js')
     .action(async (stage: string | undefined, options: ProjectOptions) => {
       const [command, ...args] = rest ?? []
-      if (command === undefined) throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
+      if (command === undefined)
+        throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
       if (stage !== undefined && options.stage !== undefined && stage !== options.stage)
         throw new UsageError('Two stages are named: say one, either in front of -- or with --stage.')
       const { withSettings } = await import('./commands/with.js')
@@ -95,10 +100,9 @@ function common(command: Command): Command {
     .option('--stage <name>', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
     .option('--root <directory>', 'where the legend and the layer files are; searched for upwards unless said')
     .addOption(
-      new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser((value: string, before: string[] = []) => [
-        ...before,
-        value,
-      ]),
+      new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser(
+        (value: string, before: string[] = []) => [...before, value],
+      ),
     )
     .option('--debug', 'show where an error comes from')
 }

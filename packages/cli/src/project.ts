@@ -53,8 +53,9 @@ export function surveyProject(project: Project, options: ProjectOptions): Survey
 function assignments(given: readonly string[]): Record<string, string> {
   const values: Record<string, string> = Object.create(null)
   for (const text of given) {
-    const [, name, value] = /^([A-Za-z_][A-Za-z0-9_]*)=([^]*)$/.exec(text) ?? []
-    if (name === undefined || value === undefined) throw new UsageError('--set takes NAME=value, for example --set LOG_LEVEL=debug.')
+    const [, name, value] = /^([A-Za-z_][A-Za-z0-9_]*)=([\s\S]*)$/.exec(text) ?? []
+    if (name === undefined || value === undefined)
+      throw new UsageError('--set takes NAME=value, for example --set LOG_LEVEL=debug.')
     values[name] = value
   }
   return values

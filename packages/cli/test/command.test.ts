@@ -17,7 +17,8 @@ const files = {
   'ports.ts': 'export const ports: { collector: number } = { collector: 4100 }',
   '.env': `LOG_LEVEL=info\nALERT_TOKEN=${token}\n`,
   '.env.staging': 'LOG_LEVEL=debug\nCOLLECTOR_PORT=4200\n',
-  'sub/app.js': 'console.log([process.env.COLLECTOR_PORT, process.env.LOG_LEVEL, process.env.ALERT_TOKEN, process.env.MAPPA_STAGE].join())',
+  'sub/app.js':
+    'console.log([process.env.COLLECTOR_PORT, process.env.LOG_LEVEL, process.env.ALERT_TOKEN, process.env.MAPPA_STAGE].join())',
 }
 
 /** A command line that is run, its exit code, and what it prints: `out` on standard output, `err` on standard error. */
@@ -39,17 +40,49 @@ const rows: readonly Row[] = [
 No faults, no notices.
 `,
   },
-  { run: 'check', env: { LOG_LEVEL: 'loud' }, code: 1, out: /^LOG_LEVEL must be one of debug, info, and is "loud" in the process environment\.\n {4}Set: LOG_LEVEL=debug$/m },
-  { run: 'check --stage harvest --json', out: /^\{\n {2}"version": 1,\n {2}"ok": true,\n {2}"stage": \{\n {4}"name": "harvest",\n {4}"from": "--stage"/ },
-  { run: 'check --stage stagin', code: 1, out: /The stage must be one of development, test, staging, production, harvest, and is "stagin"\.\n {4}Write: staging/ },
-  { run: 'check', files: { 'mappa.legend.ts': 'export default {' }, code: 1, out: /mappa\.legend\.ts does not compile: .*\n {4}mappa\.legend\.ts:1:17\n {4}export default \{\n/ },
-  { run: 'check', files: { 'mappa.legend.ts': "throw new Error('no bees')" }, code: 1, out: /cannot be loaded: Error: no bees/, err: '' },
+  {
+    run: 'check',
+    env: { LOG_LEVEL: 'loud' },
+    code: 1,
+    out: /^LOG_LEVEL must be one of debug, info, and is "loud" in the process environment\.\n {4}Set: LOG_LEVEL=debug$/m,
+  },
+  {
+    run: 'check --stage harvest --json',
+    out: /^\{\n {2}"version": 1,\n {2}"ok": true,\n {2}"stage": \{\n {4}"name": "harvest",\n {4}"from": "--stage"/,
+  },
+  {
+    run: 'check --stage stagin',
+    code: 1,
+    out: /The stage must be one of development, test, staging, production, harvest, and is "stagin"\.\n {4}Write: staging/,
+  },
+  {
+    run: 'check',
+    files: { 'mappa.legend.ts': 'export default {' },
+    code: 1,
+    out: /mappa\.legend\.ts does not compile: .*\n {4}mappa\.legend\.ts:1:17\n {4}export default \{\n/,
+  },
+  {
+    run: 'check',
+    files: { 'mappa.legend.ts': "throw new Error('no bees')" },
+    code: 1,
+    out: /cannot be loaded: Error: no bees/,
+    err: '',
+  },
   { run: 'check --debug', files: { 'mappa.legend.ts': "throw new Error('no bees')" }, code: 1, err: /\n {4}at / },
-  { run: 'check', files: { 'mappa.legend.ts': "import 'honey'\nexport default 1" }, code: 1, out: /does not compile: Could not resolve "honey"/ },
+  {
+    run: 'check',
+    files: { 'mappa.legend.ts': "import 'honey'\nexport default 1" },
+    code: 1,
+    out: /does not compile: Could not resolve "honey"/,
+  },
   { run: 'check --root sub', code: 1, out: /There is no legend in .*sub, so there is nothing to check/ },
   { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
   { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: /2 from the command line and 1 from \.env\./ },
-  { run: `check --set ALERT_TOKEN=${token}`, code: 1, out: /ALERT_TOKEN is secret, so it cannot be given on the command line/ },
+  {
+    run: `check --set ALERT_TOKEN=${token}`,
+    code: 1,
+    out: /ALERT_TOKEN is secret, so it cannot be given on the command line/,
+  },
   { run: `check --set ${token}`, code: 2, err: '--set takes NAME=value, for example --set LOG_LEVEL=debug.\n' },
   {
     run: 'trace LOG_LEVEL --stage staging',
@@ -64,15 +97,30 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'trace ALERT_TOKEN', out: /→ \.env:2:13 {2}\(secret\)/ },
   { run: 'trace COLLECTOR_PORT', out: /→ default in the legend {2}4100/ },
   { run: 'trace COLECTOR_PORT', code: 1, out: /No layer sets COLECTOR_PORT, .* Did you mean COLLECTOR_PORT\?/ },
-  { run: 'trace LOG_LEVEL', files: { '.env.local': 'LOG_LEVEL=' }, code: 1, out: /is empty, and so clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/ },
+  {
+    run: 'trace LOG_LEVEL',
+    files: { '.env.local': 'LOG_LEVEL=' },
+    code: 1,
+    out: /is empty, and so clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/,
+  },
   { run: 'trace LOG_LEVEL --json --stage staging', out: /"value": "debug",\n {2}"steps": \[\n/ },
   { run: 'trace', code: 2, err: /missing required argument 'name'/ },
   { run: 'with -- node sub/app.js', out: `4100,info,${token},development\n`, err: '' },
   { run: 'with staging -- node sub/app.js', out: `4200,debug,${token},staging\n`, err: '' },
   { run: 'with --stage staging --set COLLECTOR_PORT=4999 -- node sub/app.js', out: `4999,debug,${token},staging\n` },
   { run: 'with -- node -e process.exit(7)', code: 7, out: '', err: '' },
-  { run: 'with staging -- node sub/app.js', files: { '.env.staging': 'LOG_LEVEL=off' }, code: 1, out: '', err: /LOG_LEVEL must be[^]*1 fault, no notices\. Nothing was started\.\n$/ },
-  { run: 'with -- no-such-command', code: 2, err: 'There is no command "no-such-command": it is neither a file nor found in PATH.\n' },
+  {
+    run: 'with staging -- node sub/app.js',
+    files: { '.env.staging': 'LOG_LEVEL=off' },
+    code: 1,
+    out: '',
+    err: /LOG_LEVEL must be[\s\S]*1 fault, no notices\. Nothing was started\.\n$/,
+  },
+  {
+    run: 'with -- no-such-command',
+    code: 2,
+    err: 'There is no command "no-such-command": it is neither a file nor found in PATH.\n',
+  },
   { run: 'with -- ./sub/app.js', code: 2, err: /may not be run/ },
   { run: 'with staging', code: 2, err: /Put the command behind --/ },
   { run: 'with staging --stage test -- node', code: 2, err: /Two stages are named/ },
@@ -86,12 +134,17 @@ LOG_LEVEL is debug, and must be one of debug, info.
 
 test('each command line prints what it should, exits as it should, and shows no secret and no stack', async () => {
   const ran: Ended[] = await Promise.all(
-    rows.map((row) => mappa(row.run.split(' '), { cwd: project({ ...files, ...row.files }), ...(row.env && { env: row.env }) })),
+    rows.map((row) =>
+      mappa(row.run.split(' '), { cwd: project({ ...files, ...row.files }), ...(row.env && { env: row.env }) }),
+    ),
   )
   for (const [at, { run, code = 0, out, err }] of rows.entries()) {
     const { stdout, stderr, ...ended } = ran[at] as Ended
     assert.equal(ended.code, code, `${run}\n${stdout}${stderr}`)
-    for (const [expected, found] of [[out, stdout], [err, stderr]] as const) {
+    for (const [expected, found] of [
+      [out, stdout],
+      [err, stderr],
+    ] as const) {
       if (typeof expected === 'string') assert.equal(found, expected, run)
       else if (expected) assert.match(found, expected, run)
     }
@@ -110,13 +163,19 @@ test('it runs from any folder of the project, and without a legend', async () =>
   writeFileSync(join(bare, '.env'), "A='two words'\nPATH=/nowhere\n")
   const ran = await mappa(['with', '--', 'node', '-p', 'process.env.A'], { cwd: bare })
   assert.deepEqual([ran.code, ran.stdout, ran.stderr], [0, 'two words\n', ''])
-  assert.match((await mappa(['trace', 'A'], { cwd: bare })).stdout, /A is \(secret\)\.\n\n {2}→ \.env:1:3 {2}\(secret\)/)
+  assert.match(
+    (await mappa(['trace', 'A'], { cwd: bare })).stdout,
+    /A is \(secret\)\.\n\n {2}→ \.env:1:3 {2}\(secret\)/,
+  )
 })
 
 test('a TypeScript legend is compiled once, and again when it or what it imports changes', async () => {
   const root = project(files)
   const cache = join(root, 'node_modules/.cache/mappa')
-  const compiled = () => readdirSync(cache).filter((name) => name.endsWith('.mjs')).map((name) => statSync(join(cache, name)).mtimeMs)
+  const compiled = () =>
+    readdirSync(cache)
+      .filter((name) => name.endsWith('.mjs'))
+      .map((name) => statSync(join(cache, name)).mtimeMs)
   const port = async () => (await mappa(['trace', 'COLLECTOR_PORT', '--json'], { cwd: root })).stdout
   assert.match(await port(), /"value": "4100"/)
   const [first] = compiled()
@@ -128,8 +187,11 @@ test('a TypeScript legend is compiled once, and again when it or what it imports
   assert.ok(!existsSync(join(root, 'dist')))
 })
 
-test('signals reach the child once, and how it ends is how mappa ends', { skip: process.platform === 'win32' && 'Windows has no signals' }, async () => {
-  const child = "process.on('SIGTERM', () => { console.log('got it'); process.exit(9) }); console.log('ready'); setInterval(() => {}, 1000)"
+test('signals reach the child once, and how it ends is how mappa ends', {
+  skip: process.platform === 'win32' && 'Windows has no signals',
+}, async () => {
+  const child =
+    "process.on('SIGTERM', () => { console.log('got it'); process.exit(9) }); console.log('ready'); setInterval(() => {}, 1000)"
   const root = project({ ...files, 'child.js': child, 'plain.js': "console.log('ready'); setInterval(() => {}, 1000)" })
   const run = (script: string, signal: NodeJS.Signals) => {
     let sent = false

@@ -14,10 +14,18 @@ export type { Entries, Entry, NumberEntry, Settings, SwitchEntry, TextEntry } fr
 export { type JsonReport, reportJson } from './report/json.js'
 export { settle } from './report/settle.js'
 export { type Paint, type Reported, reportText, stageLine, type TextOptions, tally } from './report/text.js'
-export { type Excerpt, type Fault, type FaultKind, type Notice, type NoticeKind, nearest, type Place } from './settle/faults.js'
+export {
+  type Excerpt,
+  type Fault,
+  type FaultKind,
+  type Notice,
+  type NoticeKind,
+  nearest,
+  type Place,
+} from './settle/faults.js'
 export { type Layer, type LayerSource, type LayerTraits, layerFromText, layerFromValues } from './settle/layer.js'
+export type { Sources } from './settle/read.js'
 export { reveal, stageOf } from './settle/settings.js'
 export type { Stage, Texts } from './settle/stage.js'
-export type { Sources } from './settle/read.js'
 export { SettleError, type Survey, survey } from './settle/survey.js'
 export type { Trail, TrailStep } from './settle/trail.js'

@@ -37,7 +37,15 @@ test('names, values and flaws, from the document and from the fast reader alike'
 
 /** Text made of what matters to the grammar, so that most of it is almost right. */
 const layerText = fc
-  .array(fc.oneof({ weight: 4, arbitrary: fc.constantFrom(...'AB_2=\'"\\$#{} \t\n', '\r\n', 'export ', '\r', '\0', '\ufeff', '${', 'A=') }, fc.string()))
+  .array(
+    fc.oneof(
+      {
+        weight: 4,
+        arbitrary: fc.constantFrom(...'AB_2=\'"\\$#{} \t\n', '\r\n', 'export ', '\r', '\0', '\ufeff', '${', 'A='),
+      },
+      fc.string(),
+    ),
+  )
   .map((parts) => parts.join(''))
 
 test('printing what was read gives the same text back; both readers agree; nothing throws', () => {
@@ -45,7 +53,10 @@ test('printing what was read gives the same text back; both readers agree; nothi
     fc.property(layerText, (text) => {
       const layer = readLayer(text)
       assert.equal(layer.toString(), text)
-      assert.deepEqual([...readValues(text)], layer.names().map((name) => [name, layer.get(name)]))
+      assert.deepEqual(
+        [...readValues(text)],
+        layer.names().map((name) => [name, layer.get(name)]),
+      )
       for (const name of layer.names()) assert.equal(readValues(text).get(name), layer.get(name))
     }),
     { numRuns: 2000 },
@@ -65,7 +76,10 @@ test('any value survives write and read, and an edit changes only its own lines'
       layer.set(name, value)
       const again = readLayer(layer.toString())
       assert.equal(again.get(name), value)
-      assert.deepEqual(others.map((other) => again.get(other)), before)
+      assert.deepEqual(
+        others.map((other) => again.get(other)),
+        before,
+      )
       assert.equal(again.toString(), layer.toString())
       if (others.length === layer.names().length - 1 && !readLayer(text).names().includes(name))
         assert.ok(layer.toString().startsWith(text), 'a new name goes to the end')

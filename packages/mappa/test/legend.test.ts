@@ -20,10 +20,22 @@ const contradictory: readonly [entries: object, sentence: RegExp][] = [
   [{ A: { type: 'string', as: 'a.then' } }, /JavaScript gives then a meaning/],
   [{ A: { type: 'string', as: 'x' }, B: { type: 'string', as: 'x' } }, /B is seen as x, which collides with where A/],
   [{ A: { type: 'string', as: 'x.y' }, B: { type: 'string', as: 'x' } }, /B is seen as x, which collides with where A/],
-  [{ A: { type: 'string', as: 'x' }, B: { type: 'string', as: 'x.y' } }, /B is seen as x\.y, which collides with where A/],
-  [{ A: { type: 'string', stages: { harvest: { optional: true } } } }, /stage "harvest", which the legend does not name/],
-  [{ A: { type: 'string', stages: { staging: { secret: true } } } }, /word secret in stage staging, which must be the same/],
-  [{ A: { type: 'integer', maximum: 5, stages: { staging: { default: 9 } } } }, /default of A in stage staging must be/],
+  [
+    { A: { type: 'string', as: 'x' }, B: { type: 'string', as: 'x.y' } },
+    /B is seen as x\.y, which collides with where A/,
+  ],
+  [
+    { A: { type: 'string', stages: { harvest: { optional: true } } } },
+    /stage "harvest", which the legend does not name/,
+  ],
+  [
+    { A: { type: 'string', stages: { staging: { secret: true } } } },
+    /word secret in stage staging, which must be the same/,
+  ],
+  [
+    { A: { type: 'integer', maximum: 5, stages: { staging: { default: 9 } } } },
+    /default of A in stage staging must be/,
+  ],
 ]
 
 test('a legend that contradicts itself is a fault that names the entry', () => {
@@ -44,7 +56,11 @@ test('a JSON legend is a JSON Schema document with our words under x-mappa-', ()
     type: 'object',
     properties: {
       COLLECTOR_PORT: { type: 'integer', 'x-mappa-type': 'port', default: 4100, 'x-mappa-as': 'collector.port' },
-      ALERT_TOKEN: { type: 'string', 'x-mappa-secret': true, 'x-mappa-stages': { harvest: { 'x-mappa-optional': true } } },
+      ALERT_TOKEN: {
+        type: 'string',
+        'x-mappa-secret': true,
+        'x-mappa-stages': { harvest: { 'x-mappa-optional': true } },
+      },
       NOTE: { type: 'string' },
     },
     required: ['ALERT_TOKEN'],

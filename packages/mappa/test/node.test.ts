@@ -66,7 +66,8 @@ test('the stage is named by the caller, MAPPA_STAGE or NODE_ENV, and never guess
   assert.equal(stage({ MAPPA_STAGE: 'staging' }, 'test'), 'test the caller ')
   assert.equal(stage({ MAPPA_STAGE: '../../etc' }), '../../etc MAPPA_STAGE unknown-stage')
   const bare = project({ 'package.json': '{}' })
-  const kinds = (environment: Record<string, string>) => survey(scales, { root: bare, environment }).faults.map(({ kind }) => kind)
+  const kinds = (environment: Record<string, string>) =>
+    survey(scales, { root: bare, environment }).faults.map(({ kind }) => kind)
   assert.deepEqual(kinds({ SCALE: '1' }), ['no-layers'])
   assert.deepEqual(kinds({ SCALE: '1', NODE_ENV: 'production' }), [])
   assert.deepEqual(survey(scales, { root: join(bare, 'gone'), environment: {} }).faults[0]?.kind, 'unreadable')
@@ -96,24 +97,46 @@ test('a layer file that cannot be read as text is a fault that names it', () => 
 test('the entry points load under require and share one core', async () => {
   const root = project({
     'a.cjs': "module.exports = [require('mappa').SettleError, require('mappa/node').SettleError]",
-    'b.mjs': "import a from './a.cjs'; import { SettleError } from 'mappa'; console.log(a.every((each) => each === SettleError))",
+    'b.mjs':
+      "import a from './a.cjs'; import { SettleError } from 'mappa'; console.log(a.every((each) => each === SettleError))",
   })
   assert.deepEqual(await node(['b.mjs'], { cwd: root }), { code: 0, signal: null, stdout: 'true\n', stderr: '' })
 })
 
 const legends: Record<string, Record<string, string>> = {
-  'a JSON legend': { 'mappa.legend.json': '{"properties":{"PORT":{"type":"integer"},"TOKEN":{"type":"string","x-mappa-secret":true}},"required":["PORT"]}' },
-  'a JavaScript legend': { 'mappa.legend.mjs': "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })" },
+  'a JSON legend': {
+    'mappa.legend.json':
+      '{"properties":{"PORT":{"type":"integer"},"TOKEN":{"type":"string","x-mappa-secret":true}},"required":["PORT"]}',
+  },
+  'a JavaScript legend': {
+    'mappa.legend.mjs':
+      "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
+  },
   'no legend': {},
 }
 const show = 'console.log(JSON.stringify([process.env.PORT, process.env.MAPPA_STAGE, process.env.NODE_ENV]))'
 
 test('the preload sets process.env before any module runs, or starts nothing', async () => {
   for (const [what, files] of Object.entries(legends)) {
-    const root = project({ ...files, '.env': 'PORT=4100', '.env.staging': `PORT=4200\nTOKEN=${token}`, 'src/app.mjs': show, 'other.cjs': show })
-    const run = (flag: string, app: string, env: Record<string, string>) => node([flag, 'mappa/preload', app], { cwd: root, env })
-    assert.deepEqual(await run('--import', 'src/app.mjs', {}), { code: 0, signal: null, stdout: '["4100","development",null]\n', stderr: '' }, what)
-    assert.equal((await run('--require', 'other.cjs', { MAPPA_STAGE: 'staging' })).stdout, '["4200","staging",null]\n', what)
+    const root = project({
+      ...files,
+      '.env': 'PORT=4100',
+      '.env.staging': `PORT=4200\nTOKEN=${token}`,
+      'src/app.mjs': show,
+      'other.cjs': show,
+    })
+    const run = (flag: string, app: string, env: Record<string, string>) =>
+      node([flag, 'mappa/preload', app], { cwd: root, env })
+    assert.deepEqual(
+      await run('--import', 'src/app.mjs', {}),
+      { code: 0, signal: null, stdout: '["4100","development",null]\n', stderr: '' },
+      what,
+    )
+    assert.equal(
+      (await run('--require', 'other.cjs', { MAPPA_STAGE: 'staging' })).stdout,
+      '["4200","staging",null]\n',
+      what,
+    )
     assert.equal((await run('--import', 'src/app.mjs', { PORT: '1' })).stdout, '["1","development",null]\n', what)
   }
   const broken = project({ ...legends['a JSON legend'], '.env': `PORT=41oo\nTOKEN='${token}`, 'app.mjs': show })

@@ -41,11 +41,15 @@ test('imports between rooms point downward only, and the core has no node: impor
 test('the built core imports nothing, and the library depends on nothing', () => {
   const dist = join(top, 'packages/mappa/dist')
   const core = ['index.mjs', ...readdirSync(dist).filter((name) => name.startsWith('shared-'))]
-  for (const name of core) for (const path of importsOf(join(dist, name)).concat(doubleQuoted(join(dist, name)))) assert.match(path, /^\.\//, name)
+  for (const name of core)
+    for (const path of importsOf(join(dist, name)).concat(doubleQuoted(join(dist, name))))
+      assert.match(path, /^\.\//, name)
   const { dependencies, peerDependencies } = JSON.parse(readFileSync(join(dist, '../package.json'), 'utf8'))
   assert.deepEqual([dependencies, peerDependencies], [undefined, undefined])
 })
 
 function doubleQuoted(file: string): string[] {
-  return [...readFileSync(file, 'utf8').matchAll(/^(?:import|\} from) .*"([^"]+)";?$/gm)].map(([, path]) => path as string)
+  return [...readFileSync(file, 'utf8').matchAll(/^(?:import|\} from) .*"([^"]+)";?$/gm)].map(
+    ([, path]) => path as string,
+  )
 }

@@ -21,15 +21,77 @@ import { token } from '../../../test/helpers.js'
 const refused = (kind: string) => ({ kind })
 const conversions: readonly [entry: Entry, cases: Record<string, unknown>][] = [
   [{ type: 'string' }, { ' a b ': ' a b ', '0': '0' }],
-  [{ type: 'string', minLength: 2, maxLength: 3 }, { 'ü🐝': 'ü🐝', a: refused('wrong-length'), abcd: refused('wrong-length') }],
-  [{ type: 'string', pattern: '^tile_' }, { tile_x: 'tile_x', my_tile_: refused('wrong-form') }],
-  [{ type: 'string', format: 'uri' }, { 'https://a.example/b?c#d': 'https://a.example/b?c#d', 'hive.example': refused('wrong-form'), 'http://a b': refused('wrong-form'), 'https:': refused('wrong-form') }],
-  [{ type: 'string', enum: ['a', 'b'] }, { a: 'a', A: refused('not-allowed') }],
-  [{ type: 'integer' }, { '-3': -3, ' 42 ': 42, '1.0': refused('wrong-type'), '41oo': refused('wrong-type'), '0x10': refused('wrong-type'), '9007199254740993': refused('wrong-type') }],
-  [{ type: 'integer', enum: [1, 2] }, { '2': 2, '3': refused('not-allowed'), x: refused('not-allowed') }],
-  [{ type: 'number', exclusiveMinimum: 0, maximum: 10, multipleOf: 0.1 }, { '.3': 0.3, '1e1': 10, '0': refused('out-of-range'), '10.1': refused('out-of-range'), '0.25': refused('out-of-range'), Infinity: refused('wrong-type'), '1 kg': refused('wrong-type') }],
-  [{ type: 'port' }, { '1': 1, '65535': 65535, '0': refused('out-of-range'), '65536': refused('out-of-range'), '80.5': refused('wrong-type') }],
-  [{ type: 'boolean' }, { true: true, FALSE: false, no: false, On: true, '0': false, '1': true, maybe: refused('wrong-type'), '2': refused('wrong-type') }],
+  [
+    { type: 'string', minLength: 2, maxLength: 3 },
+    { 'ü🐝': 'ü🐝', a: refused('wrong-length'), abcd: refused('wrong-length') },
+  ],
+  [
+    { type: 'string', pattern: '^tile_' },
+    { tile_x: 'tile_x', my_tile_: refused('wrong-form') },
+  ],
+  [
+    { type: 'string', format: 'uri' },
+    {
+      'https://a.example/b?c#d': 'https://a.example/b?c#d',
+      'hive.example': refused('wrong-form'),
+      'http://a b': refused('wrong-form'),
+      'https:': refused('wrong-form'),
+    },
+  ],
+  [
+    { type: 'string', enum: ['a', 'b'] },
+    { a: 'a', A: refused('not-allowed') },
+  ],
+  [
+    { type: 'integer' },
+    {
+      '-3': -3,
+      ' 42 ': 42,
+      '1.0': refused('wrong-type'),
+      '41oo': refused('wrong-type'),
+      '0x10': refused('wrong-type'),
+      '9007199254740993': refused('wrong-type'),
+    },
+  ],
+  [
+    { type: 'integer', enum: [1, 2] },
+    { '2': 2, '3': refused('not-allowed'), x: refused('not-allowed') },
+  ],
+  [
+    { type: 'number', exclusiveMinimum: 0, maximum: 10, multipleOf: 0.1 },
+    {
+      '.3': 0.3,
+      '1e1': 10,
+      '0': refused('out-of-range'),
+      '10.1': refused('out-of-range'),
+      '0.25': refused('out-of-range'),
+      Infinity: refused('wrong-type'),
+      '1 kg': refused('wrong-type'),
+    },
+  ],
+  [
+    { type: 'port' },
+    {
+      '1': 1,
+      '65535': 65535,
+      '0': refused('out-of-range'),
+      '65536': refused('out-of-range'),
+      '80.5': refused('wrong-type'),
+    },
+  ],
+  [
+    { type: 'boolean' },
+    {
+      true: true,
+      FALSE: false,
+      no: false,
+      On: true,
+      '0': false,
+      '1': true,
+      maybe: refused('wrong-type'),
+      '2': refused('wrong-type'),
+    },
+  ],
 ]
 
 test('text becomes the value that it says, or a fault that says what was expected', () => {
@@ -44,17 +106,34 @@ test('text becomes the value that it says, or a fault that says what was expecte
     }
 })
 
-const environment = (values: Record<string, string>) => layerFromValues('the process environment', values, { source: 'environment' })
+const environment = (values: Record<string, string>) =>
+  layerFromValues('the process environment', values, { source: 'environment' })
 
 test('a higher layer hides a lower one; empty text clears in a file and falls through elsewhere', () => {
   const definition = legend({ A: { type: 'string', default: 'legend' } })
   const rows: readonly [layers: Layer[], value: string, trail: string][] = [
     [[], 'legend', 'the legend'],
     [[layerFromText('.env', 'A=1')], '1', '.env, the legend hidden'],
-    [[layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=2\nA=3')], '3', '.env.test, .env hidden, the legend hidden'],
-    [[layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=')], 'legend', 'the legend, .env.test cleared, .env hidden'],
-    [[layerFromText('.env', 'A=1'), environment({ A: '' })], '1', '.env, the process environment empty, the legend hidden'],
-    [[layerFromText('.env', 'A=1'), environment({ A: '2' })], '2', 'the process environment, .env hidden, the legend hidden'],
+    [
+      [layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=2\nA=3')],
+      '3',
+      '.env.test, .env hidden, the legend hidden',
+    ],
+    [
+      [layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=')],
+      'legend',
+      'the legend, .env.test cleared, .env hidden',
+    ],
+    [
+      [layerFromText('.env', 'A=1'), environment({ A: '' })],
+      '1',
+      '.env, the process environment empty, the legend hidden',
+    ],
+    [
+      [layerFromText('.env', 'A=1'), environment({ A: '2' })],
+      '2',
+      'the process environment, .env hidden, the legend hidden',
+    ],
   ]
   for (const [layers, value, trail] of rows) {
     const found = survey(definition, { stage: 'test', layers })
@@ -68,18 +147,33 @@ test('a higher layer hides a lower one; empty text clears in a file and falls th
 
 const hives = legend({
   COLLECTOR_PORT: { type: 'port', as: 'collector.port' },
-  ALERT_TOKEN: { type: 'string', secret: true, minLength: 24, pattern: '^sms_test_', as: 'alert.token', obtain: 'the wiki' },
+  ALERT_TOKEN: {
+    type: 'string',
+    secret: true,
+    minLength: 24,
+    pattern: '^sms_test_',
+    as: 'alert.token',
+    obtain: 'the wiki',
+  },
   LOG_LEVEL: { type: 'string', enum: ['debug', 'info'], default: 'info' },
   KEEPER: { type: 'string', optional: true, stages: { production: { optional: false } } },
 })
 
 test('settle throws one error that names every fault with its place; survey reports the same', () => {
-  const text = "COLLECTOR_PORT=41oo # old\nALERT_TOKEN=sms_live_acacia_and_sunflower\nLOG_LEVEL = 'info\nwhat now\nMAPPA_STAGE=x\n"
+  const text =
+    "COLLECTOR_PORT=41oo # old\nALERT_TOKEN=sms_live_acacia_and_sunflower\nLOG_LEVEL = 'info\nwhat now\nMAPPA_STAGE=x\n"
   const sources = { stage: 'production', layers: [layerFromText('.env', text)] }
   const found = survey(hives, sources)
   assert.deepEqual(
     found.faults.map(({ kind, place }) => `${kind} ${place?.line}:${place?.column}-${place?.endColumn}`),
-    ['unclosed-quote 3:13-14', 'no-equals 4:1-9', 'stage-in-layer 5:1-12', 'wrong-type 1:16-20', 'wrong-form 2:13-42', 'missing undefined:undefined-undefined'],
+    [
+      'unclosed-quote 3:13-14',
+      'no-equals 4:1-9',
+      'stage-in-layer 5:1-12',
+      'wrong-type 1:16-20',
+      'wrong-form 2:13-42',
+      'missing undefined:undefined-undefined',
+    ],
   )
   assert.throws(
     () => settle(hives, sources),
@@ -95,7 +189,9 @@ test('settle throws one error that names every fault with its place; survey repo
 })
 
 test('a report says what is wrong, where, and what to do, in 100 columns and in fewer', () => {
-  const layers = [layerFromText('.env.staging', 'LOG_LEVEL=debug\n\nCOLLECTOR_PORT=41oo\nALERT_TOKEN=short\nCOLECTOR=1\n')]
+  const layers = [
+    layerFromText('.env.staging', 'LOG_LEVEL=debug\n\nCOLLECTOR_PORT=41oo\nALERT_TOKEN=short\nCOLECTOR=1\n'),
+  ]
   const found = survey(hives, { stage: { name: 'staging', from: 'MAPPA_STAGE' }, layers })
   const text = reportText(found, { consequence: 'Nothing was started.' })
   assert.equal(
@@ -131,7 +227,8 @@ Notice: COLECTOR has no entry in the legend.
 
 test('remedies guess what was meant, and suggest near names', () => {
   const guess = (entry: Entry, text: string) =>
-    survey({ entries: { A_NAME: entry }, stages: [] }, { stage: 'test', layers: [layerFromText('.env', text)] }).faults[0]?.remedy
+    survey({ entries: { A_NAME: entry }, stages: [] }, { stage: 'test', layers: [layerFromText('.env', text)] })
+      .faults[0]?.remedy
   assert.equal(guess({ type: 'integer' }, 'A_NAME=1_000'), 'Write: A_NAME=1000')
   assert.equal(guess({ type: 'number' }, 'A_NAME=2.5kg'), 'Write: A_NAME=2.5')
   assert.equal(guess({ type: 'boolean' }, 'A_NAME=ture'), 'Write: A_NAME=true')
@@ -154,7 +251,14 @@ test('notices: written twice, blanks round the equals sign, hidden by a local la
   assert.ok(found.ok)
   assert.deepEqual(
     found.notices.map(({ kind, name }) => `${kind} ${name}`),
-    ['read-differently COLLECTOR_PORT', 'read-differently COLLECTOR_PORT', 'undeclared LD_PRELOAD', 'changes-loading LD_PRELOAD', 'hidden-by-local ALERT_TOKEN', 'empty-ignored LOG_LEVEL'],
+    [
+      'read-differently COLLECTOR_PORT',
+      'read-differently COLLECTOR_PORT',
+      'undeclared LD_PRELOAD',
+      'changes-loading LD_PRELOAD',
+      'hidden-by-local ALERT_TOKEN',
+      'empty-ignored LOG_LEVEL',
+    ],
   )
   assert.equal(found.texts.has('LD_PRELOAD'), false)
 })
@@ -166,17 +270,31 @@ test('settings are frozen, print masked, know their stage, and give a secret onl
   assert.equal(stageOf(settings).name, 'staging')
   assert.throws(() => stageOf({ ...settings }), TypeError)
   assert.throws(() => Object.assign(settings.collector, { port: 1 }), TypeError)
-  const printed = [inspect(settings, { depth: 9, showHidden: false }), JSON.stringify(settings), inspect({ ...settings, ...settings.alert }), String(settings)]
+  const printed = [
+    inspect(settings, { depth: 9, showHidden: false }),
+    JSON.stringify(settings),
+    inspect({ ...settings, ...settings.alert }),
+    String(settings),
+  ]
   for (const text of printed) assert.ok(!text.includes('buckwheat'), text)
   assert.equal(JSON.stringify(settings.alert), '{"token":"sms_test_…(secret)"}')
   assert.deepEqual(reveal(settings).alert, { token })
 })
 
 test('the command line takes what is declared and no secret, and repeats nothing of what it refuses', () => {
-  const layers = (values: Record<string, string>) => [environment({ ALERT_TOKEN: token }), layerFromValues('the command line', values, { source: 'command-line' })]
+  const layers = (values: Record<string, string>) => [
+    environment({ ALERT_TOKEN: token }),
+    layerFromValues('the command line', values, { source: 'command-line' }),
+  ]
   assert.equal(survey(hives, { stage: 'test', layers: layers({ COLLECTOR_PORT: '5' }) }).settings?.collector.port, 5)
-  const found = survey(hives, { stage: 'test', layers: layers({ COLLECTOR_PORT: '5', ALERT_TOKEN: token, buckwheat: 'clover' }) })
-  assert.deepEqual(found.faults.map(({ kind }) => kind), ['refused', 'refused'])
+  const found = survey(hives, {
+    stage: 'test',
+    layers: layers({ COLLECTOR_PORT: '5', ALERT_TOKEN: token, buckwheat: 'clover' }),
+  })
+  assert.deepEqual(
+    found.faults.map(({ kind }) => kind),
+    ['refused', 'refused'],
+  )
   assert.doesNotMatch(reportText(found), /buckwheat|clover/)
 })
 
@@ -189,13 +307,23 @@ test('without a legend everything is text, and everything is treated as secret',
 test('no text and no stage makes survey throw, and no secret shows in anything it says', () => {
   const secret = fc.string({ minLength: 8 }).map((text) => `Zq${text.replace(/[^A-Za-z0-9]/g, 'Q')}Xw`)
   fc.assert(
-    fc.property(secret, fc.string(), fc.constantFrom('', "'", '"', ' ', '\n', '${', '\r'), fc.string(), (value, rest, glue, stage) => {
-      const text = `ALERT_TOKEN=${glue}${value}${glue}${rest}\nFEED=${value}\nA/\n${value}==\n${glue}${value}`
-      const found = survey(hives, { stage, layers: [layerFromText('.env', text)] })
-      const inStage = survey(hives, { stage: 'production', layers: [layerFromText('.env', text)] })
-      for (const { faults, notices, trails, stage } of [found, inStage])
-        assert.ok(!JSON.stringify([faults, notices, [...trails.values()].map(({ steps }) => steps)]).replace(JSON.stringify(stage), '').includes(value))
-    }),
+    fc.property(
+      secret,
+      fc.string(),
+      fc.constantFrom('', "'", '"', ' ', '\n', '${', '\r'),
+      fc.string(),
+      (value, rest, glue, stage) => {
+        const text = `ALERT_TOKEN=${glue}${value}${glue}${rest}\nFEED=${value}\nA/\n${value}==\n${glue}${value}`
+        const found = survey(hives, { stage, layers: [layerFromText('.env', text)] })
+        const inStage = survey(hives, { stage: 'production', layers: [layerFromText('.env', text)] })
+        for (const { faults, notices, trails, stage } of [found, inStage])
+          assert.ok(
+            !JSON.stringify([faults, notices, [...trails.values()].map(({ steps }) => steps)])
+              .replace(JSON.stringify(stage), '')
+              .includes(value),
+          )
+      },
+    ),
     { numRuns: 500 },
   )
 })

@@ -33,14 +33,17 @@ test('settings have exactly the types that the legend gives them', () => {
   same<typeof settings.DROP, Expected['DROP']>(true)
   same<typeof settings.NOTE, Expected['NOTE']>(true)
   const expected: Expected = settings
-  assert.deepEqual({ ...expected, collector: { ...expected.collector } }, {
-    collector: { port: 4100, host: 'localhost' },
-    LEVEL: 'info',
-    SIZE: undefined,
-    ALERTS: undefined,
-    DROP: undefined,
-    NOTE: '',
-  })
+  assert.deepEqual(
+    { ...expected, collector: { ...expected.collector } },
+    {
+      collector: { port: 4100, host: 'localhost' },
+      LEVEL: 'info',
+      SIZE: undefined,
+      ALERTS: undefined,
+      DROP: undefined,
+      NOTE: '',
+    },
+  )
   // @ts-expect-error: no such setting
   settings.collector.prt
   // @ts-expect-error: settings cannot be assigned
@@ -54,30 +57,40 @@ test('a wrong word is an error on its own line', () => {
       // @ts-expect-error: no such word
       minLenght: 3,
     },
-    B: {
+  })
+  legend({
+    A: {
       type: 'boolean',
       // @ts-expect-error: not a word of this type
       minimum: 3,
     },
-    C: {
+  })
+  legend({
+    A: {
       type: 'string',
       secret: true,
       // @ts-expect-error: a secret cannot reach the browser
       reach: 'browser',
     },
-    D: {
+  })
+  legend({
+    A: {
       type: 'string',
       enum: ['a', 'b'],
       // @ts-expect-error: not in the enum
       default: 'c',
     },
-    E: {
+  })
+  legend({
+    A: {
       type: 'string',
       secret: true,
       // @ts-expect-error: a secret cannot have a default
       default: 'x',
     },
-    F: {
+  })
+  legend({
+    A: {
       type: 'string',
       stages: {
         staging: {

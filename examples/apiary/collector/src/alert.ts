@@ -21,7 +21,11 @@ export function isSwarm(before: Reading | undefined, now: Reading, dropKg: numbe
 }
 
 /** Sends a swarm alert as a text message; a gateway that is away is logged, and never stops the collector. */
-export async function sendAlert({ enabled, gateway, token, phone }: AlertSettings, now: Reading, log: Log): Promise<void> {
+export async function sendAlert(
+  { enabled, gateway, token, phone }: AlertSettings,
+  now: Reading,
+  log: Log,
+): Promise<void> {
   const text = `Hive ${now.hive} has lost weight fast: a swarm may have left. It now weighs ${now.weight} kg.`
   log.warn('swarm', { hive: now.hive, weight: now.weight, sent: enabled && phone !== undefined })
   if (!enabled || phone === undefined) return

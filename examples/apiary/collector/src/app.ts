@@ -36,7 +36,8 @@ export function createApp({ stage, store, log, alert, allowedOrigins }: Parts): 
 function parseReading(body: unknown): Reading | string {
   if (typeof body !== 'object' || body === null) return 'A reading must be a JSON object.'
   const { hive, weight, temperature, time = Date.now() } = body as Record<string, unknown>
-  if (typeof hive !== 'string' || !/^[a-z0-9-]{1,40}$/.test(hive)) return 'hive must be 1 to 40 small letters, digits or hyphens.'
+  if (typeof hive !== 'string' || !/^[a-z0-9-]{1,40}$/.test(hive))
+    return 'hive must be 1 to 40 small letters, digits or hyphens.'
   if (!isBetween(weight, 0, 300)) return 'weight must be a number of kilograms from 0 to 300.'
   if (!isBetween(temperature, -60, 80)) return 'temperature must be a number of degrees Celsius from -60 to 80.'
   if (!isBetween(time, 0, 8.64e15)) return 'time must be a number of milliseconds since 1970.'

@@ -4,9 +4,11 @@ export type Log = Readonly<Record<Level, (message: string, details?: object) => 
 
 /** One JSON line for each message of `least` importance or more. */
 export function createLog(least: Level, write: (line: string) => void): Log {
-  const logAt = (level: Level) => (message: string, details: object = {}) => {
-    if (levels.indexOf(level) < levels.indexOf(least)) return
-    write(`${JSON.stringify({ time: new Date().toISOString(), level, message, ...details })}\n`)
-  }
+  const logAt =
+    (level: Level) =>
+    (message: string, details: object = {}) => {
+      if (levels.indexOf(level) < levels.indexOf(least)) return
+      write(`${JSON.stringify({ time: new Date().toISOString(), level, message, ...details })}\n`)
+    }
   return { debug: logAt('debug'), info: logAt('info'), warn: logAt('warn'), error: logAt('error') }
 }

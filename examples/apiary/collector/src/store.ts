@@ -33,7 +33,12 @@ export function openStore(file: string, kept: number): Store {
   return {
     add({ hive, weight, temperature, time }) {
       const [before] = select('WHERE hive = ? ORDER BY time DESC, rowid DESC LIMIT 1', [hive])
-      database.run('INSERT INTO reading (hive, weight, temperature, time) VALUES (?, ?, ?, ?)', [hive, weight, temperature, time])
+      database.run('INSERT INTO reading (hive, weight, temperature, time) VALUES (?, ?, ?, ?)', [
+        hive,
+        weight,
+        temperature,
+        time,
+      ])
       database.run(
         'DELETE FROM reading WHERE hive = ? AND rowid NOT IN (SELECT rowid FROM reading WHERE hive = ? ORDER BY time DESC, rowid DESC LIMIT ?)',
         [hive, hive, kept],

@@ -10,10 +10,22 @@ const source = join(top, 'examples/apiary/collector')
 
 /** The collector's own layers and legend, its built server, and secrets that are made up. */
 function collector(): string {
-  const root = project({ '.env.local': `ALERT_TOKEN=${token}`, '.env.production.local': 'ALERT_TOKEN=sms_live_acacia_sunflower_lime' })
-  for (const name of ['mappa.legend.ts', '.env', '.env.development', '.env.staging', '.env.production', 'dist', 'package.json'])
+  const root = project({
+    '.env.local': `ALERT_TOKEN=${token}`,
+    '.env.production.local': 'ALERT_TOKEN=sms_live_acacia_sunflower_lime',
+  })
+  for (const name of [
+    'mappa.legend.ts',
+    '.env',
+    '.env.development',
+    '.env.staging',
+    '.env.production',
+    'dist',
+    'package.json',
+  ])
     cpSync(join(source, name), join(root, name), { recursive: true })
-  for (const name of ['hono', '@hono', 'node-sqlite3-wasm']) cpSync(join(top, 'node_modules', name), join(root, 'node_modules', name), { recursive: true })
+  for (const name of ['hono', '@hono', 'node-sqlite3-wasm'])
+    cpSync(join(top, 'node_modules', name), join(root, 'node_modules', name), { recursive: true })
   return root
 }
 
@@ -25,14 +37,20 @@ async function freePort(): Promise<number> {
 }
 
 /** Runs the server, talks to it once it listens, and stops it; gives its log. */
-async function serve(args: readonly string[], env: Record<string, string>, cwd: string, talk: (url: string) => Promise<void>) {
+async function serve(
+  args: readonly string[],
+  env: Record<string, string>,
+  cwd: string,
+  talk: (url: string) => Promise<void>,
+) {
   let talked: Promise<void> | undefined
   const run = args[0] === 'with' ? mappa : node
   const ended = await run(args, {
     cwd,
     env,
     onOutput(text, kill) {
-      if (!talked && text.includes('collector started')) talked = talk(`http://127.0.0.1:${env.COLLECTOR_PORT}`).finally(() => kill('SIGTERM'))
+      if (!talked && text.includes('collector started'))
+        talked = talk(`http://127.0.0.1:${env.COLLECTOR_PORT}`).finally(() => kill('SIGTERM'))
     },
   })
   await talked
@@ -46,26 +64,44 @@ test('the collector keeps and serves readings in the stage it is started for, an
   const cwd = collector()
   const port = String(await freePort())
   const answers: unknown[] = []
-  const { code, stdout, stderr } = await serve(['with', 'staging', '--', 'node', 'dist/server.js'], { COLLECTOR_PORT: port }, cwd, async (url) => {
-    for (const body of [reading, { ...reading, time: 2_000, weight: 39 }, { hive: 'Ä' }, 'x']) answers.push((await post(url, body)).status)
-    answers.push(await (await fetch(`${url}/hives`)).json(), await (await fetch(`${url}/hives/meadow/readings`)).json())
-    const allowed = await fetch(`${url}/health`, { headers: { origin: 'https://staging.fennelhill.example' } })
-    answers.push(await allowed.json(), allowed.headers.get('access-control-allow-origin'))
-  })
+  const { code, stdout, stderr } = await serve(
+    ['with', 'staging', '--', 'node', 'dist/server.js'],
+    { COLLECTOR_PORT: port },
+    cwd,
+    async (url) => {
+      for (const body of [reading, { ...reading, time: 2_000, weight: 39 }, { hive: 'Ä' }, 'x'])
+        answers.push((await post(url, body)).status)
+      answers.push(
+        await (await fetch(`${url}/hives`)).json(),
+        await (await fetch(`${url}/hives/meadow/readings`)).json(),
+      )
+      const allowed = await fetch(`${url}/health`, { headers: { origin: 'https://staging.fennelhill.example' } })
+      answers.push(await allowed.json(), allowed.headers.get('access-control-allow-origin'))
+    },
+  )
   assert.deepEqual(answers, [
-    201, 201, 400, 400,
+    201,
+    201,
+    400,
+    400,
     [{ ...reading, time: 2_000, weight: 39 }],
     [reading, { ...reading, time: 2_000, weight: 39 }],
     { stage: 'staging', hives: 1 },
     'https://staging.fennelhill.example',
   ])
   assert.deepEqual([code, stderr], [0, ''])
-  const lines = stdout.trim().split('\n').map((line) => JSON.parse(line))
+  const lines = stdout
+    .trim()
+    .split('\n')
+    .map((line) => JSON.parse(line))
   assert.equal(lines[0].stage, 'staging')
   assert.equal(lines[0].settings.store.file, 'data/staging.sqlite')
   assert.match(stdout, /sms_test_…\(secret\)/)
   assert.doesNotMatch(stdout, /buckwheat/)
-  assert.deepEqual(lines.slice(1).map(({ message, level }) => `${level} ${message}`), ['warn swarm', 'info stopping', 'undefined collector stopped'])
+  assert.deepEqual(
+    lines.slice(1).map(({ message, level }) => `${level} ${message}`),
+    ['warn swarm', 'info stopping', 'undefined collector stopped'],
+  )
   assert.ok(existsSync(join(cwd, 'data/staging.sqlite')))
 })
 
@@ -74,10 +110,12 @@ test('in production a swarm sends a text message through the gateway, with the t
   const asked: unknown[] = []
   const gateway = createServer((request, response) => {
     let body = ''
-    request.on('data', (data) => (body += data)).on('end', () => {
-      asked.push(request.headers.authorization, JSON.parse(body).to)
-      response.end()
-    })
+    request
+      .on('data', (data) => (body += data))
+      .on('end', () => {
+        asked.push(request.headers.authorization, JSON.parse(body).to)
+        response.end()
+      })
   }).listen(0)
   const env = {
     MAPPA_STAGE: 'production',
@@ -88,7 +126,8 @@ test('in production a swarm sends a text message through the gateway, with the t
   const { code, stdout } = await serve(['dist/server.js'], env, cwd, async (url) => {
     await post(url, reading)
     assert.deepEqual(await (await post(url, { ...reading, time: 2_000, weight: 38 })).json(), { swarm: true })
-    for (let tries = 0; asked.length === 0 && tries < 100; tries++) await new Promise((resolve) => setTimeout(resolve, 20))
+    for (let tries = 0; asked.length === 0 && tries < 100; tries++)
+      await new Promise((resolve) => setTimeout(resolve, 20))
   })
   gateway.close()
   assert.deepEqual(asked, ['Bearer sms_live_acacia_sunflower_lime', '+15550100'])
@@ -98,6 +137,9 @@ test('in production a swarm sends a text message through the gateway, with the t
   rmSync(join(cwd, '.env.production.local'))
   const failed = await node(['dist/server.js'], { cwd, env })
   assert.equal(failed.code, 1)
-  assert.match(failed.stderr, /SettleError: the settings have faults\.[^]*ALERT_TOKEN must be .* and is sms_test_…\(secret\)/)
+  assert.match(
+    failed.stderr,
+    /SettleError: the settings have faults\.[\s\S]*ALERT_TOKEN must be .* and is \(secret\)\./,
+  )
   assert.doesNotMatch(failed.stderr, /buckwheat/)
 })

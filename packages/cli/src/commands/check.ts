@@ -1,8 +1,8 @@
-import { type Fault, reportJson, reportText, stageLine, type Survey, tally } from 'mappa'
+import { type Fault, reportJson, reportText, type Survey, stageLine, tally } from 'mappa'
 import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
-import { counted, listed } from '../wording.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
+import { counted, listed } from '../wording.js'
 
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
@@ -35,7 +35,8 @@ function allRight(found: Survey): string {
   const declared = [...found.trails.values()].filter((trail) => trail.declared)
   const origins = new Map<string, number>()
   for (const { winner } of declared) {
-    const origin = winner === undefined ? 'without a value' : winner.source === 'default' ? 'by default' : `from ${winner.layer}`
+    const origin =
+      winner === undefined ? 'without a value' : winner.source === 'default' ? 'by default' : `from ${winner.layer}`
     origins.set(origin, (origins.get(origin) ?? 0) + 1)
   }
   const parts = [...origins].sort(([, a], [, b]) => b - a).map(([origin, count]) => `${count} ${origin}`)

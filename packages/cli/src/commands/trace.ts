@@ -1,4 +1,4 @@
-import { type Fault, nearest, type Paint, reportText, stageLine, type Survey, type Trail, type TrailStep } from 'mappa'
+import { type Fault, nearest, type Paint, reportText, type Survey, stageLine, type Trail, type TrailStep } from 'mappa'
 import { openProject, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
@@ -46,7 +46,9 @@ function trailText({ name, expects, steps, winner }: Trail, paint: Paint): strin
   const lines = steps.map((step, at) => {
     const origin = (origins[at] as string).padEnd(widest)
     const value = step.shown.padEnd(widestValue)
-    return step === winner ? `  → ${paint.cyan(origin)}  ${paint.bold(value)}`.trimEnd() : paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
+    return step === winner
+      ? `  → ${paint.cyan(origin)}  ${paint.bold(value)}`.trimEnd()
+      : paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
   })
   return `${lead}\n\n${lines.join('\n')}`
 }
@@ -59,7 +61,9 @@ function originOf({ layer, place, source }: TrailStep): string {
 function whyPassed({ passed }: TrailStep, winner: TrailStep | undefined): string {
   if (passed === 'cleared') return 'is empty, and so clears what lies below'
   if (passed === 'empty') return 'is empty, and so does not count'
-  return winner ? `hidden by ${winner.source === 'default' ? 'an empty value above' : winner.layer}` : 'cleared by an empty value above'
+  return winner
+    ? `hidden by ${winner.source === 'default' ? 'an empty value above' : winner.layer}`
+    : 'cleared by an empty value above'
 }
 
 function unknown(name: string, found: Survey): string {

@@ -81,7 +81,9 @@ function nearestModules(from: string): string | undefined {
 function isFresh(record: string): boolean {
   try {
     const { version, inputs } = JSON.parse(readFileSync(record, 'utf8')) as CacheRecord
-    return version === cacheVersion && Object.entries(inputs).every(([path, text]) => readFileSync(path, 'utf8') === text)
+    return (
+      version === cacheVersion && Object.entries(inputs).every(([path, text]) => readFileSync(path, 'utf8') === text)
+    )
   } catch {
     return false
   }
@@ -103,7 +105,10 @@ async function compile(path: string, cache: CacheFiles): Promise<LoadedLegend | 
       plugins: [packagesByPath],
     })
     const inputs = Object.fromEntries(
-      Object.keys(metafile.inputs).map((input) => [resolve(dirname(path), input), readFileSync(resolve(dirname(path), input), 'utf8')]),
+      Object.keys(metafile.inputs).map((input) => [
+        resolve(dirname(path), input),
+        readFileSync(resolve(dirname(path), input), 'utf8'),
+      ]),
     )
     replaceFile(cache.module, outputFiles[0]?.text ?? '')
     replaceFile(cache.record, JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord))
@@ -121,7 +126,8 @@ const packagesByPath: Plugin = {
     onResolve({ filter: /^[^./]/ }, async ({ path, resolveDir, kind, pluginData }) => {
       if (pluginData === packagesByPath || kind === 'entry-point' || path.startsWith('node:')) return undefined
       const found = await resolve(path, { resolveDir, kind, pluginData: packagesByPath })
-      if (found.errors.length === 0) return found.external ? found : { path: pathToFileURL(found.path).href, external: true }
+      if (found.errors.length === 0)
+        return found.external ? found : { path: pathToFileURL(found.path).href, external: true }
       // A project may use the command without having the library installed.
       return path === 'mappa' ? { path: import.meta.resolve('mappa'), external: true } : { errors: found.errors }
     })
@@ -130,7 +136,11 @@ const packagesByPath: Plugin = {
 
 function compileFault(name: string, { errors }: BuildFailure): Fault {
   const [first] = errors
-  const fault = { kind: 'legend', message: `${name} does not compile: ${first?.text ?? 'no reason was given'}`, layer: name } as const
+  const fault = {
+    kind: 'legend',
+    message: `${name} does not compile: ${first?.text ?? 'no reason was given'}`,
+    layer: name,
+  } as const
   if (!first?.location) return { ...fault, remedy: 'Mend it.' }
   const { file, line, column, length, lineText } = first.location
   const width = Math.max(length, 1)

@@ -12,7 +12,10 @@ const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
  * ended it, the same signal ends this process.
  * @throws {UsageError} if there is no such program, or it cannot be run.
  */
-export async function runChild([command, ...args]: readonly [string, ...string[]], environment: NodeJS.ProcessEnv): Promise<number> {
+export async function runChild(
+  [command, ...args]: readonly [string, ...string[]],
+  environment: NodeJS.ProcessEnv,
+): Promise<number> {
   const child = spawn(command, args, { stdio: 'inherit', env: environment })
   const atTerminal = process.stdin.isTTY || process.stdout.isTTY
   const pass = (signal: NodeJS.Signals) => {
@@ -20,10 +23,12 @@ export async function runChild([command, ...args]: readonly [string, ...string[]
   }
   for (const signal of passedOn) process.on(signal, pass)
   try {
-    const { code, signal } = await new Promise<{ code: number | null; signal: NodeJS.Signals | null }>((resolve, reject) => {
-      child.once('error', (error) => reject(notRun(command, error)))
-      child.once('exit', (code, signal) => resolve({ code, signal }))
-    })
+    const { code, signal } = await new Promise<{ code: number | null; signal: NodeJS.Signals | null }>(
+      (resolve, reject) => {
+        child.once('error', (error) => reject(notRun(command, error)))
+        child.once('exit', (code, signal) => resolve({ code, signal }))
+      },
+    )
     if (signal === null) return code ?? 0
     for (const each of passedOn) process.off(each, pass)
     process.kill(process.pid, signal)
@@ -36,7 +41,9 @@ export async function runChild([command, ...args]: readonly [string, ...string[]
 
 function notRun(command: string, error: NodeJS.ErrnoException): Error {
   const shown = JSON.stringify(command)
-  if (error.code === 'ENOENT') return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)
-  if (error.code === 'EACCES') return new UsageError(`The command ${shown} may not be run: it is not executable for this user.`)
+  if (error.code === 'ENOENT')
+    return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)
+  if (error.code === 'EACCES')
+    return new UsageError(`The command ${shown} may not be run: it is not executable for this user.`)
   return new UsageError(`The command ${shown} cannot be run: the system says ${error.code ?? error.message}.`)
 }

@@ -1,7 +1,7 @@
 import { explainFlaw } from './flaw-texts.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
 import { LineIndex } from './lines.js'
-import { type Cursor, cursorAt, type Flaw, scanItem, type Style } from './scan.js'
+import { type Cursor, cursorAt, type Flaw, type Style, scanItem } from './scan.js'
 import { decodeValue, encodeValue } from './value.js'
 
 /** One item of a layer: a blank line, a comment, or an assignment with all its lines. Offsets are into `text`. */
@@ -88,7 +88,12 @@ export class LayerDocument {
     for (const { text, assignment } of this.#items) {
       if (assignment) {
         const { name, nameStart, valueStart, valueEnd, loose } = assignment
-        const range = { nameStart: start + nameStart, valueStart: start + valueStart, valueEnd: start + valueEnd, loose }
+        const range = {
+          nameStart: start + nameStart,
+          valueStart: start + valueStart,
+          valueEnd: start + valueEnd,
+          loose,
+        }
         const known = ranges.get(name)
         if (known) known.push(range)
         else ranges.set(name, [range])
@@ -115,7 +120,10 @@ export class LayerDocument {
     }
     const lineEnd = this.#lineEnd()
     const last = this.#items.at(-1)
-    if (last && !last.text.endsWith('\n')) this.#items[this.#items.length - 1] = { ...last, text: last.text + lineEnd }
+    if (last && !last.text.endsWith('\n')) {
+      const missing = last.text.endsWith('\r') ? '\n' : lineEnd
+      this.#items[this.#items.length - 1] = { ...last, text: last.text + missing }
+    }
     this.#items.push(readItem(`${name}=${encodeValue(value)}${lineEnd}`))
   }
 

@@ -13,7 +13,8 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
     remedy: 'Write NAME=value, or put # in front. A value of several lines belongs in single quotes.',
   },
   'bad-name': {
-    sentence: () => 'A name must be made of letters, digits and underscores and not start with a digit; this one is not.',
+    sentence: () =>
+      'A name must be made of letters, digits and underscores and not start with a digit; this one is not.',
     remedy: 'Rename it, for example to FEED_URL.',
   },
   'unclosed-quote': {
@@ -39,7 +40,10 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
 }
 
 /** What a flaw is called, and what to do. `name` is the variable whose value it is in, if the line got that far. */
-export function explainFlaw(flaw: Flaw, name: string | undefined): { readonly message: string; readonly remedy: string } {
+export function explainFlaw(
+  flaw: Flaw,
+  name: string | undefined,
+): { readonly message: string; readonly remedy: string } {
   const { sentence, remedy } = flawTexts[flaw]
   return { message: sentence(name === undefined ? 'This value' : `The value of ${name}`), remedy }
 }

@@ -106,7 +106,8 @@ export class LayerValues implements Iterable<readonly [name: string, value: stri
     for (let slot = hash & last; ; slot = (slot + 1) & last) {
       const number = this.#slots[slot] as number
       if (number === 0) return slot
-      if (this.#spans[(number - 1) * spanSize + 5] === hash && this.#isNamed(number - 1, source, start, end)) return slot
+      if (this.#spans[(number - 1) * spanSize + 5] === hash && this.#isNamed(number - 1, source, start, end))
+        return slot
     }
   }
 

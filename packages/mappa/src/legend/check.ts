@@ -101,7 +101,8 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
     const report: Report = (message, remedy) => found.push({ name, message, remedy })
     const entry = entries[name] as AnyEntry
     checkEntry(name, entry, stages, report)
-    if (isRecord(entry) && (entry.as === undefined || typeof entry.as === 'string')) checkPlace(name, entry, places, report)
+    if (isRecord(entry) && (entry.as === undefined || typeof entry.as === 'string'))
+      checkPlace(name, entry, places, report)
   }
   return found
 }
@@ -110,19 +111,28 @@ type Report = (message: string, remedy: string) => void
 
 function checkEntry(name: string, entry: AnyEntry, stages: readonly string[], report: Report): void {
   if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name))
-    report(`The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`, 'Use letters, digits and underscores.')
+    report(
+      `The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`,
+      'Use letters, digits and underscores.',
+    )
   if (!isRecord(entry)) {
     report(`${name} must be an object of words in the legend.`, `Write: ${name}: { type: 'string' }`)
     return
   }
   const known = typeWords.get(entry.type)
   if (!known) {
-    report(`${name} must have a type in the legend: one of ${[...typeWords.keys()].join(', ')}.`, `Write: ${name}: { type: 'string' }`)
+    report(
+      `${name} must have a type in the legend: one of ${[...typeWords.keys()].join(', ')}.`,
+      `Write: ${name}: { type: 'string' }`,
+    )
     return
   }
   if (!checkWords(name, entry, known, '', report)) return
   if (entry.secret && entry.reach === 'browser')
-    report(`${name} is secret and reaches the browser, where everyone can read it.`, 'Remove secret or reach: a browser can keep no secret.')
+    report(
+      `${name} is secret and reaches the browser, where everyone can read it.`,
+      'Remove secret or reach: a browser can keep no secret.',
+    )
   if (entry.secret && entry.default !== undefined) secretDefault(name, '', report)
   checkValues(name, entry, '', report)
   if (entry.stages) checkStages(name, entry, known, stages, report)
@@ -141,7 +151,11 @@ function checkStages(name: string, entry: AnyEntry, known: Words, stages: readon
       continue
     }
     for (const word of Object.keys(overrides))
-      if (lasting.has(word)) report(`${name} has the word ${word}${where}, which must be the same in all stages.`, `Move ${word} out of stages.`)
+      if (lasting.has(word))
+        report(
+          `${name} has the word ${word}${where}, which must be the same in all stages.`,
+          `Move ${word} out of stages.`,
+        )
     if (!checkWords(name, overrides, known, where, report)) continue
     if (entry.secret && overrides.default !== undefined) secretDefault(name, where, report)
     checkValues(name, entryIn(entry, stage), where, report)
@@ -158,28 +172,50 @@ function checkWords(name: string, given: Partial<AnyEntry>, known: Words, where:
     right = false
     if (rule) report(`${word} of ${name}${where} must be ${rule[1]}.`, 'Mend it in the legend.')
     else if (Object.hasOwn(textWords, word) || Object.hasOwn(numberWords, word))
-      report(`${name} has the word ${word}${where}, which its type does not have.`, `Remove ${word}, or change the type.`)
-    else report(`${name} has the word ${JSON.stringify(word)}${where}, which no entry has.`, `Known: ${[...known.keys()].join(', ')}.`)
+      report(
+        `${name} has the word ${word}${where}, which its type does not have.`,
+        `Remove ${word}, or change the type.`,
+      )
+    else
+      report(
+        `${name} has the word ${JSON.stringify(word)}${where}, which no entry has.`,
+        `Known: ${[...known.keys()].join(', ')}.`,
+      )
   }
   return right
 }
 
 function secretDefault(name: string, where: string, report: Report): void {
-  report(`${name} is secret and has a default${where}, so the secret stands in the code.`, 'Remove the default and replace the secret.')
+  report(
+    `${name} is secret and has a default${where}, so the secret stands in the code.`,
+    'Remove the default and replace the secret.',
+  )
 }
 
 /** Bounds the wrong way round, patterns that do not compile, and values that break the entry's own words. */
 function checkValues(name: string, entry: AnyEntry, where: string, report: Report): void {
   if (entry.pattern !== undefined && !compiles(entry.pattern)) {
-    report(`The pattern of ${name}${where} does not compile: ${entry.pattern}`, 'It must be a regular expression in Unicode mode.')
+    report(
+      `The pattern of ${name}${where} does not compile: ${entry.pattern}`,
+      'It must be a regular expression in Unicode mode.',
+    )
     return
   }
-  if ((entry.minLength ?? 0) > (entry.maxLength ?? Number.POSITIVE_INFINITY)) report(`minLength of ${name}${where} is above its maxLength.`, 'Swap them.')
-  if ((entry.minimum ?? Number.NEGATIVE_INFINITY) > (entry.maximum ?? Number.POSITIVE_INFINITY)) report(`minimum of ${name}${where} is above its maximum.`, 'Swap them.')
+  if ((entry.minLength ?? 0) > (entry.maxLength ?? Number.POSITIVE_INFINITY))
+    report(`minLength of ${name}${where} is above its maxLength.`, 'Swap them.')
+  if ((entry.minimum ?? Number.NEGATIVE_INFINITY) > (entry.maximum ?? Number.POSITIVE_INFINITY))
+    report(`minimum of ${name}${where} is above its maximum.`, 'Swap them.')
   for (const value of entry.enum ?? [])
-    if (!hasType(entry, value)) report(`The enum of ${name}${where} holds ${show(value, entry)}, which is not of type ${entry.type}.`, 'Mend the enum.')
+    if (!hasType(entry, value))
+      report(
+        `The enum of ${name}${where} holds ${show(value, entry)}, which is not of type ${entry.type}.`,
+        'Mend the enum.',
+      )
   if (entry.default !== undefined && breachOf(entry, entry.default))
-    report(`The default of ${name}${where} must be ${describeEntry(entry)}, and is ${show(entry.default, entry)}.`, 'Mend the default or the limits.')
+    report(
+      `The default of ${name}${where} must be ${describeEntry(entry)}, and is ${show(entry.default, entry)}.`,
+      'Mend the default or the limits.',
+    )
 }
 
 function compiles(pattern: string): boolean {
@@ -211,7 +247,10 @@ function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places,
   }
   for (const step of steps)
     if (takenPlaces.has(step))
-      report(`${name} would be seen as ${place}, and JavaScript gives ${step} a meaning of its own.`, 'Choose another place with as.')
+      report(
+        `${name} would be seen as ${place}, and JavaScript gives ${step} a meaning of its own.`,
+        'Choose another place with as.',
+      )
   let other = settings.get(place) ?? groups.get(place)
   for (let dot = place.indexOf('.'); dot >= 0; dot = place.indexOf('.', dot + 1)) {
     const group = place.slice(0, dot)
@@ -219,6 +258,9 @@ function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places,
     groups.set(group, name)
   }
   if (other !== undefined)
-    report(`${name} is seen as ${place}, which collides with where ${other} is seen.`, 'Give one of them another place with as.')
+    report(
+      `${name} is seen as ${place}, which collides with where ${other} is seen.`,
+      'Give one of them another place with as.',
+    )
   settings.set(place, name)
 }

@@ -85,7 +85,10 @@ declare const URL: { canParse(text: string): boolean }
 
 /** An absolute URI as RFC 3986 section 4.3 has it: a scheme, and only characters that a URI may hold. */
 function isUri(text: string): boolean {
-  return /^[A-Za-z][A-Za-z0-9+.-]*:(?:[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]|%[0-9A-Fa-f]{2})+$/.test(text) && URL.canParse(text)
+  return (
+    /^[A-Za-z][A-Za-z0-9+.-]*:(?:[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]|%[0-9A-Fa-f]{2})+$/.test(text) &&
+    URL.canParse(text)
+  )
 }
 
 function describeText(entry: AnyEntry): string {
@@ -109,7 +112,9 @@ function describeNumber(entry: AnyEntry): string {
   else if (Number.isFinite(maximum)) limits.push(`of at most ${maximum}`)
   if (above !== undefined) limits.push(`above ${above}`)
   if (below !== undefined) limits.push(`below ${below}`)
-  const what = { integer: 'a whole number', port: 'a port', number: 'a number' }[entry.type as 'integer' | 'port' | 'number']
+  const what = { integer: 'a whole number', port: 'a port', number: 'a number' }[
+    entry.type as 'integer' | 'port' | 'number'
+  ]
   const step = entry.multipleOf === undefined ? '' : `, in steps of ${entry.multipleOf}`
   return [what, limits.join(' and ')].filter(Boolean).join(' ') + step
 }

@@ -13,7 +13,8 @@ const prefix = 'x-mappa-'
  * @throws {TypeError} with a sentence for a person, if the document is not of this shape.
  */
 export function legendFromJsonSchema(document: unknown): Legend<Entries> {
-  if (isLegend(document)) throw new TypeError('A JSON legend is a JSON Schema document: put the entries under "properties".')
+  if (isLegend(document))
+    throw new TypeError('A JSON legend is a JSON Schema document: put the entries under "properties".')
   const { properties, required, [`${prefix}stages`]: stages } = record(document, 'A JSON legend')
   const needed = new Set(Array.isArray(required) ? required : [])
   // Without a prototype, so that an entry called __proto__ is an entry and gets its fault.

@@ -90,7 +90,11 @@ interface Plain {
   port: number
   boolean: boolean
 }
-type Seen<E> = E extends { enum: readonly (infer U)[] } ? U : E extends { type: infer T extends EntryType } ? Plain[T] : never
+type Seen<E> = E extends { enum: readonly (infer U)[] }
+  ? U
+  : E extends { type: infer T extends EntryType }
+    ? Plain[T]
+    : never
 
 type Lacks<E> = E extends { default: unknown } ? never : E extends { optional: true } ? undefined : never
 /** `undefined` where an entry may lack a value, in any stage. */
@@ -108,7 +112,9 @@ type Nest<Flat> = {
 }
 
 /** The settings that a legend's entries give: each at its place, with its exact type. */
-export type Settings<E> = Nest<{ [Name in keyof E as PlaceOf<E[Name], Name> & string]: Seen<E[Name]> | MayLack<E[Name]> }>
+export type Settings<E> = Nest<{
+  [Name in keyof E as PlaceOf<E[Name], Name> & string]: Seen<E[Name]> | MayLack<E[Name]>
+}>
 
 // -- what an entry may not say -----------------------------------------------------------------------------------
 

@@ -56,8 +56,16 @@ function tooLarge(name: string): Fault {
 }
 
 function unopened(name: string, code: string): Fault {
-  const why = { EACCES: 'this user may not read it', EPERM: 'this user may not read it', ELOOP: 'it is a link that leads to itself' }[code]
-  return unreadable(name, `${name} cannot be read: ${why ?? `the system says ${code}`}.`, code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Mend or remove it.')
+  const why = {
+    EACCES: 'this user may not read it',
+    EPERM: 'this user may not read it',
+    ELOOP: 'it is a link that leads to itself',
+  }[code]
+  return unreadable(
+    name,
+    `${name} cannot be read: ${why ?? `the system says ${code}`}.`,
+    code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Mend or remove it.',
+  )
 }
 
 function notText(name: string, bytes: Buffer): Fault {
@@ -67,7 +75,11 @@ function notText(name: string, bytes: Buffer): Fault {
   const column = before.subarray(before.lastIndexOf(10) + 1).toString('utf8').length + 1
   const wide = bytes[0] === 0xff || bytes[0] === 0xfe
   return {
-    ...unreadable(name, `${name} must be UTF-8 text, and is not${wide ? '; it looks like UTF-16' : ''}.`, 'Save it as UTF-8 in your editor.'),
+    ...unreadable(
+      name,
+      `${name} must be UTF-8 text, and is not${wide ? '; it looks like UTF-16' : ''}.`,
+      'Save it as UTF-8 in your editor.',
+    ),
     place: { file: name, line, column, endColumn: column + 1 },
   }
 }

@@ -32,15 +32,31 @@ export function loadLegendFile(path: string): LoadedLegend {
 export function legendOf(module: unknown, name: string): LoadedLegend {
   const definition = (module as { default?: unknown } | undefined)?.default
   if (isLegend(definition)) return { definition }
-  return { fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })') }
+  return {
+    fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })'),
+  }
 }
 
 /** A module that threw or did not parse. Its own message is the best there is, and is the project's own text. */
 export function failedLegend(name: string, cause: unknown): LoadedLegend {
   if ((cause as NodeJS.ErrnoException)?.code === 'ERR_REQUIRE_ASYNC_MODULE')
-    return { cause, fault: legendFault(name, `${name} waits for something with await, and a legend must be plain data.`, 'Remove the await from it and from what it imports.') }
+    return {
+      cause,
+      fault: legendFault(
+        name,
+        `${name} waits for something with await, and a legend must be plain data.`,
+        'Remove the await from it and from what it imports.',
+      ),
+    }
   const said = cause instanceof Error ? `${cause.name}: ${cause.message}` : 'something that is no Error was thrown'
-  return { cause, fault: legendFault(name, `${name} cannot be loaded: ${firstLine(said)}`, 'Mend the legend; --debug shows where it failed.') }
+  return {
+    cause,
+    fault: legendFault(
+      name,
+      `${name} cannot be loaded: ${firstLine(said)}`,
+      'Mend the legend; --debug shows where it failed.',
+    ),
+  }
 }
 
 function loadJsonLegend(path: string, name: string): LoadedLegend {

@@ -31,12 +31,20 @@ export interface Gathered extends Sources {
 /** This machine's layers, lowest first: four layer files, the process environment, the command line. */
 export function gather(definition: Legend<unknown> | undefined, options: MachineOptions = {}): Gathered {
   const environment = options.environment ?? process.env
-  const { directory: root } = findRoot({ root: options.root, from: options.from, environmentRoot: environment.MAPPA_ROOT })
+  const { directory: root } = findRoot({
+    root: options.root,
+    from: options.from,
+    environmentRoot: environment.MAPPA_ROOT,
+  })
   return gatherAt(root, definition, options)
 }
 
 /** The same where the root is known. */
-export function gatherAt(root: string, definition: Legend<unknown> | undefined, options: MachineOptions = {}): Gathered {
+export function gatherAt(
+  root: string,
+  definition: Legend<unknown> | undefined,
+  options: MachineOptions = {},
+): Gathered {
   const environment = options.environment ?? process.env
   const stage = chooseStage(options.stage, environment, definition)
   const layers: Layer[] = []
@@ -52,7 +60,8 @@ export function gatherAt(root: string, definition: Legend<unknown> | undefined, 
     else if (stage.from === undefined) faults.push(unnamedStage(root))
   }
   layers.push(layerFromValues('the process environment', environment, { source: 'environment' }))
-  if (options.commandLine) layers.push(layerFromValues('the command line', options.commandLine, { source: 'command-line' }))
+  if (options.commandLine)
+    layers.push(layerFromValues('the command line', options.commandLine, { source: 'command-line' }))
   return { stage, layers, faults, root }
 }
 

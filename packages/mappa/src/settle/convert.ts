@@ -1,4 +1,4 @@
-import { breachOf, type Breach } from '../legend/constraints.js'
+import { type Breach, breachOf } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
 
 /** The typed value, or how the text breaks its entry. */
@@ -26,7 +26,8 @@ export function convert(text: string, entry: AnyEntry): Conversion {
 function plainValue(text: string, entry: AnyEntry): unknown {
   if (entry.type === 'string') return text
   const word = text.trim()
-  if (entry.type === 'boolean') return Object.hasOwn(truths, word.toLowerCase()) ? truths[word.toLowerCase()] : undefined
+  if (entry.type === 'boolean')
+    return Object.hasOwn(truths, word.toLowerCase()) ? truths[word.toLowerCase()] : undefined
   const form = entry.type === 'number' ? /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/ : /^[+-]?\d+$/
   return form.test(word) ? Number(word) : undefined
 }

@@ -7,7 +7,14 @@ import { convert } from './convert.js'
 import { type Fault, nearest, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
 import { flawSpot, nameSpot, valueSpot } from './places.js'
-import { mayStandOnCommandLine, type Problem, type Reading, type Sources, type StageEntries, steeringNames } from './read.js'
+import {
+  mayStandOnCommandLine,
+  type Problem,
+  type Reading,
+  type Sources,
+  type StageEntries,
+  steeringNames,
+} from './read.js'
 import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
 
@@ -17,10 +24,20 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
   return [
     ...(sources.faults ?? []),
     ...contradictions.map(({ name, message, remedy }): Fault => {
-      return { kind: 'legend', ...(name !== undefined && { name }), message, layer: sources.legendName ?? 'the legend', remedy }
+      return {
+        kind: 'legend',
+        ...(name !== undefined && { name }),
+        message,
+        layer: sources.legendName ?? 'the legend',
+        remedy,
+      }
     }),
     ...stageFaults(definition, stage),
-    ...layers.flatMap((layer) => [...flawFaults(layer, entries), ...steeringFaults(layer), ...refusals(layer, entries)]),
+    ...layers.flatMap((layer) => [
+      ...flawFaults(layer, entries),
+      ...steeringFaults(layer),
+      ...refusals(layer, entries),
+    ]),
     ...problems.filter((problem) => !isFlawed(problem, layers)).map((problem) => entryFault(problem, reading)),
   ]
 }
@@ -104,7 +121,9 @@ function entryFault({ name, entry, breach, winner, clearedBy }: Problem, reading
 }
 
 function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit): string {
-  const right = entry.secret ? undefined : (meantValue(text, entry) ?? entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
+  const right = entry.secret
+    ? undefined
+    : (meantValue(text, entry) ?? entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
   if (right !== undefined) return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(String(right))}`
   return entry.obtain ? `Obtain: ${entry.obtain}` : `Make it ${describeEntry(entry)}.`
 }
@@ -114,7 +133,11 @@ function meantValue(text: string, entry: AnyEntry): string | undefined {
   const words = entry.enum?.map(String) ?? (entry.type === 'boolean' ? ['true', 'false'] : [])
   if (words.length > 0) return nearest(text.trim(), words)
   if (entry.type === 'string') return undefined
-  const guesses = [text.replace(/[oO]/g, '0').replace(/[lI]/g, '1'), text.replace(/[_, ]/g, ''), /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '']
+  const guesses = [
+    text.replace(/[oO]/g, '0').replace(/[lI]/g, '1'),
+    text.replace(/[_, ]/g, ''),
+    /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '',
+  ]
   return guesses.map((guess) => guess.trim()).find((guess) => 'value' in convert(guess, entry))
 }
 
@@ -125,7 +148,9 @@ function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
     message: `${name} must be ${describeEntry(entry)}, and ${layer.name} clears it by setting it to nothing.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
-    remedy: entry.obtain ? `Obtain: ${entry.obtain}` : 'Give it a value there, or remove the line to use the layers below.',
+    remedy: entry.obtain
+      ? `Obtain: ${entry.obtain}`
+      : 'Give it a value there, or remove the line to use the layers below.',
   }
 }
 
@@ -142,7 +167,10 @@ function missing(name: string, entry: AnyEntry, { layers, entries, stage }: Read
 function similarName(name: string, layers: readonly Layer[], entries: StageEntries) {
   for (const layer of layers) {
     if (layer.source !== 'file') continue
-    const other = nearest(name, [...layer.names()].filter((known) => !entries.has(known)))
+    const other = nearest(
+      name,
+      [...layer.names()].filter((known) => !entries.has(known)),
+    )
     if (other !== undefined) return { name: other, spot: nameSpot(layer, other) }
   }
   return undefined

@@ -95,7 +95,8 @@ function editDistance(a: string, b: string): number {
     for (let j = 1; j <= b.length; j++) {
       const same = a[i - 1] === b[j - 1] ? 0 : 1
       let cost = Math.min((last[j] as number) + 1, (row[j - 1] as number) + 1, (last[j - 1] as number) + same)
-      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1]) cost = Math.min(cost, (before[j - 2] as number) + 1)
+      if (i > 1 && j > 1 && a[i - 1] === b[j - 2] && a[i - 2] === b[j - 1])
+        cost = Math.min(cost, (before[j - 2] as number) + 1)
       row.push(cost)
     }
     before = last

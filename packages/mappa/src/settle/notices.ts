@@ -14,7 +14,12 @@ export function noticesOf({ entries, layers, stage, problems }: Reading): Notice
   ]
 }
 
-function* nameNotices(layer: Layer, name: string, entries: StageEntries, missing: ReadonlySet<string>): Generator<Notice> {
+function* nameNotices(
+  layer: Layer,
+  name: string,
+  entries: StageEntries,
+  missing: ReadonlySet<string>,
+): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (ranges.length > 1)
     yield {
@@ -22,7 +27,10 @@ function* nameNotices(layer: Layer, name: string, entries: StageEntries, missing
       name,
       message: `${name} is set ${ranges.length} times in ${layer.name}; the last one counts, and some readers take the first.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: `Remove line ${ranges.slice(0, -1).map(({ nameStart }) => lineAt(layer, nameStart)).join(', ')}.`,
+      remedy: `Remove line ${ranges
+        .slice(0, -1)
+        .map(({ nameStart }) => lineAt(layer, nameStart))
+        .join(', ')}.`,
     }
   if (ranges.some(({ loose }) => loose))
     yield {

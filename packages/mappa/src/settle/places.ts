@@ -51,7 +51,8 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   const shown = entry && !entry.secret ? printable(written) : written && masked
   const before = printable(layer.text.slice(nameStart, valueStart))
   const text = before + shown
-  const [start, length, marked] = what === 'name' ? [nameStart, name.length, 0] : [valueStart, written.length, before.length]
+  const [start, length, marked] =
+    what === 'name' ? [nameStart, name.length, 0] : [valueStart, written.length, before.length]
   const at = lines.at(start)
   return {
     layer: layer.name,
@@ -64,7 +65,11 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
  * A place that could not be understood. Only what stands in front of the equals sign is shown, and of the value its
  * first line if its entry says that it is no secret.
  */
-export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undefined): Omit<Spot, 'excerpt'> & { excerpt?: Excerpt } {
+export function flawSpot(
+  layer: Layer,
+  found: LayerFlaw,
+  entry: AnyEntry | undefined,
+): Omit<Spot, 'excerpt'> & { excerpt?: Excerpt } {
   const { start, end, name, nameStart, valueStart } = found
   const { lines } = opened(layer)
   const at = lines.at(start)

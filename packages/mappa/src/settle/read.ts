@@ -101,12 +101,18 @@ function readEntry(
     return
   }
   if (entry.default !== undefined) texts.set(name, String(entry.default))
-  if (entry.default !== undefined || entry.optional) settings.push({ steps: placeOf(name, entry), value: entry.default, entry })
+  if (entry.default !== undefined || entry.optional)
+    settings.push({ steps: placeOf(name, entry), value: entry.default, entry })
   else problems.push({ name, entry, breach: 'missing', winner, clearedBy })
 }
 
 /** Names that a layer file sets and no entry declares reach a child process too, unless they change what it loads. */
-function addUndeclared(layer: Layer, layers: readonly Layer[], entries: StageEntries, texts: Map<string, string>): void {
+function addUndeclared(
+  layer: Layer,
+  layers: readonly Layer[],
+  entries: StageEntries,
+  texts: Map<string, string>,
+): void {
   for (const name of layer.names()) {
     if (entries.has(name) || texts.has(name) || changesLoading(name)) continue
     const text = findText(name, layers).winner?.text

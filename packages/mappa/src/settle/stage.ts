@@ -14,7 +14,11 @@ export type Texts = Readonly<Record<string, string | undefined>>
  * Which stage a start is for: the one that was named; `MAPPA_STAGE`; `NODE_ENV` if it names a stage; else `development`.
  * Whether it is known is for `survey` to say.
  */
-export function chooseStage(named: Stage | string | undefined, environment: Texts, definition?: Legend<unknown>): Stage {
+export function chooseStage(
+  named: Stage | string | undefined,
+  environment: Texts,
+  definition?: Legend<unknown>,
+): Stage {
   if (typeof named === 'object') return named
   if (named !== undefined) return { name: named, from: 'the caller' }
   if (environment.MAPPA_STAGE) return { name: environment.MAPPA_STAGE, from: 'MAPPA_STAGE' }

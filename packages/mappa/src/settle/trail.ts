@@ -1,7 +1,7 @@
 import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
-import { printable, type Place } from './faults.js'
+import { type Place, printable } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
 import { valueSpot } from './places.js'
 import { hitsOf, type Passed } from './stack.js'
@@ -44,7 +44,12 @@ export function trailOf(name: string, entry: AnyEntry | undefined, layers: reado
   const fallback = entry?.default === undefined ? undefined : String(entry.default)
   let winner = steps.find((step) => !step.passed)
   if (fallback !== undefined) {
-    const step: TrailStep = { layer: 'the legend', source: 'default', shown: printable(fallback), ...(winner && { passed: 'hidden' }) }
+    const step: TrailStep = {
+      layer: 'the legend',
+      source: 'default',
+      shown: printable(fallback),
+      ...(winner && { passed: 'hidden' }),
+    }
     steps.push(step)
     winner ??= step
   }
