@@ -19,7 +19,7 @@ await build({
   chunkNames: 'shared-[hash]',
 })
 // One file by itself: it shares no object with the others, and each further file to load would cost a start 1 to 2 %.
-await build({ ...library, entryPoints: { preload: 'packages/mappa/src/node/preload.ts' } })
+await build({ ...library, minify: true, entryPoints: { preload: 'packages/mappa/src/node/preload.ts' } })
 await build({
   ...common,
   splitting: true,

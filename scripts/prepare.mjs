@@ -24,7 +24,13 @@ const built = [
   'examples/apiary/collector/dist/server.js',
 ]
 
-prepare()
+try {
+  prepare()
+} catch (error) {
+  // The step that failed has said why.
+  process.stderr.write(`Preparing the project failed: ${error.message.split('\n', 1)[0]}\n`)
+  process.exit(1)
+}
 
 function prepare() {
   once('installed', installedBy, ['node_modules'], () => {

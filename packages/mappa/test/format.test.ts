@@ -24,12 +24,22 @@ const rows: readonly [text: string, values: Record<string, string>, flaws?: stri
   ['A=${B}\nC="x${B}"\nD=\'${B}\'\nE="\\${B}"', { D: '${B}', E: '${B}' }, 'expansion 1:3, expansion 2:5'],
 ]
 
+/** What the fast reader gives, visited and asked for by name. */
+function fastOf(text: string): [string, string | undefined][] {
+  const values = readValues(text)
+  const last = new Map<string, string>()
+  values.each((name, value) => last.set(name, value))
+  for (const [name, value] of last) assert.equal(values.get(name), value)
+  assert.deepEqual([...values.names()], [...last.keys()])
+  return [...last]
+}
+
 test('names, values and flaws, from the document and from the fast reader alike', () => {
   for (const [text, expected, flaws = ''] of rows) {
     const layer = readLayer(text)
     const own = Object.fromEntries(layer.names().map((name) => [name, layer.get(name)]))
     assert.deepEqual(Object.entries(own), Object.entries(expected), text)
-    assert.deepEqual([...readValues(text)], Object.entries(expected), text)
+    assert.deepEqual(fastOf(text), Object.entries(expected), text)
     assert.equal(layer.faults.map(({ flaw, line, column }) => `${flaw} ${line}:${column}`).join(', '), flaws, text)
     assert.equal(readValues(text).flaws.length, layer.faults.length)
   }
@@ -54,10 +64,9 @@ test('printing what was read gives the same text back; both readers agree; nothi
       const layer = readLayer(text)
       assert.equal(layer.toString(), text)
       assert.deepEqual(
-        [...readValues(text)],
+        fastOf(text),
         layer.names().map((name) => [name, layer.get(name)]),
       )
-      for (const name of layer.names()) assert.equal(readValues(text).get(name), layer.get(name))
     }),
     { numRuns: 2000 },
   )
@@ -105,7 +114,7 @@ test('edits keep style, comments and line ends', () => {
 test('a large layer with many names is read whole, also when lines are short', () => {
   const text = Array.from({ length: 50_000 }, (_, at) => `A${at}=${at}\n`).join('')
   const values = readValues(text)
-  assert.equal(values.size, 50_000)
+  assert.equal(values.names().size, 50_000)
   for (const at of [0, 1, 777, 49_999]) assert.equal(values.get(`A${at}`), String(at))
   assert.equal(values.get('A50000'), undefined)
 })

@@ -1,5 +1,5 @@
 import { breachOf, describeEntry, hasType, patternOf } from './constraints.js'
-import { type AnyEntry, entryIn, placeOf } from './entry.js'
+import { type AnyEntry, entryIn, isName, placeOf } from './entry.js'
 import { type Legend, stagesOf } from './legend.js'
 import { masked } from './mask.js'
 
@@ -110,7 +110,7 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
 type Report = (message: string, remedy: string) => void
 
 function checkEntry(name: string, entry: AnyEntry, stages: readonly string[], report: Report): void {
-  if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name))
+  if (!isName(name))
     report(
       `The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`,
       'Use letters, digits and underscores.',
@@ -241,7 +241,7 @@ interface Places {
 function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places, report: Report): void {
   const place = entry.as ?? name
   const steps = placeOf(name, entry)
-  if (entry.as !== undefined && !steps.every((step) => /^[A-Za-z_$][A-Za-z0-9_$]*$/.test(step))) {
+  if (entry.as !== undefined && !steps.every(isName)) {
     report(`as of ${name} must be names joined by dots, such as collector.port.`, `Write: as: '${name.toLowerCase()}'`)
     return
   }

@@ -1,5 +1,5 @@
-import { closeSync, openSync, readFileSync, readSync, statSync } from 'node:fs'
 import type { Fault } from '../settle/faults.js'
+import { fs } from './builtins.js'
 
 /** A layer file holds settings, not data: one over this size is a mistake, such as a dump under the wrong name. */
 export const fileBytesMax = 8 * 1024 * 1024
@@ -11,11 +11,11 @@ export const fileBytesMax = 8 * 1024 * 1024
 export function readTextFile(path: string, name: string): string | Fault | undefined {
   try {
     // Asking first is cheaper than an exception for each layer file that a project does not have.
-    const stats = statSync(path, { throwIfNoEntry: false })
+    const stats = fs.statSync(path, { throwIfNoEntry: false })
     if (!stats) return undefined
     if (stats.isDirectory()) return directory(name)
     if (stats.size > fileBytesMax) return tooLarge(name)
-    const text = stats.isFile() ? readFileSync(path, 'utf8') : undefined
+    const text = stats.isFile() ? fs.readFileSync(path, 'utf8') : undefined
     // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
     return text === undefined || text.includes('\ufffd') ? readCarefully(path, name) : text
   } catch (error) {
@@ -25,13 +25,13 @@ export function readTextFile(path: string, name: string): string | Fault | undef
 }
 
 function readCarefully(path: string, name: string): string | Fault {
-  const file = openSync(path, 'r')
+  const file = fs.openSync(path, 'r')
   try {
     const bytes = readBytes(file, 64 * 1024)
     if (bytes.length > fileBytesMax) return tooLarge(name)
     return isUtf8(bytes) ? bytes.toString('utf8') : notText(name, bytes)
   } finally {
-    closeSync(file)
+    fs.closeSync(file)
   }
 }
 
@@ -40,7 +40,7 @@ function readBytes(file: number, expected: number): Buffer {
   let bytes = Buffer.allocUnsafe(expected + 1)
   let length = 0
   for (;;) {
-    const read = readSync(file, bytes, length, bytes.length - length, null)
+    const read = fs.readSync(file, bytes, length, bytes.length - length, null)
     length += read
     if (read === 0 || length > fileBytesMax) return bytes.subarray(0, length)
     if (length === bytes.length) bytes = Buffer.concat([bytes, Buffer.allocUnsafe(bytes.length)])

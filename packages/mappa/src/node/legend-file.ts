@@ -1,18 +1,16 @@
-import { readFileSync } from 'node:fs'
-import { createRequire } from 'node:module'
-import { basename } from 'node:path'
 import { isLegend } from '../legend/check.js'
 import { legendFromJsonSchema } from '../legend/json-schema.js'
 import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
+import { createRequire, fs, path } from './builtins.js'
 
 /** A legend, or why its file gave none. */
 export type LoadedLegend = { readonly definition: Legend } | { readonly fault: Fault; readonly cause?: unknown }
 
 /** Loads a legend file without waiting, so that it can be done before any module of the program runs. */
-export function loadLegendFile(path: string): LoadedLegend {
-  const name = basename(path)
-  if (name.endsWith('.json')) return loadJsonLegend(path, name)
+export function loadLegendFile(file: string): LoadedLegend {
+  const name = path.basename(file)
+  if (name.endsWith('.json')) return loadJsonLegend(file, name)
   if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript)
     return {
       fault: legendFault(
@@ -22,7 +20,7 @@ export function loadLegendFile(path: string): LoadedLegend {
       ),
     }
   try {
-    return legendOf(createRequire(path)(path), name)
+    return legendOf(createRequire(file)(file), name)
   } catch (cause) {
     return failedLegend(name, cause)
   }
@@ -59,9 +57,9 @@ export function failedLegend(name: string, cause: unknown): LoadedLegend {
   }
 }
 
-function loadJsonLegend(path: string, name: string): LoadedLegend {
+function loadJsonLegend(file: string, name: string): LoadedLegend {
   try {
-    return { definition: legendFromJsonSchema(JSON.parse(readFileSync(path, 'utf8'))) }
+    return { definition: legendFromJsonSchema(JSON.parse(fs.readFileSync(file, 'utf8'))) }
   } catch (cause) {
     return failedLegend(name, cause)
   }

@@ -1,10 +1,9 @@
-import { statSync } from 'node:fs'
-import { basename, join } from 'node:path'
 import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromText, layerFromValues } from '../settle/layer.js'
 import type { Sources } from '../settle/read.js'
 import { chooseStage, type Stage, type Texts } from '../settle/stage.js'
+import { fs, path } from './builtins.js'
 import { readTextFile } from './files.js'
 import { findRoot } from './root.js'
 
@@ -50,7 +49,7 @@ export function gatherAt(
   const layers: Layer[] = []
   const faults: Fault[] = []
   for (const file of layerFiles(stage.name)) {
-    const text = readTextFile(join(root, file.name), file.name)
+    const text = readTextFile(path.join(root, file.name), file.name)
     if (typeof text === 'string') layers.push(layerFromText(file.name, text, file))
     else if (text) faults.push(text)
   }
@@ -74,7 +73,7 @@ interface LayerFile {
 /** The layer files of a stage, lowest first. In `test`, `.env.local` is left out, so that a test sees the same on every machine. */
 export function layerFiles(stage: string): readonly LayerFile[] {
   // A stage that is no file name is refused later, with a sentence; until then it must not lead out of the root.
-  if (!/^[a-z][a-z0-9-]*$/.test(stage)) return [{ name: '.env' }]
+  if (stage.includes('/') || stage.includes('\\')) return [{ name: '.env' }]
   const files: LayerFile[] = [
     { name: '.env' },
     { name: `.env.${stage}`, staged: true },
@@ -88,13 +87,13 @@ export function layerFiles(stage: string): readonly LayerFile[] {
 function unnamedStage(root: string): Fault {
   return {
     kind: 'no-layers',
-    message: `Nobody named a stage, and there is no layer file in ${basename(root) || root}, so this is not taken for development.`,
+    message: `Nobody named a stage, and there is no layer file in ${path.basename(root) || root}, so this is not taken for development.`,
     remedy: 'Name the stage: MAPPA_STAGE=production (or create the file .env).',
   }
 }
 
 function missingRoot(root: string): Fault | undefined {
-  const stats = statSync(root, { throwIfNoEntry: false })
+  const stats = fs.statSync(root, { throwIfNoEntry: false })
   if (stats?.isDirectory()) return undefined
   return {
     kind: 'unreadable',

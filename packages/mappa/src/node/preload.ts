@@ -2,10 +2,9 @@
  * `node --import mappa/preload app.js`: sets `process.env` before any module of the program runs. Says nothing when all
  * is well; otherwise reports to standard error and ends the process with exit code 1 before anything has started.
  */
-import { createRequire } from 'node:module'
-import { join } from 'node:path'
 import type { Legend } from '../legend/legend.js'
 import { readSources, type Sources } from '../settle/read.js'
+import { createRequire, path } from './builtins.js'
 import { loadLegendFile } from './legend-file.js'
 import { gatherAt } from './machine.js'
 import { findRoot } from './root.js'
@@ -15,14 +14,14 @@ start()
 /** Waits for nothing, so that it also works under `--require` and in the threads that a program starts. */
 function start(): void {
   const { directory, legendFile } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
-  const loaded = legendFile === undefined ? undefined : loadLegendFile(join(directory, legendFile))
+  const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
   const gathered = gatherAt(directory, definition)
   const faults = [...(loaded && 'fault' in loaded ? [loaded.fault] : []), ...(gathered.faults ?? [])]
   const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
   const reading = readSources(definition, sources)
   if (!reading.sound) fail(definition, sources)
-  for (const [name, text] of reading.texts) if (process.env[name] !== text) process.env[name] = text
+  for (const [name, text] of reading.texts) process.env[name] = text
   process.env.MAPPA_STAGE = reading.stage.name
 }
 

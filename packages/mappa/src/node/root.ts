@@ -1,7 +1,4 @@
-import { readdirSync } from 'node:fs'
-import type * as os from 'node:os'
-import { dirname, resolve } from 'node:path'
-import { fileURLToPath } from 'node:url'
+import { fs, path } from './builtins.js'
 
 /** What a legend file may be called, the first found in a directory counting. */
 export const legendFileNames = ['mappa.legend.ts', 'mappa.legend.js', 'mappa.legend.mjs', 'mappa.legend.json'] as const
@@ -32,7 +29,7 @@ export interface RootSearch {
 export function findRoot({ root, from, environmentRoot }: RootSearch): Root {
   const told = root ?? (environmentRoot || undefined)
   if (told !== undefined) {
-    const directory = resolve(told)
+    const directory = path.resolve(told)
     return { directory, legendFile: legendIn(namesIn(directory)) }
   }
   const start = startOf(from)
@@ -51,7 +48,9 @@ export function findRoot({ root, from, environmentRoot }: RootSearch): Root {
 
 function startOf(from: string | undefined): string {
   if (from === undefined) return process.cwd()
-  return from.startsWith('file:') ? dirname(fileURLToPath(from)) : resolve(from)
+  if (!from.startsWith('file:')) return path.resolve(from)
+  const { fileURLToPath } = process.getBuiltinModule('node:url')
+  return path.dirname(fileURLToPath(from))
 }
 
 interface Level {
@@ -61,17 +60,17 @@ interface Level {
 
 /** The directory above, unless the search ends here. */
 function above({ directory, names }: Level): string | undefined {
-  const parent = dirname(directory)
+  const parent = path.dirname(directory)
   if (names.includes('.git') || parent === directory) return undefined
   // Taken only when the search has to climb: most starts find a legend at once.
-  const { homedir } = process.getBuiltinModule('node:os') as typeof os
+  const { homedir } = process.getBuiltinModule('node:os')
   return parent === homedir() ? undefined : parent
 }
 
 /** One listing a directory is cheaper than asking for each name. A directory that may not be listed has nothing to offer. */
 function namesIn(directory: string): readonly string[] {
   try {
-    return readdirSync(directory)
+    return fs.readdirSync(directory)
   } catch {
     return []
   }

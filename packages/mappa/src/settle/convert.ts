@@ -1,5 +1,5 @@
 import { type Breach, breachOf } from '../legend/constraints.js'
-import type { AnyEntry } from '../legend/entry.js'
+import { type AnyEntry, isDigit } from '../legend/entry.js'
 
 /** The typed value, or how the text breaks its entry. */
 export type Conversion = { readonly value: unknown } | { readonly breach: Breach }
@@ -28,6 +28,18 @@ function plainValue(text: string, entry: AnyEntry): unknown {
   const word = text.trim()
   if (entry.type === 'boolean')
     return Object.hasOwn(truths, word.toLowerCase()) ? truths[word.toLowerCase()] : undefined
-  const form = entry.type === 'number' ? /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/ : /^[+-]?\d+$/
-  return form.test(word) ? Number(word) : undefined
+  const isRight = entry.type === 'number' ? isDecimal(word) : isWhole(word)
+  return isRight ? Number(word) : undefined
+}
+
+/** Digits, with a sign or without. A loop for the same reason as `isName`. */
+function isWhole(word: string): boolean {
+  const first = word.charCodeAt(0)
+  const start = first === 43 /* + */ || first === 45 /* - */ ? 1 : 0
+  for (let at = start; at < word.length; at++) if (!isDigit(word.charCodeAt(at))) return false
+  return word.length > start
+}
+
+function isDecimal(word: string): boolean {
+  return isWhole(word) || /^[+-]?(?:\d+\.?\d*|\.\d+)(?:[eE][+-]?\d+)?$/.test(word)
 }

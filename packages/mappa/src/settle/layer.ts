@@ -18,7 +18,10 @@ export interface Layer {
   readonly staged?: boolean
   readonly flaws: readonly LayerFlaw[]
   get(name: string): string | undefined
+  /** Every name once. */
   names(): Iterable<string>
+  /** Visits names and texts in order; of a repeated name the last one counts. */
+  each(visit: (name: string, text: string) => void): void
 }
 
 /** What a layer is, beside its values. */
@@ -41,6 +44,7 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     flaws: values.flaws,
     get: (variable) => values.get(variable),
     names: () => values.names(),
+    each: (visit) => values.each(visit),
   }
 }
 
@@ -57,5 +61,11 @@ export function layerFromValues(name: string, values: Texts, traits: LayerTraits
       return typeof text === 'string' ? text : undefined
     },
     names: () => Object.keys(values),
+    each(visit) {
+      for (const name of Object.keys(values)) {
+        const text = values[name]
+        if (text !== undefined) visit(name, text)
+      }
+    },
   }
 }

@@ -6,7 +6,7 @@ import { convert } from './convert.js'
 import type { Fault } from './faults.js'
 import type { Layer } from './layer.js'
 import type { Setting } from './settings.js'
-import { findText, type Hit } from './stack.js'
+import { type Hit, Stack } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What settings are made of. */
@@ -37,6 +37,7 @@ export interface Problem {
 export interface Reading {
   readonly stage: Stage
   readonly layers: readonly Layer[]
+  readonly stack: Stack
   readonly entries: StageEntries
   /** Whether nothing at all is wrong. */
   readonly sound: boolean
@@ -56,6 +57,7 @@ export const steeringNames = ['MAPPA_STAGE', 'MAPPA_ROOT']
  */
 export function readSources(definition: Legend<unknown> | undefined, sources: Sources): Reading {
   const { layers } = sources
+  const stack = new Stack(layers)
   const stage: Stage = typeof sources.stage === 'string' ? { name: sources.stage, from: 'the caller' } : sources.stage
   const contradictions = definition ? contradictionsOf(definition) : []
   const entries = new Map<string, AnyEntry>()
@@ -70,29 +72,30 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     for (const name of Object.keys(declared)) {
       const entry = entryIn(declared[name] as AnyEntry, stage.name)
       entries.set(name, entry)
-      readEntry(name, entry, layers, settings, problems, texts)
+      readEntry(name, entry, stack, settings, problems, texts)
     }
   }
-  for (const layer of layers) if (layer.source === 'file') addUndeclared(layer, layers, entries, texts)
+  addUndeclared(stack, entries, texts)
 
   const sound =
     !sources.faults?.length &&
     contradictions.length === 0 &&
     stageKnown &&
     problems.length === 0 &&
+    steeringNames.every((name) => !stack.sets(name)) &&
     layers.every((layer) => isSound(layer, entries))
-  return { stage, layers, entries, sound, contradictions, settings, problems, texts }
+  return { stage, layers, stack, entries, sound, contradictions, settings, problems, texts }
 }
 
 function readEntry(
   name: string,
   entry: AnyEntry,
-  layers: readonly Layer[],
+  stack: Stack,
   settings: Setting[],
   problems: Problem[],
   texts: Map<string, string>,
 ): void {
-  const { winner, clearedBy } = findText(name, layers)
+  const { winner, clearedBy } = stack.find(name)
   if (winner) {
     texts.set(name, winner.text)
     const conversion = convert(winner.text, entry)
@@ -106,28 +109,26 @@ function readEntry(
   else problems.push({ name, entry, breach: 'missing', winner, clearedBy })
 }
 
-/** Names that a layer file sets and no entry declares reach a child process too, unless they change what it loads. */
-function addUndeclared(
-  layer: Layer,
-  layers: readonly Layer[],
-  entries: StageEntries,
-  texts: Map<string, string>,
-): void {
-  for (const name of layer.names()) {
-    if (entries.has(name) || texts.has(name) || changesLoading(name)) continue
-    const text = findText(name, layers).winner?.text
+/** Names that a layer sets and no entry declares reach a child process too, unless they change what it loads. */
+function addUndeclared(stack: Stack, entries: StageEntries, texts: Map<string, string>): void {
+  for (const name of stack.names()) {
+    if (entries.has(name) || changesLoading(name)) continue
+    const text = stack.find(name).winner?.text
     if (text !== undefined) texts.set(name, text)
   }
 }
 
+const loadingNames = ['NODE_OPTIONS', 'PATH', 'BASH_ENV']
+
 /** Names that decide what code a program loads; a layer file must not set them unless the legend says so. */
 export function changesLoading(name: string): boolean {
-  return /^(?:NODE_OPTIONS|PATH|BASH_ENV|LD_.*|DYLD_.*)$/i.test(name)
+  const upper = name.toUpperCase()
+  return loadingNames.includes(upper) || upper.startsWith('LD_') || upper.startsWith('DYLD_')
 }
 
 function isSound(layer: Layer, entries: StageEntries): boolean {
   if (layer.flaws.length > 0) return false
-  if (layer.source === 'file') return steeringNames.every((name) => layer.get(name) === undefined)
+  if (layer.source === 'file') return true
   if (layer.source !== 'command-line') return true
   return [...layer.names()].every((name) => mayStandOnCommandLine(entries.get(name)))
 }

@@ -1,8 +1,5 @@
 import type { Layer } from './layer.js'
 
-/** Why a layer's value is not the one that counts. */
-export type Passed = 'hidden' | 'cleared' | 'empty'
-
 /** One layer that sets a variable. */
 export interface Hit {
   readonly layer: Layer
@@ -17,32 +14,50 @@ export interface Finding {
   readonly clearedBy: Hit | undefined
 }
 
-/**
- * Looks for a name from the top layer down. Empty text in a layer file clears the layers below; elsewhere it falls
- * through to them.
- */
-export function findText(name: string, layers: readonly Layer[]): Finding {
-  for (let at = layers.length - 1; at >= 0; at--) {
-    const layer = layers[at] as Layer
-    const text = layer.get(name)
-    if (text === undefined) continue
-    if (text !== '') return { winner: { layer, text }, clearedBy: undefined }
-    if (layer.source === 'file') return { winner: undefined, clearedBy: { layer, text } }
-  }
-  return { winner: undefined, clearedBy: undefined }
+interface Top extends Hit {
+  /** Its place among the layers, from the lowest. */
+  readonly at: number
 }
 
-/** Every layer that sets a name, the top one first, with what became of each. */
-export function hitsOf(name: string, layers: readonly Layer[]): (Hit & { readonly passed?: Passed })[] {
-  const { winner, clearedBy } = findText(name, layers)
-  const hits: (Hit & { passed?: Passed })[] = []
-  for (let at = layers.length - 1; at >= 0; at--) {
-    const layer = layers[at] as Layer
-    const text = layer.get(name)
-    if (text === undefined) continue
-    if (layer === winner?.layer) hits.push({ layer, text })
-    else if (layer === clearedBy?.layer) hits.push({ layer, text, passed: 'cleared' })
-    else hits.push({ layer, text, passed: text === '' && layer.source !== 'file' ? 'empty' : 'hidden' })
+const nothing: Finding = { winner: undefined, clearedBy: undefined }
+
+/**
+ * Layers laid over each other, lowest first. The topmost text of a name counts. Empty text in a layer file clears the
+ * layers below; elsewhere it falls through to them.
+ */
+export class Stack {
+  readonly #tops = new Map<string, Top>()
+  /** Environments hold much that is nobody's setting, so they are asked name by name. */
+  readonly #asked: { readonly layer: Layer; readonly at: number }[] = []
+
+  constructor(layers: readonly Layer[]) {
+    for (let at = 0; at < layers.length; at++) {
+      const layer = layers[at] as Layer
+      if (layer.source === 'environment') this.#asked.push({ layer, at })
+      else
+        layer.each((name, text) => {
+          if (text !== '' || layer.source === 'file') this.#tops.set(name, { layer, text, at })
+        })
+    }
   }
-  return hits
+
+  /** Every name that a layer other than an environment sets. */
+  names(): Iterable<string> {
+    return this.#tops.keys()
+  }
+
+  /** Whether a layer other than an environment sets a name. */
+  sets(name: string): boolean {
+    return this.#tops.has(name)
+  }
+
+  find(name: string): Finding {
+    let top = this.#tops.get(name)
+    for (const { layer, at } of this.#asked) {
+      const text = layer.get(name)
+      if (text && !(top && top.at > at)) top = { layer, text, at }
+    }
+    if (!top) return nothing
+    return top.text === '' ? { winner: undefined, clearedBy: top } : { winner: top, clearedBy: undefined }
+  }
 }

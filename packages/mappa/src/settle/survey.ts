@@ -97,6 +97,7 @@ class Findings<S> implements Survey<S> {
   }
 
   trail(name: string) {
-    return trailOf(name, this.#reading.entries.get(name), this.#reading.layers)
+    const { entries, layers, stack } = this.#reading
+    return trailOf(name, entries.get(name), layers, stack)
   }
 }

@@ -4,7 +4,10 @@ import { mask } from '../legend/mask.js'
 import { type Place, printable } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
 import { valueSpot } from './places.js'
-import { hitsOf, type Passed } from './stack.js'
+import type { Hit, Stack } from './stack.js'
+
+/** Why a layer's value is not the one that counts. */
+export type Passed = 'hidden' | 'cleared' | 'empty'
 
 /** One source of a variable's value. */
 export interface TrailStep {
@@ -30,8 +33,8 @@ export interface Trail {
   readonly winner: TrailStep | undefined
 }
 
-export function trailOf(name: string, entry: AnyEntry | undefined, layers: readonly Layer[]): Trail {
-  const steps: TrailStep[] = hitsOf(name, layers).map(({ layer, text, passed }) => {
+export function trailOf(name: string, entry: AnyEntry | undefined, layers: readonly Layer[], stack: Stack): Trail {
+  const steps: TrailStep[] = hitsOf(name, layers, stack).map(({ layer, text, passed }) => {
     const place = valueSpot(layer, name, entry)?.place
     return {
       layer: layer.name,
@@ -56,6 +59,18 @@ export function trailOf(name: string, entry: AnyEntry | undefined, layers: reado
   // The winner first, even where an empty text stands above it.
   if (winner) steps.sort((a, b) => Number(b === winner) - Number(a === winner))
   return { name, declared: entry !== undefined, expects: entry && describeEntry(entry), steps, winner }
+}
+
+/** Every layer that sets a name, the top one first, with what became of each. */
+function hitsOf(name: string, layers: readonly Layer[], stack: Stack): (Hit & { readonly passed?: Passed })[] {
+  const { winner, clearedBy } = stack.find(name)
+  return layers.toReversed().flatMap((layer) => {
+    const text = layer.get(name)
+    if (text === undefined) return []
+    if (layer === winner?.layer) return [{ layer, text }]
+    if (layer === clearedBy?.layer) return [{ layer, text, passed: 'cleared' }]
+    return [{ layer, text, passed: text === '' && layer.source !== 'file' ? 'empty' : 'hidden' }]
+  })
 }
 
 function shownText(text: string, entry: AnyEntry | undefined): string {
