@@ -15,10 +15,10 @@ export const talk = (): Terminal => terminalOf(process.stderr)
 
 function terminalOf(stream: NodeJS.WriteStream): Terminal {
   const coloured = stream.isTTY === true && !process.env.NO_COLOR && process.env.TERM !== 'dumb'
-  const { bold, dim, red, yellow, cyan } = pico.createColors(coloured)
+  const { bold, dim, red, yellow } = pico.createColors(coloured)
   return {
     width: Math.min(stream.columns ?? 100, 100),
-    paint: { bold, dim, red, yellow, cyan },
+    paint: { bold, dim, red, yellow },
     write: (text) => stream.write(text),
   }
 }

@@ -36,7 +36,10 @@ const rows: readonly Row[] = [
     run: 'check --stage staging',
     out: `Stage staging (from --stage)
 
-3 variables are right: 2 from .env.staging and 1 from .env.
+3 variables are right, from
+    2  .env.staging
+    1  .env
+
 No faults, no notices.
 `,
   },
@@ -77,7 +80,7 @@ No faults, no notices.
   },
   { run: 'check --root sub', code: 1, out: /There is no legend in .*sub, so there is nothing to check/ },
   { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
-  { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: /2 from the command line and 1 from \.env\./ },
+  { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: / 2 {2}the command line\n {4}1 {2}\.env\n/ },
   {
     run: `check --set ALERT_TOKEN=${token}`,
     code: 1,

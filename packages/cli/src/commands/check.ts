@@ -2,7 +2,7 @@ import { type Fault, reportJson, reportText, type Survey, stageLine, tally } fro
 import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
-import { counted, listed } from '../wording.js'
+import { counted } from '../wording.js'
 
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
@@ -30,15 +30,20 @@ function noLegend({ root }: Project): Fault {
   }
 }
 
-/** `14 variables are right: 5 from .env, 9 from .env.development.` */
+/** How many variables are right, and how many of them each layer gives. */
 function allRight(found: Survey): string {
   const declared = [...found.trails.values()].filter((trail) => trail.declared)
   const origins = new Map<string, number>()
   for (const { winner } of declared) {
-    const origin =
-      winner === undefined ? 'without a value' : winner.source === 'default' ? 'by default' : `from ${winner.layer}`
+    const origin = winner === undefined ? 'no value' : winner.source === 'default' ? 'default' : winner.layer
     origins.set(origin, (origins.get(origin) ?? 0) + 1)
   }
-  const parts = [...origins].sort(([, a], [, b]) => b - a).map(([origin, count]) => `${count} ${origin}`)
-  return `${counted(declared.length, 'variable')} ${declared.length === 1 ? 'is' : 'are'} right: ${listed(parts)}.`
+  const most = [...origins].sort(([, a], [, b]) => b - a)
+  const widest = String(most[0]?.[1] ?? '').length
+  const lines = most.map(([origin, count]) => `    ${String(count).padStart(widest)}  ${origin}`)
+  return [
+    `${counted(declared.length, 'variable')} ${declared.length === 1 ? 'is' : 'are'} right, from`,
+    ...lines,
+    '',
+  ].join('\n')
 }

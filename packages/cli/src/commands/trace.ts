@@ -47,7 +47,7 @@ function trailText({ name, expects, steps, winner }: Trail, paint: Paint): strin
     const origin = (origins[at] as string).padEnd(widest)
     const value = step.shown.padEnd(widestValue)
     return step === winner
-      ? `  → ${paint.cyan(origin)}  ${paint.bold(value)}`.trimEnd()
+      ? `  → ${paint.bold(origin)}  ${paint.bold(value)}`.trimEnd()
       : paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
   })
   return `${lead}\n\n${lines.join('\n')}`

@@ -104,13 +104,13 @@ function describeText(entry: AnyEntry): string {
 
 function describeNumber(entry: AnyEntry): string {
   const { minimum, maximum } = boundsOf(entry)
-  const above = entry.exclusiveMinimum
-  const below = entry.exclusiveMaximum
+  const { exclusiveMinimum: above, exclusiveMaximum: below } = entry
+  const [least, most] = [Number.isFinite(minimum), Number.isFinite(maximum)]
   const limits: string[] = []
-  if (Number.isFinite(minimum) && Number.isFinite(maximum)) limits.push(`from ${minimum} to ${maximum}`)
-  else if (Number.isFinite(minimum)) limits.push(`of at least ${minimum}`)
-  else if (Number.isFinite(maximum)) limits.push(`of at most ${maximum}`)
   if (above !== undefined) limits.push(`above ${above}`)
+  if (least && most) limits.push(`from ${minimum} to ${maximum}`)
+  else if (least) limits.push(`of at least ${minimum}`)
+  else if (most) limits.push(above === undefined ? `of at most ${maximum}` : `at most ${maximum}`)
   if (below !== undefined) limits.push(`below ${below}`)
   const what = { integer: 'a whole number', port: 'a port', number: 'a number' }[
     entry.type as 'integer' | 'port' | 'number'

@@ -7,7 +7,6 @@ export interface Paint {
   readonly dim: (text: string) => string
   readonly red: (text: string) => string
   readonly yellow: (text: string) => string
-  readonly cyan: (text: string) => string
 }
 
 /** Options of {@link reportText}. */
@@ -29,7 +28,7 @@ export interface Reported {
 
 const same = (text: string) => text
 /** No colours at all. */
-export const plainPaint: Paint = { bold: same, dim: same, red: same, yellow: same, cyan: same }
+export const plainPaint: Paint = { bold: same, dim: same, red: same, yellow: same }
 
 const indent = '    '
 /** Narrower terminals get lines this wide all the same: below it, breaking makes text harder to read. */
@@ -41,8 +40,8 @@ export function reportText({ stage, faults, notices }: Reported, options: TextOp
   const width = Math.max(options.width ?? 100, widthMin)
   const blocks = [
     stageLine(stage, paint),
-    ...faults.map((fault) => block(fault, paint.red, paint, width)),
-    ...notices.map((notice) => block({ ...notice, message: `Notice: ${notice.message}` }, paint.yellow, paint, width)),
+    ...faults.map((fault) => block(fault, paint.red, width)),
+    ...notices.map((notice) => block({ ...notice, message: `Notice: ${notice.message}` }, paint.yellow, width)),
     tally(faults.length, notices.length) + (faults.length > 0 && consequence ? ` ${consequence}` : ''),
   ]
   return `${blocks.join('\n\n')}\n`
@@ -64,11 +63,11 @@ export function counted(count: number, noun: string): string {
   return `${count === 0 ? 'no' : count} ${noun}${count === 1 ? '' : 's'}`
 }
 
-function block(report: Fault | Notice, mark: Paint['red'], paint: Paint, width: number): string {
+function block(report: Fault | Notice, mark: Paint['red'], width: number): string {
   const lines = wrap(report.message, width).map((line) => mark(line))
   const { place, excerpt, remedy } = report
-  if (place) lines.push(indent + paint.cyan(`${place.file}:${place.line}:${place.column}`))
-  else if (report.layer && !report.message.includes(report.layer)) lines.push(indent + paint.cyan(report.layer))
+  if (place) lines.push(`${indent}${place.file}:${place.line}:${place.column}`)
+  else if (report.layer && !report.message.includes(report.layer)) lines.push(indent + report.layer)
   if (place && excerpt) {
     const room = width - indent.length
     const { text, start, end } = cut(excerpt, room)
