@@ -100,7 +100,9 @@ test('the entry points load under require and share one core', async () => {
     'b.mjs':
       "import a from './a.cjs'; import { SettleError } from 'mappa'; console.log(a.every((each) => each === SettleError))",
   })
-  assert.deepEqual(await node(['b.mjs'], { cwd: root }), { code: 0, signal: null, stdout: 'true\n', stderr: '' })
+  // Before Node 20.19.3, Node itself remarks on standard error that require of a module is new.
+  const { code, stdout } = await node(['b.mjs'], { cwd: root })
+  assert.deepEqual([code, stdout], [0, 'true\n'])
 })
 
 const legends: Record<string, Record<string, string>> = {

@@ -59,7 +59,7 @@ export function encodeValue(value: string, style?: Style): string {
 }
 
 function readsBare(value: string): boolean {
-  return !/^["']|^[ \t]|[ \t]$|[ \t]#|[\n\r]|\$\{/.test(value)
+  return !/^["'#]|^[ \t]|[ \t]$|[ \t]#|[\n\r]|\$\{/.test(value)
 }
 
 function encodeDouble(value: string): string {
