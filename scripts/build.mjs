@@ -7,6 +7,9 @@ import { build } from 'esbuild'
 const tsc = createRequire(import.meta.url)
   .resolve('typescript/package.json')
   .replace('package.json', 'bin/tsc')
+const vite = createRequire(import.meta.url)
+  .resolve('vite/package.json')
+  .replace('package.json', 'bin/vite.js')
 const common = { bundle: true, format: 'esm', platform: 'node', target: 'node20.19', logLevel: 'warning' }
 // Node knows .mjs without looking for a package.json, and start-up is a hot path.
 const library = { ...common, outdir: 'packages/mappa/dist', outExtension: { '.js': '.mjs' } }
@@ -15,7 +18,12 @@ for (const folder of ['packages/mappa/dist', 'packages/cli/dist']) rmSync(folder
 await build({
   ...library,
   splitting: true,
-  entryPoints: { index: 'packages/mappa/src/index.ts', node: 'packages/mappa/src/node/index.ts' },
+  entryPoints: {
+    index: 'packages/mappa/src/index.ts',
+    node: 'packages/mappa/src/node/index.ts',
+    vite: 'packages/mappa/src/vite/index.ts',
+  },
+  external: ['vite'],
   chunkNames: 'shared-[hash]',
 })
 // One file by itself: it shares no object with the others, and each further file to load would cost a start 1 to 2 %.
@@ -28,9 +36,7 @@ await build({
   packages: 'external',
 })
 execFileSync(process.execPath, [tsc, '-p', 'packages/mappa/tsconfig.json'], { stdio: 'inherit' })
-await build({
-  ...common,
-  entryPoints: ['examples/apiary/collector/src/server.ts'],
-  outdir: 'examples/apiary/collector/dist',
-  packages: 'external',
+execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
+  cwd: 'examples/apiary/collector',
+  stdio: 'inherit',
 })

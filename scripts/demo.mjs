@@ -3,10 +3,10 @@ import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join, relative } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { top } from './prepare.mjs'
-import { copyCollector, start } from './stage.mjs'
+import { copyApiary, start } from './stage.mjs'
 
 const bold = (text) => (process.stdout.isTTY && !process.env.NO_COLOR ? `\u001b[1m${text}\u001b[22m` : text)
-const cwd = copyCollector('demo')
+const cwd = copyApiary('demo')
 const running = []
 
 try {
@@ -34,7 +34,7 @@ async function demo() {
   await type('mappa check --stage staging', { expected: 1 })
 
   step('Nothing starts while there are faults, rather than failing when a swarm leaves on Sunday.')
-  await type('mappa with staging -- node dist/server.js', { expected: 1, lines: 3 })
+  await type('mappa with staging -- node collector/dist/server.js', { expected: 1, lines: 3 })
 
   step('Each fault says what to do. We do it.')
   edit('.env.staging', (text) =>
@@ -52,15 +52,15 @@ async function demo() {
   step(
     'The same code runs in two stages at once: through the command, and by itself, since it settles its settings on import.',
   )
-  const development = await serve('mappa with development -- node dist/server.js', {})
-  const production = await serve('node dist/server.js', { MAPPA_STAGE: 'production' })
+  const development = await serve('mappa with development -- node collector/dist/server.js', {})
+  const production = await serve('node collector/dist/server.js', { MAPPA_STAGE: 'production' })
 
   step('Scales report to both. Each collector has its own port, log level and store.')
-  await type('node scale.mjs http://localhost:4100 meadow 41.8 22.5')
-  await type('node scale.mjs http://localhost:4100 orchard 38.2 21.9')
-  await type('node scale.mjs http://localhost:4300 hilltop 44.1 20.4')
-  await type('node hives.mjs http://localhost:4100')
-  await type('node hives.mjs http://localhost:4300')
+  await type('node collector/scale.mjs http://localhost:4100 meadow 41.8 22.5')
+  await type('node collector/scale.mjs http://localhost:4100 orchard 38.2 21.9')
+  await type('node collector/scale.mjs http://localhost:4300 hilltop 44.1 20.4')
+  await type('node collector/hives.mjs http://localhost:4100')
+  await type('node collector/hives.mjs http://localhost:4300')
   tell('\nWhat each has logged (development logs from debug on, production from warn on):')
   for (const { stage, log } of [development, production])
     console.log(`  ${stage}: ${log.slice(1).map(levelOf).join(', ') || 'nothing'}`)

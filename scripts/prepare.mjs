@@ -16,7 +16,8 @@ const builtFrom = [
   'packages/mappa/tsconfig.json',
   'packages/cli/src',
   'examples/apiary/collector/src',
-  'examples/apiary/collector/mappa.legend.ts',
+  'examples/apiary/collector/vite.config.ts',
+  'examples/apiary/mappa.legend.ts',
 ]
 const built = [
   'packages/mappa/dist/types/index.d.ts',

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
-import { copyCollector, environment } from './stage.mjs'
+import { copyApiary, environment } from './stage.mjs'
 
 const folder = join(top, 'docs/screenshots')
 mkdirSync(folder, { recursive: true })
@@ -16,13 +16,13 @@ const display = `:${90 + (process.pid % 100)}`
 const server = spawn('Xvfb', [display, '-screen', '0', '1280x800x24', '-nolisten', 'tcp'], { stdio: 'ignore' })
 try {
   await until(() => spawnSync('xdpyinfo', ['-display', display]).status === 0)
-  const broken = copyCollector('screenshots')
+  const broken = copyApiary('screenshots')
   edit(broken, '.env.staging', (text) =>
     text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop').concat("LOG_LEVEL='debug\n"),
   )
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
-  const slip = copyCollector('screenshots')
+  const slip = copyApiary('screenshots')
   edit(slip, '.env.staging', (text) => text.replace('=4200', '=42oo'))
   await shoot(
     'with',
@@ -34,7 +34,7 @@ try {
     ],
     slip,
   )
-  const right = copyCollector('screenshots')
+  const right = copyApiary('screenshots')
   edit(right, '.env.local', () => 'SWARM_DROP_KG=0.8\n')
   await shoot(
     'trace',

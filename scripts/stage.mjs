@@ -1,4 +1,4 @@
-// What the demo, the screenshots and the bench share: a scratch copy of the collector, and commands typed into it.
+// What the demo, the screenshots and the bench share: a scratch copy of the apiary, and commands typed into it.
 import { spawn } from 'node:child_process'
 import { cpSync, mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import { delimiter, join } from 'node:path'
@@ -7,13 +7,15 @@ import { top } from './prepare.mjs'
 /** Below the checkout, so that the packages of the workspace are found; left out of version control. */
 export const scratch = join(top, '.scratch')
 
-/** A fresh copy of the collector with this machine's own secrets, all of them made up. */
-export function copyCollector(name) {
-  const from = join(top, 'examples/apiary/collector')
-  const to = join(scratch, name, 'collector')
+/** A fresh copy of the apiary with this machine's own secrets, all of them made up. */
+export function copyApiary(name) {
+  const to = join(scratch, name)
   rmSync(to, { recursive: true, force: true })
   mkdirSync(to, { recursive: true })
-  cpSync(from, to, { recursive: true, filter: (path) => !/[\\/](?:node_modules|data)$|\.local$/.test(path) })
+  const skipped = /[\\/](?:node_modules|data|test)$|dashboard[\\/]dist$|\.local$/
+  cpSync(join(top, 'examples/apiary'), to, { recursive: true, filter: (path) => !skipped.test(path) })
+  // A repository of its own, so that nothing above it is searched.
+  mkdirSync(join(to, '.git'))
   writeFileSync(join(to, '.env.development.local'), 'ALERT_TOKEN=sms_test_buckwheat_clover_thyme\n', { mode: 0o600 })
   writeFileSync(join(to, '.env.staging.local'), 'ALERT_TOKEN=sms_test_heather_lime_bramble\n', { mode: 0o600 })
   writeFileSync(join(to, '.env.production.local'), 'ALERT_TOKEN=sms_live_rape_acacia_sunflower\n', { mode: 0o600 })

@@ -13,6 +13,8 @@ const publint = join(top, 'node_modules/publint/src/cli.js')
 const steps = [
   ['form and lint', [biome, 'ci', '--log-level=warn', '.']],
   ['types', [tsc, '-p', '.']],
+  ['types of the collector', [tsc, '-p', 'examples/apiary/collector']],
+  ['types of the dashboard', [tsc, '-p', 'examples/apiary/dashboard']],
   ['types of the core, without those of Node', [tsc, '-p', 'packages/mappa/tsconfig.core.json']],
   ['packaging of mappa', [publint, 'packages/mappa', '--strict']],
   ['packaging of @mappa/cli', [publint, 'packages/cli', '--strict']],
@@ -28,11 +30,9 @@ if (failed.length > 0) {
 }
 
 function testFiles() {
-  const folders = ['packages', 'examples/apiary'].flatMap((folder) =>
-    readdirSync(join(top, folder)).map((name) => `${folder}/${name}/test`),
+  return ['packages/mappa/test', 'packages/cli/test', 'examples/apiary/test'].flatMap((folder) =>
+    readdirSync(join(top, folder))
+      .filter((name) => name.endsWith('.test.ts'))
+      .map((name) => `${folder}/${name}`),
   )
-  return folders.flatMap((folder) => {
-    const names = readdirSync(join(top, folder)).filter((name) => name.endsWith('.test.ts'))
-    return names.map((name) => `${folder}/${name}`)
-  })
 }

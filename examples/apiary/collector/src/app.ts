@@ -3,6 +3,7 @@ import { cors } from 'hono/cors'
 import { type AlertSettings, isSwarm, sendAlert } from './alert.js'
 import type { Log } from './log.js'
 import type { Reading, Store } from './store.js'
+import { tileSvg } from './tiles.js'
 
 /** What the application is made of; handed in, so that it runs without a process around it. */
 export interface Parts {
@@ -11,15 +12,31 @@ export interface Parts {
   readonly log: Log
   readonly alert: AlertSettings
   readonly allowedOrigins: readonly string[]
+  /** Pages must send it to get map tiles. */
+  readonly tileKey: string
 }
 
-/** `POST /readings`, `GET /hives`, `GET /hives/:hive/readings`, `GET /health`. */
-export function createApp({ stage, store, log, alert, allowedOrigins }: Parts): Hono {
+/** `POST /readings`, `PUT /hives/:hive/place`, `GET /hives`, `GET /hives/:hive/readings`, `GET /tiles/:x/:y`, `GET /health`. */
+export function createApp({ stage, store, log, alert, allowedOrigins, tileKey }: Parts): Hono {
   const app = new Hono()
   app.use(cors({ origin: [...allowedOrigins] }))
   app.get('/health', (context) => context.json({ stage, hives: store.latest().length }))
   app.get('/hives', (context) => context.json(store.latest()))
   app.get('/hives/:hive/readings', (context) => context.json(store.readings(context.req.param('hive'))))
+  app.get('/tiles/:x/:y', (context) => {
+    if (context.req.query('key') !== tileKey) return context.text('Unknown key.', 403)
+    const { x, y } = context.req.param()
+    return context.body(tileSvg(Number.parseInt(x, 10), Number.parseInt(y, 10)), 200, {
+      'content-type': 'image/svg+xml',
+    })
+  })
+  app.put('/hives/:hive/place', async (context) => {
+    const { east, north } = ((await context.req.json().catch(() => undefined)) ?? {}) as Record<string, unknown>
+    if (!isBetween(east, -400, 400) || !isBetween(north, -240, 240))
+      return context.json({ error: 'east and north must be metres from the farmhouse, at most 400 and 240.' }, 400)
+    store.place(context.req.param('hive'), east, north)
+    return context.body(null, 204)
+  })
   app.post('/readings', async (context) => {
     const reading = parseReading(await context.req.json().catch(() => undefined))
     if (typeof reading === 'string') return context.json({ error: reading }, 400)

@@ -14,6 +14,7 @@ const app = createApp({
   store,
   log,
   alert,
+  tileKey: settings.map.tileKey,
   allowedOrigins: collector.allowedOrigins.split(','),
 })
 

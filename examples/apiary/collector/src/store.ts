@@ -10,13 +10,21 @@ export interface Reading {
   readonly time: number
 }
 
+/** A hive with its latest reading; metres east and north of the farmhouse. */
+export interface Hive extends Reading {
+  readonly east: number
+  readonly north: number
+}
+
 export interface Store {
+  /** Notes where a hive stands. */
+  place(hive: string, east: number, north: number): void
   /** Keeps a reading and gives back the one before it from the same hive. */
   add(reading: Reading): Reading | undefined
   /** A hive's readings, the oldest first. */
   readings(hive: string): Reading[]
-  /** The latest reading of each hive. */
-  latest(): Reading[]
+  /** The latest reading of each hive, and where it stands; the farmhouse unless it was said. */
+  latest(): Hive[]
   close(): void
 }
 
@@ -26,11 +34,15 @@ export function openStore(file: string, kept: number): Store {
   const database = new sqlite.Database(file)
   database.exec(`
     CREATE TABLE IF NOT EXISTS reading (hive TEXT NOT NULL, weight REAL NOT NULL, temperature REAL NOT NULL, time INTEGER NOT NULL);
+    CREATE TABLE IF NOT EXISTS hive (hive TEXT PRIMARY KEY, east REAL NOT NULL, north REAL NOT NULL);
     CREATE INDEX IF NOT EXISTS reading_by_hive ON reading (hive, time);
   `)
   const select = (rest: string, values: (string | number)[] = []) =>
     database.all(`SELECT hive, weight, temperature, time FROM reading ${rest}`, values) as unknown as Reading[]
   return {
+    place(hive, east, north) {
+      database.run('INSERT OR REPLACE INTO hive (hive, east, north) VALUES (?, ?, ?)', [hive, east, north])
+    },
     add({ hive, weight, temperature, time }) {
       const [before] = select('WHERE hive = ? ORDER BY time DESC, rowid DESC LIMIT 1', [hive])
       database.run('INSERT INTO reading (hive, weight, temperature, time) VALUES (?, ?, ?, ?)', [
@@ -46,7 +58,12 @@ export function openStore(file: string, kept: number): Store {
       return before
     },
     readings: (hive) => select('WHERE hive = ? ORDER BY time, rowid', [hive]),
-    latest: () => select('WHERE rowid IN (SELECT max(rowid) FROM reading GROUP BY hive) ORDER BY hive'),
+    latest: () =>
+      database.all(
+        `SELECT hive, weight, temperature, time, coalesce(east, 0) AS east, coalesce(north, 0) AS north
+         FROM reading LEFT JOIN hive USING (hive)
+         WHERE reading.rowid IN (SELECT max(rowid) FROM reading GROUP BY hive) ORDER BY hive`,
+      ) as unknown as Hive[],
     close: () => database.close(),
   }
 }

@@ -15,6 +15,8 @@ export interface MachineOptions {
   readonly root?: string
   /** The stage; `MAPPA_STAGE`, `NODE_ENV` if it names a stage, or `development` unless said. */
   readonly stage?: string | Stage
+  /** The stage that a server bundle was built for: taken where nothing else names one. */
+  readonly builtFor?: string
   /** The host's variables; `process.env` unless given. */
   readonly environment?: Texts
   /** Values from the command line, by name. Secrets and undeclared names are refused. */
@@ -45,7 +47,7 @@ export function gatherAt(
   options: MachineOptions = {},
 ): Gathered {
   const environment = options.environment ?? process.env
-  const stage = chooseStage(options.stage, environment, definition)
+  const stage = chooseStage(options.stage, environment, definition, options.builtFor)
   const layers: Layer[] = []
   const faults: Fault[] = []
   for (const file of layerFiles(stage.name)) {

@@ -12,6 +12,9 @@ export type FaultKind =
   | 'no-layers'
   | 'legend'
   | 'refused'
+  | 'server-only'
+  | 'undeclared'
+  | 'hidden-by-local'
 
 /** What does not stop. */
 export type NoticeKind = 'undeclared' | 'read-differently' | 'hidden-by-local' | 'empty-ignored' | 'changes-loading'

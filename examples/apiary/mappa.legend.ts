@@ -53,6 +53,7 @@ export default legend({
     exclusiveMinimum: 0,
     maximum: 10,
     default: 1.5,
+    reach: 'browser',
     as: 'alert.dropKg',
     description: 'Weight lost between two readings that means a swarm has left',
   },
@@ -80,6 +81,12 @@ export default legend({
     as: 'map.tileKey',
     obtain: 'https://wiki.fennelhill.example/tiles',
     description: 'Key for map tiles',
+  },
+  STAGE_NOTE: {
+    type: 'string',
+    reach: 'browser',
+    as: 'stageNote',
+    description: 'What the dashboard says of its stage, so that nobody takes practice for the real thing',
   },
   KEEPER_PHONE: {
     type: 'string',

@@ -4,9 +4,9 @@ import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import test from 'node:test'
-import { mappa, node, project, token, top } from '../../../../test/helpers.js'
+import { mappa, node, project, token, top } from '../../../test/helpers.js'
 
-const source = join(top, 'examples/apiary/collector')
+const source = join(top, 'examples/apiary')
 
 /** The collector's own layers and legend, its built server, and secrets that are made up. */
 function collector(): string {
@@ -20,8 +20,8 @@ function collector(): string {
     '.env.development',
     '.env.staging',
     '.env.production',
-    'dist',
-    'package.json',
+    'collector/dist',
+    'collector/package.json',
   ])
     cpSync(join(source, name), join(root, name), { recursive: true })
   for (const name of ['hono', '@hono', 'node-sqlite3-wasm'])
@@ -65,7 +65,7 @@ test('the collector keeps and serves readings in the stage it is started for, an
   const port = String(await freePort())
   const answers: unknown[] = []
   const { code, stdout, stderr } = await serve(
-    ['with', 'staging', '--', 'node', 'dist/server.js'],
+    ['with', 'staging', '--', 'node', 'collector/dist/server.js'],
     { COLLECTOR_PORT: port },
     cwd,
     async (url) => {
@@ -84,7 +84,7 @@ test('the collector keeps and serves readings in the stage it is started for, an
     201,
     400,
     400,
-    [{ ...reading, time: 2_000, weight: 39 }],
+    [{ ...reading, time: 2_000, weight: 39, east: 0, north: 0 }],
     [reading, { ...reading, time: 2_000, weight: 39 }],
     { stage: 'staging', hives: 1 },
     'https://staging.fennelhill.example',
@@ -123,7 +123,7 @@ test('in production a swarm sends a text message through the gateway, with the t
     ALERT_GATEWAY: `http://127.0.0.1:${(gateway.address() as AddressInfo).port}/`,
   }
   // By itself, without the command: the server settles its settings on import.
-  const { code, stdout } = await serve(['dist/server.js'], env, cwd, async (url) => {
+  const { code, stdout } = await serve(['collector/dist/server.js'], env, cwd, async (url) => {
     await post(url, reading)
     assert.deepEqual(await (await post(url, { ...reading, time: 2_000, weight: 38 })).json(), { swarm: true })
     for (let tries = 0; asked.length === 0 && tries < 100; tries++)
@@ -135,7 +135,7 @@ test('in production a swarm sends a text message through the gateway, with the t
   assert.match(stdout, /"port":\d+,"settings"/)
 
   rmSync(join(cwd, '.env.production.local'))
-  const failed = await node(['dist/server.js'], { cwd, env })
+  const failed = await node(['collector/dist/server.js'], { cwd, env })
   assert.equal(failed.code, 1)
   assert.match(
     failed.stderr,

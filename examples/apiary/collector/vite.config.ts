@@ -1,0 +1,7 @@
+import { mappa } from 'mappa/vite'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  plugins: [mappa()],
+  build: { ssr: 'src/server.ts', target: 'node20', sourcemap: true },
+})

@@ -1,0 +1,56 @@
+import { COLLECTOR_URL, STAGE_NOTE } from 'virtual:mappa/settings'
+import { drawWeight, timeText } from './chart.js'
+import { drawMap, markChosen } from './map.js'
+import { type Alert, alertsIn, type Hive, hives, type Reading, readingsOf } from './readings.js'
+
+const find = <E extends HTMLElement>(selector: string) => document.querySelector(selector) as E
+const status = find('#status')
+
+find('#stage').textContent = STAGE_NOTE
+await show()
+
+async function show(): Promise<void> {
+  try {
+    const known = await hives()
+    const histories = new Map(await Promise.all(known.map(async ({ hive }) => [hive, await readingsOf(hive)] as const)))
+    if (known.length === 0) {
+      status.textContent = 'No hive has sent a reading yet.'
+      return
+    }
+    status.textContent = `${known.length} hives report. Latest reading ${timeText(Math.max(...known.map(({ time }) => time)))} UTC.`
+    find('main').hidden = false
+    draw(known, histories)
+  } catch {
+    status.className = 'away'
+    status.textContent = `The collector at ${COLLECTOR_URL} does not answer. Hives go on weighing; try again in a while.`
+    const again = document.createElement('button')
+    again.textContent = 'Try again'
+    again.addEventListener('click', () => location.reload())
+    status.append(' ', again)
+  }
+}
+
+function draw(known: readonly Hive[], histories: ReadonlyMap<string, readonly Reading[]>): void {
+  const alerts = [...histories.values()].flatMap((readings) => alertsIn(readings)).sort((a, b) => b.time - a.time)
+  const choose = (hive: string) => {
+    const readings = histories.get(hive) ?? []
+    find('#chart-title').textContent = `Weight of ${hive}`
+    drawWeight(find('#chart'), hive, readings)
+    const last = readings.at(-1)
+    find('#latest').textContent = last ? `Now ${last.weight.toFixed(1)} kg at ${last.temperature.toFixed(1)} °C.` : ''
+    markChosen(find('#map'), hive)
+  }
+  drawMap(find('#map'), known, new Set(alerts.map(({ hive }) => hive)), choose)
+  listAlerts(alerts)
+  choose(alerts[0]?.hive ?? (known[0] as Hive).hive)
+}
+
+function listAlerts(alerts: readonly Alert[]): void {
+  const items = alerts.map(({ hive, time, lostKg }) => {
+    const item = document.createElement('li')
+    item.textContent = `${timeText(time)}: ${hive} lost ${lostKg.toFixed(1)} kg within the hour. A swarm may have left.`
+    return item
+  })
+  if (items.length > 0) find('#alerts').replaceChildren(...items)
+  else find('#alerts').replaceWith('No swarm has left lately.')
+}

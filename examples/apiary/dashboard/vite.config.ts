@@ -1,0 +1,7 @@
+import { mappa } from 'mappa/vite'
+import { defineConfig } from 'vite'
+
+export default defineConfig({
+  plugins: [mappa()],
+  build: { sourcemap: true, chunkSizeWarningLimit: 1000 },
+})

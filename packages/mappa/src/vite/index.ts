@@ -1,0 +1,151 @@
+import type { Plugin, ViteDevServer } from 'vite'
+import { path } from '../node/builtins.js'
+import { reportText } from '../report/text.js'
+import type { Fault } from '../settle/faults.js'
+import type { Stage } from '../settle/stage.js'
+import { browserModule, serverModule } from './modules.js'
+import { ViteProject } from './project.js'
+import { type ImportGraph, refusals } from './refuse.js'
+
+/** Options of the plugin. */
+export interface MappaPluginOptions {
+  /**
+   * The stage; unless said, an explicit `--mode`, else `MAPPA_STAGE`, else `development` when serving and `production`
+   * when building.
+   */
+  readonly stage?: string
+  /** The directory that holds the legend and the layer files; searched for upwards from Vite's root unless said. */
+  readonly root?: string
+}
+
+type Command = 'build' | 'serve'
+const resolvedModule = '\0virtual:mappa/settings'
+/** No variable of an environment can have an equals sign behind letters in its name, so this prefix matches none. */
+const noPrefix = 'mappa='
+
+/**
+ * The plugin for Vite: settings through `import { NAME } from 'virtual:mappa/settings'`. Browser code gets the values
+ * of reach `browser`, fixed at build; taking any other name fails there, with the way the import took. Server code gets
+ * all values, settled when the server starts. Faults fail the build; while serving, an edited layer or legend is read
+ * again and the page reloads.
+ *
+ * Vite's own reading of `.env` files and of prefixed variables is switched off.
+ *
+ * ```ts
+ * export default defineConfig({ plugins: [mappa()] })
+ * ```
+ */
+export function mappa(options: MappaPluginOptions = {}): Plugin {
+  let project: ViteProject
+  let command: Command = 'build'
+  let pageRoot = ''
+  const report = (faults: readonly Fault[]) =>
+    reportText(
+      { stage: project.survey.stage, faults, notices: [] },
+      { consequence: command === 'build' ? 'Nothing was built.' : 'The page keeps its old values.' },
+    )
+  return {
+    name: 'mappa',
+
+    config(config, env) {
+      // Assigned, not returned: what is returned is merged with the user's own, and prefixes would add up.
+      config.envDir = false
+      config.envPrefix = noPrefix
+      command = env.command
+      pageRoot = path.resolve(config.root ?? '.')
+      project = new ViteProject(pageRoot, options.root, chooseBuildStage(options.stage, config.mode, command), command)
+    },
+
+    async buildStart() {
+      await project.read()
+      if (this.environment.mode === 'build') for (const file of project.files) this.addWatchFile(file)
+      if (project.faults.length > 0) this.error(plainError(report(project.faults)))
+    },
+
+    resolveId: {
+      filter: { id: /^virtual:mappa\/settings$/ },
+      handler: () => resolvedModule,
+    },
+
+    load: {
+      filter: { id: /^\0virtual:mappa\/settings$/ },
+      handler() {
+        const { definition, legendPath, survey } = project
+        if (!definition || !legendPath) this.error(plainError(report(project.faults)))
+        if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
+        return serverModule(definition, legendPath, survey.stage.name)
+      },
+    },
+
+    transform: {
+      filter: { code: /virtual:mappa\/settings/, id: { exclude: /^\0/ } },
+      handler(code, id) {
+        if (this.environment.config.consumer !== 'client' || !project.definition) return
+        const { environment } = this
+        const graph: ImportGraph = {
+          importersOf: (id) =>
+            environment.mode === 'dev'
+              ? [...(environment.moduleGraph.getModuleById(id)?.importers ?? [])].flatMap((module) => module.id ?? [])
+              : (this.getModuleInfo(id)?.importers ?? []),
+          nameOf: (id) => shownPath(id, pageRoot),
+        }
+        const faults = refusals(this.parse(code), id, project.definition, graph)
+        if (faults.length > 0) this.error(plainError(report(faults)))
+      },
+    },
+
+    async configureServer(server) {
+      await project.read()
+      const watch = () => server.watcher.add([...project.files])
+      watch()
+      const changed = async (file: string) => {
+        if (!project.files.includes(path.resolve(file))) return
+        await reload(project, server, report)
+        watch()
+      }
+      for (const event of ['change', 'add', 'unlink'] as const) server.watcher.on(event, changed)
+    },
+  }
+}
+
+/** Vite sets `NODE_ENV` itself, so unlike at a start that names no stage here. */
+function chooseBuildStage(named: string | undefined, mode: string | undefined, command: Command): Stage {
+  if (named !== undefined) return { name: named, from: 'the plugin' }
+  if (mode !== undefined) return { name: mode, from: '--mode' }
+  if (process.env.MAPPA_STAGE) return { name: process.env.MAPPA_STAGE, from: 'MAPPA_STAGE' }
+  return { name: command === 'build' ? 'production' : 'development', from: `vite ${command}` }
+}
+
+/** Reads the settings again, says what changed, and reloads the page; with faults it stays as it is, and they are shown. */
+async function reload(project: ViteProject, server: ViteDevServer, report: (faults: readonly Fault[]) => string) {
+  const before = project.survey
+  const beforeFaults = project.faults.length
+  await project.read()
+  const { logger } = server.config
+  const client = server.environments.client
+  if (project.faults.length > 0) {
+    const message = report(project.faults)
+    logger.error(message, { timestamp: true })
+    client?.hot.send({ type: 'error', err: { message, stack: '', plugin: 'mappa' } })
+    return
+  }
+  const changes = project.changesSince(before)
+  if (changes.length === 0 && beforeFaults === 0) return
+  for (const change of changes) logger.info(change, { timestamp: true })
+  for (const environment of Object.values(server.environments)) {
+    const module = environment.moduleGraph.getModuleById(resolvedModule)
+    if (module) environment.moduleGraph.invalidateModule(module)
+  }
+  client?.hot.send({ type: 'full-reload' })
+}
+
+/** The report is the whole message: where in Vite it was raised helps nobody. */
+function plainError(message: string) {
+  return { message: `\n${message.trimEnd()}`, stack: '' }
+}
+
+function shownPath(id: string, root: string): string {
+  const file = id.split('?', 1)[0] as string
+  const relative = path.relative(root, file)
+  return (relative.startsWith('..') ? file : relative).replaceAll('\\', '/')
+}

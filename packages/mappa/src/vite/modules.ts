@@ -1,0 +1,51 @@
+import { type AnyEntry, placeOf } from '../legend/entry.js'
+import type { Legend } from '../legend/legend.js'
+import type { Survey } from '../settle/survey.js'
+
+/** Code of the settings module for a browser: a constant for each entry that may reach it, and nothing else. */
+export function browserModule(definition: Legend, { settings }: Survey): string {
+  const lines = entriesOf(definition).flatMap(([name, entry]) => {
+    if (!reachesBrowser(entry)) return []
+    return [`export const ${name} = ${literal(valueAt(settings, placeOf(name, entry)))}`]
+  })
+  return `${lines.join('\n')}\n`
+}
+
+/** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
+export function serverModule(definition: Legend, legendPath: string, stage: string): string {
+  const json = legendPath.endsWith('.json')
+  const lines = [
+    "import { settle } from 'mappa/node'",
+    json ? "import { legendFromJsonSchema } from 'mappa'" : '',
+    `import definition from ${JSON.stringify(legendPath)}`,
+    `const settings = settle(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, builtFor: ${JSON.stringify(stage)} })`,
+    'export default settings',
+    ...entriesOf(definition).map(([name, entry]) => {
+      const steps = placeOf(name, entry).map((step) => `[${JSON.stringify(step)}]`)
+      return `export const ${name} = settings${steps.join('')}`
+    }),
+  ]
+  return `${lines.join('\n')}\n`
+}
+
+export function reachesBrowser(entry: AnyEntry): boolean {
+  return entry.reach === 'browser' && !entry.secret
+}
+
+function entriesOf(definition: Legend): [string, AnyEntry][] {
+  return Object.entries(definition.entries as Record<string, AnyEntry>)
+}
+
+function valueAt(settings: unknown, steps: readonly string[]): unknown {
+  return steps.reduce((value, step) => (value as Record<string, unknown>)[step], settings)
+}
+
+/** JSON, also safe inside a script element of a page. */
+function literal(value: unknown): string {
+  return value === undefined
+    ? 'undefined'
+    : JSON.stringify(value).replace(
+        /[<\u2028\u2029]/g,
+        (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
+      )
+}
