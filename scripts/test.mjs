@@ -3,7 +3,11 @@ import { spawnSync } from 'node:child_process'
 import { readdirSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
+import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
+
+const missing = installDebian({ chromium: 'chromium' })
+if (missing.length > 0) console.log('Chromium is not installed: the tests of the page in a browser cannot run.')
 
 const require = createRequire(import.meta.url)
 const tsc = join(require.resolve('typescript/package.json'), '../bin/tsc')

@@ -1,67 +1,25 @@
 import assert from 'node:assert/strict'
-import { cpSync, existsSync, rmSync } from 'node:fs'
+import { existsSync, rmSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import test from 'node:test'
-import { mappa, node, project, token, top } from '../../../test/helpers.js'
+import { node } from '../../../test/helpers.js'
+import { apiary, freePort, whileRunning } from './apiary.js'
 
-const source = join(top, 'examples/apiary')
-
-/** The collector's own layers and legend, its built server, and secrets that are made up. */
-function collector(): string {
-  const root = project({
-    '.env.local': `ALERT_TOKEN=${token}`,
-    '.env.production.local': 'ALERT_TOKEN=sms_live_acacia_sunflower_lime',
-  })
-  for (const name of [
-    'mappa.legend.ts',
-    '.env',
-    '.env.development',
-    '.env.staging',
-    '.env.production',
-    'collector/dist',
-    'collector/package.json',
-  ])
-    cpSync(join(source, name), join(root, name), { recursive: true })
-  for (const name of ['hono', '@hono', 'node-sqlite3-wasm'])
-    cpSync(join(top, 'node_modules', name), join(root, 'node_modules', name), { recursive: true })
-  return root
-}
-
-async function freePort(): Promise<number> {
-  const server = createServer().listen(0)
-  const { port } = server.address() as AddressInfo
-  await new Promise((resolve) => server.close(resolve))
-  return port
-}
-
-/** Runs the server, talks to it once it listens, and stops it; gives its log. */
-async function serve(
+/** Runs the server, talks to it once it listens, and stops it. */
+const serve = (
   args: readonly string[],
   env: Record<string, string>,
   cwd: string,
   talk: (url: string) => Promise<void>,
-) {
-  let talked: Promise<void> | undefined
-  const run = args[0] === 'with' ? mappa : node
-  const ended = await run(args, {
-    cwd,
-    env,
-    onOutput(text, kill) {
-      if (!talked && text.includes('collector started'))
-        talked = talk(`http://127.0.0.1:${env.COLLECTOR_PORT}`).finally(() => kill('SIGTERM'))
-    },
-  })
-  await talked
-  return ended
-}
+) => whileRunning(args, { cwd, env, ready: 'collector started' }, () => talk(`http://127.0.0.1:${env.COLLECTOR_PORT}`))
 
 const post = (url: string, body: unknown) => fetch(`${url}/readings`, { method: 'POST', body: JSON.stringify(body) })
 const reading = { hive: 'meadow', weight: 41.8, temperature: 22.5, time: 1_000 }
 
 test('the collector keeps and serves readings in the stage it is started for, and stops gracefully', async () => {
-  const cwd = collector()
+  const cwd = apiary()
   const port = String(await freePort())
   const answers: unknown[] = []
   const { code, stdout, stderr } = await serve(
@@ -106,7 +64,7 @@ test('the collector keeps and serves readings in the stage it is started for, an
 })
 
 test('in production a swarm sends a text message through the gateway, with the token', async () => {
-  const cwd = collector()
+  const cwd = apiary()
   const asked: unknown[] = []
   const gateway = createServer((request, response) => {
     let body = ''

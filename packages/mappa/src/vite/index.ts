@@ -5,7 +5,7 @@ import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 import { browserModule, serverModule } from './modules.js'
 import { ViteProject } from './project.js'
-import { type ImportGraph, refusals } from './refuse.js'
+import { type ModuleGraph, refusals } from './refuse.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -39,11 +39,22 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
   let project: ViteProject
   let command: Command = 'build'
   let pageRoot = ''
+  let started = false
   const report = (faults: readonly Fault[]) =>
     reportText(
       { stage: project.survey.stage, faults, notices: [] },
-      { consequence: command === 'build' ? 'Nothing was built.' : 'The page keeps its old values.' },
+      {
+        consequence:
+          command === 'build'
+            ? 'Nothing was built.'
+            : started
+              ? 'The page keeps its old values.'
+              : 'Nothing was served.',
+      },
     )
+  const stopOnFaults = () => {
+    if (project.faults.length > 0) throw plainError(report(project.faults))
+  }
   return {
     name: 'mappa',
 
@@ -56,10 +67,18 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       project = new ViteProject(pageRoot, options.root, chooseBuildStage(options.stage, config.mode, command), command)
     },
 
-    async buildStart() {
+    async configResolved() {
+      if (command !== 'build') return
       await project.read()
-      if (this.environment.mode === 'build') for (const file of project.files) this.addWatchFile(file)
-      if (project.faults.length > 0) this.error(plainError(report(project.faults)))
+      stopOnFaults()
+    },
+
+    async buildStart() {
+      if (this.environment.mode !== 'build') return
+      // Again for each round of `vite build --watch`.
+      if (this.meta.watchMode) await project.read()
+      stopOnFaults()
+      for (const file of project.files) this.addWatchFile(file)
     },
 
     resolveId: {
@@ -71,7 +90,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       filter: { id: /^\0virtual:mappa\/settings$/ },
       handler() {
         const { definition, legendPath, survey } = project
-        if (!definition || !legendPath) this.error(plainError(report(project.faults)))
+        if (!definition || !legendPath) throw plainError(report(project.faults))
         if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
         return serverModule(definition, legendPath, survey.stage.name)
       },
@@ -79,25 +98,27 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
 
     transform: {
       filter: { code: /virtual:mappa\/settings/, id: { exclude: /^\0/ } },
-      handler(code, id) {
+      async handler(code, id) {
         if (this.environment.config.consumer !== 'client' || !project.definition) return
-        const { environment } = this
-        const graph: ImportGraph = {
-          importersOf: (id) =>
-            environment.mode === 'dev'
-              ? [...(environment.moduleGraph.getModuleById(id)?.importers ?? [])].flatMap((module) => module.id ?? [])
-              : (this.getModuleInfo(id)?.importers ?? []),
+        const input = this.environment.config.build.rolldownOptions.input ?? path.join(pageRoot, 'index.html')
+        const graph: ModuleGraph = {
+          entries: (typeof input === 'string' ? [input] : Object.values(input)).map((each) =>
+            path.resolve(pageRoot, each),
+          ),
+          resolve: async (path, importer) => (await this.resolve(path, importer))?.id,
           nameOf: (id) => shownPath(id, pageRoot),
         }
-        const faults = refusals(this.parse(code), id, project.definition, graph)
-        if (faults.length > 0) this.error(plainError(report(faults)))
+        const faults = await refusals(this.parse(code), id, project.definition, graph)
+        if (faults.length > 0) this.error({ message: plainText(report(faults)), stack: '' })
       },
     },
 
     async configureServer(server) {
       await project.read()
+      stopOnFaults()
       const watch = () => server.watcher.add([...project.files])
       watch()
+      started = true
       const changed = async (file: string) => {
         if (!project.files.includes(path.resolve(file))) return
         await reload(project, server, report)
@@ -140,8 +161,15 @@ async function reload(project: ViteProject, server: ViteDevServer, report: (faul
 }
 
 /** The report is the whole message: where in Vite it was raised helps nobody. */
-function plainError(message: string) {
-  return { message: `\n${message.trimEnd()}`, stack: '' }
+function plainError(message: string): Error {
+  const error = new Error(plainText(message))
+  // Vite prints the stack; without a line that starts so, it would put brackets round it.
+  error.stack = `${error.message}\n    at mappa, the plugin for Vite`
+  return error
+}
+
+function plainText(message: string): string {
+  return `\n${message.trimEnd()}`
 }
 
 function shownPath(id: string, root: string): string {

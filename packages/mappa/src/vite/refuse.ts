@@ -5,9 +5,12 @@ import { fs } from '../node/builtins.js'
 import { type Fault, nearest } from '../settle/faults.js'
 import { reachesBrowser } from './modules.js'
 
-/** What is known of the modules round the one that is looked at, by their ids. */
-export interface ImportGraph {
-  importersOf(id: string): readonly string[]
+/** What Vite knows of modules. Asked only when an import is refused. */
+export interface ModuleGraph {
+  /** Ids of the modules, or pages, that a browser loads first. */
+  readonly entries: readonly string[]
+  /** The id of what a module imports under a path. */
+  resolve(path: string, importer: string): Promise<string | undefined>
   /** What messages call a module: its path from Vite's root. */
   nameOf(id: string): string
 }
@@ -19,46 +22,45 @@ interface Node {
 }
 
 /** Names that browser code takes from the settings module and may not have, each as a fault with its place. */
-export function refusals(program: unknown, id: string, definition: Legend, graph: ImportGraph): Fault[] {
+export async function refusals(program: unknown, id: string, definition: Legend, graph: ModuleGraph): Promise<Fault[]> {
   const entries = definition.entries as Record<string, AnyEntry>
-  return [...new Set(takenNames(program as Node))].flatMap((name): Fault[] => {
+  const refused = [...new Set(takenNames(program as Node))].filter((name) => {
     const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
-    if (entry && reachesBrowser(entry)) return []
+    return !(entry && reachesBrowser(entry))
+  })
+  if (refused.length === 0) return []
+  const way = await wayTo(id, graph)
+  return refused.map((name): Fault => {
+    const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
     const file = graph.nameOf(id)
     const spot = spotOf(id, file, name)
     const fault = { name, layer: file, ...spot }
     if (name === 'default')
-      return [
-        {
-          ...fault,
-          kind: 'server-only',
-          message: `${file} takes all settings into browser code, where only single names may go.`,
-          remedy: "Write: import { NAME } from 'virtual:mappa/settings'",
-        },
-      ]
+      return {
+        ...fault,
+        kind: 'server-only',
+        message: `${file} takes all settings into browser code, where only single names may go.`,
+        remedy: "Write: import { NAME } from 'virtual:mappa/settings'",
+      }
     if (!entry) {
       const near = nearest(name, Object.keys(entries))
-      return [
-        {
-          ...fault,
-          kind: 'undeclared',
-          message: `${name} has no entry in the legend, and ${file} takes it.`,
-          remedy: near ? `Did you mean ${near}?` : 'Add an entry for it to the legend.',
-        },
-      ]
+      return {
+        ...fault,
+        kind: 'undeclared',
+        message: `${name} has no entry in the legend, and ${file} takes it.`,
+        remedy: near ? `Did you mean ${near}?` : 'Add an entry for it to the legend.',
+      }
     }
     const what = entry.secret ? 'is secret and must stay on the server' : 'stays on the server'
     const away = entry.secret
       ? 'Use it on the server, and let the page ask the server for what it needs.'
       : "Use it on the server; or, if everyone may see it, write reach: 'browser' in its entry."
-    return [
-      {
-        ...fault,
-        kind: 'server-only',
-        message: `${name} ${what}, and ${file} takes it into browser code.`,
-        remedy: `${wayOf(id, name, spot?.place.line, graph)} ${away}`,
-      },
-    ]
+    return {
+      ...fault,
+      kind: 'server-only',
+      message: `${name} ${what}, and ${file} takes it into browser code.`,
+      remedy: `${sentenceOf(file, name, spot?.place.line, way, graph)} ${away}`,
+    }
   })
 }
 
@@ -111,38 +113,64 @@ function spotOf(id: string, file: string, name: string): Required<Pick<Fault, 'p
   return undefined
 }
 
-/** `readings.ts:3 takes READINGS_URL. map.ts:1 imports it, main.ts:4 imports that, index.html loads that.` */
-function wayOf(id: string, name: string, line: number | undefined, graph: ImportGraph): string {
-  const sentence = [`${graph.nameOf(id)}${line ? `:${line}` : ''} takes ${name}.`]
-  const steps: string[] = []
-  const seen = new Set([id])
-  for (let child = id; ; ) {
-    const parent = graph.importersOf(child).find((importer) => !seen.has(importer))
-    if (parent === undefined) break
-    seen.add(parent)
-    const what = steps.length === 0 ? 'it' : 'that'
-    const at = importLine(parent, child)
-    steps.push(
-      `${graph.nameOf(parent)}${at ? `:${at}` : ''} ${/\.html(?:\?|$)/.test(parent) ? 'loads' : 'imports'} ${what}`,
-    )
-    child = parent
-  }
-  if (steps.length > 0) sentence.push(`${steps.join(', ')}.`)
-  return sentence.join(' ')
+/** One import on the way from a page to a module. */
+interface Step {
+  readonly importer: string
+  readonly line: number
 }
 
-/** The line on which a module imports another, judged by the other's file name; undefined if none can be told. */
-function importLine(importer: string, imported: string): number | undefined {
-  const stem = /([^/\\]+?)(?:\.\w+)?(?:\?.*)?$/.exec(imported)?.[1]
-  if (!stem) return undefined
-  const lines = sourceOf(importer).split('\n')
-  const line = lines.findIndex((text) => /\b(?:import|export|from|src=)/.test(text) && text.includes(stem))
-  return line < 0 ? undefined : line + 1
+/** The shortest way from an entry to a module, the module's own importer first; empty if none is found. */
+async function wayTo(id: string, graph: ModuleGraph): Promise<Step[]> {
+  const target = plainId(id)
+  const reached = new Map<string, Step | undefined>(graph.entries.map((entry) => [plainId(entry), undefined]))
+  // A map visits what is added to it on the way, which makes this a search in breadth.
+  for (const importer of reached.keys()) {
+    if (importer === target) break
+    for (const { path, line } of importsIn(sourceOf(importer))) {
+      const found = plainId((await graph.resolve(path, importer)) ?? '')
+      if (found && !found.includes('/node_modules/') && !reached.has(found)) reached.set(found, { importer, line })
+    }
+  }
+  const way: Step[] = []
+  for (let step = reached.get(target); step; step = reached.get(step.importer)) way.push(step)
+  return way
+}
+
+/** What a module imports, or a page loads, with the lines. Found in the text, since it may be of any language. */
+function importsIn(text: string): { path: string; line: number }[] {
+  const imports = /(?:\bfrom|\bimport\s*\(?|<script\b[^>]*\bsrc\s*=)\s*(['"])([^'"\n]+)\1/g
+  const lines = new LineIndex(text)
+  return [...text.matchAll(imports)].map((match) => ({
+    path: match[2] as string,
+    line: lines.at(match.index ?? 0).line,
+  }))
+}
+
+/** `readings.ts:3 takes READINGS_URL. map.ts:1 imports it, main.ts:4 imports that, index.html loads that.` */
+function sentenceOf(
+  file: string,
+  name: string,
+  line: number | undefined,
+  way: readonly Step[],
+  graph: ModuleGraph,
+): string {
+  const taken = `${file}${line ? `:${line}` : ''} takes ${name}.`
+  const steps = way.map(({ importer, line }, at) => {
+    const what = at === 0 ? 'it' : 'that'
+    const name = graph.nameOf(importer)
+    return name.endsWith('.html') ? `${name} loads ${what}` : `${name}:${line} imports ${what}`
+  })
+  return steps.length > 0 ? `${taken} ${steps.join(', ')}.` : taken
+}
+
+/** Without a query, which tells variants of one file apart. */
+function plainId(id: string): string {
+  return id.split('?', 1)[0] as string
 }
 
 function sourceOf(id: string): string {
   try {
-    return fs.readFileSync(id.split('?', 1)[0] as string, 'utf8')
+    return fs.readFileSync(plainId(id), 'utf8')
   } catch {
     return ''
   }
