@@ -78,6 +78,28 @@ async function demo() {
   if (stores.join() !== 'development.sqlite,production.sqlite')
     throw new Error('each stage must have a store of its own.')
   rmSync(join(cwd, 'data'), { recursive: true })
+  step(
+    'The dashboard is a page: its values are fixed when it is built. Each stage gets its own, and only what may reach a browser.',
+  )
+  for (const stage of ['staging', 'production']) {
+    await type(`vite build --mode ${stage} --logLevel error`, { folder: 'dashboard' })
+    showBundle(stage)
+  }
+
+  step('Browser code that asks for a secret is refused, with the way the import took.')
+  edit('dashboard/src/readings.ts', (text) => text.replace('{ COLLECTOR_URL', '{ ALERT_TOKEN, COLLECTOR_URL'))
+  edit('dashboard/src/readings.ts', (text) =>
+    text.replace(
+      'fetch(new URL(path, COLLECTOR_URL), {',
+      'fetch(new URL(path, COLLECTOR_URL), { headers: { authorization: ALERT_TOKEN },',
+    ),
+  )
+  await type('vite build --mode staging --logLevel error', {
+    folder: 'dashboard',
+    expected: 1,
+    from: /^Stage/,
+    to: /Nothing was built/,
+  })
   tell('\nThat is the slice. README.md shows how to do the same in a project of your own.')
 }
 
@@ -109,14 +131,45 @@ function masked(line) {
   return line.replace(/^(ALERT_TOKE?N=).*/, '$1…')
 }
 
-async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY } = {}) {
-  command(line)
+async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY, folder = '.', from, to } = {}) {
+  command(folder === '.' ? line : `cd ${folder} && ${line}`)
   let text = ''
-  const code = await start(line, { cwd, write: (part) => (text += part) }).ended
-  const shown = text.trimEnd().split('\n')
-  console.log(shown.length <= lines ? shown.join('\n') : [...shown.slice(0, lines), '…', shown.at(-1)].join('\n'))
+  const code = await start(line, { cwd: join(cwd, folder), write: (part) => (text += part) }).ended
+  let shown = text.trim() === '' ? [] : text.trimEnd().split('\n')
+  // What the bundler says around a message names places of this machine.
+  if (from)
+    shown = shown.slice(
+      shown.findIndex((each) => from.test(each)),
+      shown.findIndex((each) => to.test(each)) + 1,
+    )
+  if (shown.length > 0)
+    console.log(shown.length <= lines ? shown.join('\n') : [...shown.slice(0, lines), '…', shown.at(-1)].join('\n'))
   if (code !== 0 || expected !== 0) console.log(`(exit code ${code})`)
   if (code !== expected) throw new Error(`${line} should have ended with exit code ${expected}.`)
+}
+
+/** Says which of a stage's values are in the bundle that was just built, and makes sure that no other is. */
+function showBundle(stage) {
+  const assets = join(cwd, 'dashboard/dist/assets')
+  const text = readdirSync(assets)
+    .map((name) => readFileSync(join(assets, name), 'utf8'))
+    .join('\n')
+  const values = ['.env', `.env.${stage}`, `.env.${stage}.local`].flatMap((file) =>
+    [...readFileSync(join(cwd, file), 'utf8').matchAll(/^([A-Z_]+)=(.*)$/gm)].map(([, name, value]) => [
+      name,
+      value.replace(/^'|'$/g, ''),
+    ]),
+  )
+  const browser = ['COLLECTOR_URL', 'TILE_KEY', 'STAGE_NOTE', 'SWARM_DROP_KG']
+  const long = values.filter(([name, value]) => !browser.includes(name) && value.length > 7)
+  const leaked = long.filter(([, value]) => text.includes(value))
+  console.log(`The bundle for ${stage} holds:`)
+  for (const [name, value] of values)
+    if (browser.includes(name) && text.includes(value)) console.log(`  ${name}: ${value}`)
+  console.log(
+    `and none of the ${long.length} server values that were looked for, ${long.map(([name]) => name).join(', ')}.`,
+  )
+  if (leaked.length > 0) throw new Error(`the bundle holds ${leaked.map(([name]) => name).join(', ')}.`)
 }
 
 async function serve(line, env) {

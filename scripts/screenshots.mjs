@@ -4,9 +4,10 @@ import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
+import { chromium } from 'playwright-core'
 import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
-import { copyApiary, environment } from './stage.mjs'
+import { copyApiary, environment, start } from './stage.mjs'
 
 const folder = join(top, 'docs/screenshots')
 mkdirSync(folder, { recursive: true })
@@ -46,8 +47,63 @@ try {
     ],
     right,
   )
+  await shoot(
+    'refusal',
+    ['head -1 dashboard/src/readings.ts', 'cd dashboard', 'vite build --mode staging 2>&1 | sed -n /Stage/,/built/p'],
+    leaking(),
+  )
 } finally {
   server.kill()
+}
+
+await shootPages()
+
+/** A copy whose browser code asks for a secret. */
+function leaking() {
+  const cwd = copyApiary('screenshots')
+  edit(cwd, 'dashboard/src/readings.ts', (text) =>
+    text.replace('{ COLLECTOR_URL', '{ ALERT_TOKEN, COLLECTOR_URL').concat('\nconsole.log(ALERT_TOKEN)\n'),
+  )
+  return cwd
+}
+
+/** The dashboard as built for staging, with a day of readings behind it. */
+async function shootPages() {
+  installDebian({ chromium: 'chromium' })
+  const cwd = copyApiary('screenshots')
+  const env = { COLLECTOR_URL: 'http://localhost:4200', ALLOWED_ORIGINS: 'http://localhost:4173' }
+  const vite = join(top, 'node_modules/vite/bin/vite.js')
+  await start(`node ${vite} build --mode staging`, { cwd: join(cwd, 'dashboard'), env }).ended
+  const parts = [start('mappa with staging -- node collector/dist/server.js', { cwd, env })]
+  parts.push(
+    start(`node ${vite} preview --port 4173 --strictPort --host localhost`, { cwd: join(cwd, 'dashboard'), env }),
+  )
+  const args = ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync']
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args })
+  try {
+    await until(
+      async () =>
+        (await fetch('http://localhost:4173').catch(() => undefined))?.ok &&
+        (await fetch('http://localhost:4200/health').catch(() => undefined))?.ok,
+    )
+    await start('node collector/season.mjs http://localhost:4200', { cwd }).ended
+    const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
+    await page.goto('http://localhost:4173')
+    await page.waitForSelector('.hive')
+    await page.screenshot({ path: join(folder, 'dashboard.png') })
+    await page.setViewportSize({ width: 390, height: 800 })
+    await page.screenshot({ path: join(folder, 'dashboard-phone.png') })
+    parts[0].child.kill('SIGTERM')
+    await parts[0].ended
+    await page.setViewportSize({ width: 1280, height: 800 })
+    await page.reload()
+    await page.waitForSelector('.away')
+    await page.screenshot({ path: join(folder, 'dashboard-away.png') })
+    console.log('docs/screenshots/dashboard.png, dashboard-phone.png, dashboard-away.png')
+  } finally {
+    await browser.close()
+    for (const { child } of parts) child.kill()
+  }
 }
 
 function edit(cwd, file, change) {
@@ -98,7 +154,7 @@ async function shoot(name, lines, cwd) {
 
 async function until(condition) {
   for (let tries = 0; tries < 200; tries++) {
-    if (condition()) return
+    if (await condition()) return
     await wait(100)
   }
   throw new Error('Waited 20 s for something that did not happen.')

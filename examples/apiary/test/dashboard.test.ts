@@ -86,7 +86,8 @@ for (const { stage, note, key } of pages)
       assert.match((await page.getAttribute('#chart', 'aria-label')) ?? '', /^Weight of hive brook: 36\.4, /)
       assert.equal(await page.locator('[data-hive="brook"]').getAttribute('aria-pressed'), 'true')
       await page.setViewportSize({ width: 390, height: 800 })
-      assert.ok(await page.evaluate('document.documentElement.scrollWidth <= innerWidth'), 'fits a phone')
+      // Fits a phone, once the chart has noticed.
+      await page.waitForFunction('document.documentElement.scrollWidth <= innerWidth')
       assert.deepEqual(errors, [])
       await page.close()
     }),

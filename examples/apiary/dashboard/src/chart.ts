@@ -32,7 +32,7 @@ export function drawWeight(canvas: HTMLCanvasElement, hive: string, readings: re
           borderColor: '#8a5a00',
           backgroundColor: 'rgba(214, 158, 46, 0.25)',
           fill: true,
-          tension: 0.25,
+          cubicInterpolationMode: 'monotone',
           pointRadius: 3,
         },
       ],

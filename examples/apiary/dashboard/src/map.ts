@@ -33,8 +33,8 @@ export function drawMap(
     mark.append(
       element('circle', { r: 34, class: 'ring' }),
       element('path', { d: 'M-16 18h32v-12h-32zM-14 4h28v-12h-28zM-18 -10h36l-5 -8h-26z', class: 'box' }),
-      textElement(hive, { y: 58, class: 'name' }),
-      textElement(`${weight.toFixed(1)} kg`, { y: 78, class: 'weight' }),
+      textElement(hive, { y: 38, dy: '1em', class: 'name' }),
+      textElement(`${weight.toFixed(1)} kg`, { y: 38, dy: '2.05em', class: 'weight' }),
     )
     mark.addEventListener('click', () => choose(hive))
     mark.addEventListener('keydown', (event) => {
