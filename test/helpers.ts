@@ -28,7 +28,8 @@ export function project(files: Readonly<Record<string, string | Uint8Array>>): s
 /** The environment without whatever the person who runs the tests has set for Mappa or Node. */
 export function environment(extra: Readonly<Record<string, string>> = {}): NodeJS.ProcessEnv {
   const own = Object.entries(process.env).filter(([name]) => !/^(?:MAPPA_|NODE_|npm_|NO_COLOR|FORCE_COLOR)/.test(name))
-  return { ...Object.fromEntries(own), ...extra }
+  // Some programs take CI for a reason to colour what they write to a pipe.
+  return { ...Object.fromEntries(own), NO_COLOR: '1', ...extra }
 }
 
 export interface Ended {
@@ -37,6 +38,9 @@ export interface Ended {
   readonly stdout: string
   readonly stderr: string
 }
+
+/** Milliseconds after which a program is taken to hang, and ended. */
+const hangMax = 120_000
 
 /** Runs Node with arguments; `onOutput` sees all standard output so far, each time there is more. */
 export function node(
@@ -49,7 +53,12 @@ export function node(
 ): Promise<Ended> {
   const { cwd, env, onOutput } = options
   return new Promise((resolve, reject) => {
-    const child = spawn(process.execPath, args, { cwd, env: environment(env), stdio: ['ignore', 'pipe', 'pipe'] })
+    const child = spawn(process.execPath, args, {
+      cwd,
+      env: environment(env),
+      stdio: ['ignore', 'pipe', 'pipe'],
+      timeout: hangMax,
+    })
     let stdout = ''
     let stderr = ''
     child.stdout.on('data', (data) => {
