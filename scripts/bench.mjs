@@ -7,7 +7,7 @@ import { readValues } from 'mappa'
 import { top } from './prepare.mjs'
 import { environment, scratch } from './stage.mjs'
 
-const startRuns = 41
+const startRuns = 61
 const readRuns = 25
 
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)

@@ -134,7 +134,8 @@ function checkEntry(name: string, entry: AnyEntry, stages: readonly string[], re
       'Remove secret or reach: a browser can keep no secret.',
     )
   if (entry.secret && entry.default !== undefined) secretDefault(name, '', report)
-  checkValues(name, entry, '', report)
+  // An entry of a type and nothing else has no values to look at.
+  if (Object.keys(entry).length > 1) checkValues(name, entry, '', report)
   if (entry.stages) checkStages(name, entry, known, stages, report)
 }
 

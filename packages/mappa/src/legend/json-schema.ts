@@ -24,8 +24,8 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
     const property = declared[name]
     if (!isRecord(property)) throw new TypeError(`"properties" → ${JSON.stringify(name)} must be an object.`)
     const entry = withoutPrefix(property)
-    if (!needed.has(name) && entry.default === undefined && entry.optional === undefined) entry.optional = true
-    entries[name] = entry as unknown as AnyEntry
+    const open = !needed.has(name) && entry.default === undefined && entry.optional === undefined
+    entries[name] = (open ? { ...entry, optional: true } : entry) as unknown as AnyEntry
   }
   if (stages !== undefined && !(Array.isArray(stages) && stages.every((stage) => typeof stage === 'string')))
     throw new TypeError(`"${prefix}stages" of a JSON legend must be a list of names.`)
@@ -33,6 +33,8 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
 }
 
 function withoutPrefix(property: Record<string, unknown>): Record<string, unknown> {
+  // Most properties are entries as they stand.
+  if (!Object.keys(property).some((word) => word.startsWith(prefix))) return property
   const entry: Record<string, unknown> = {}
   for (const word of Object.keys(property)) {
     const value = property[word]

@@ -1,6 +1,6 @@
 import { type Contradiction, contradictionsOf } from '../legend/check.js'
 import type { Breach } from '../legend/constraints.js'
-import { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
+import { type AnyEntry, entryIn } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { convert } from './convert.js'
 import type { Fault } from './faults.js'
@@ -99,13 +99,12 @@ function readEntry(
   if (winner) {
     texts.set(name, winner.text)
     const conversion = convert(winner.text, entry)
-    if ('value' in conversion) settings.push({ steps: placeOf(name, entry), value: conversion.value, entry })
+    if ('value' in conversion) settings.push({ name, value: conversion.value, entry })
     else problems.push({ name, entry, breach: conversion.breach, winner, clearedBy })
     return
   }
   if (entry.default !== undefined) texts.set(name, String(entry.default))
-  if (entry.default !== undefined || entry.optional)
-    settings.push({ steps: placeOf(name, entry), value: entry.default, entry })
+  if (entry.default !== undefined || entry.optional) settings.push({ name, value: entry.default, entry })
   else problems.push({ name, entry, breach: 'missing', winner, clearedBy })
 }
 

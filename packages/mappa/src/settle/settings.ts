@@ -1,10 +1,10 @@
-import type { AnyEntry } from '../legend/entry.js'
+import { type AnyEntry, placeOf } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
 import type { Stage } from './stage.js'
 
 /** A setting ready to be put in its place. */
 export interface Setting {
-  readonly steps: readonly string[]
+  readonly name: string
   readonly value: unknown
   readonly entry: AnyEntry
 }
@@ -36,7 +36,8 @@ const printing = Object.freeze(
 export function assemble(settings: Iterable<Setting>, stage: Stage): object {
   const groups = new Map<string, Group>()
   const root = newGroup()
-  for (const { steps, value, entry } of settings) {
+  for (const { name, value, entry } of settings) {
+    const steps = placeOf(name, entry)
     let group = root
     for (let depth = 1; depth < steps.length; depth++) {
       const path = steps.slice(0, depth).join('.')
