@@ -17,14 +17,15 @@ size()
 
 function startUp() {
   const root = startUpProject()
-  const empty = ['--import', './empty.mjs', 'app.mjs']
+  // Installed as mappa is, so that what Node does to find a package is on both sides.
+  const empty = ['--import', 'empty/preload', 'app.mjs']
   const preloaded = ['--import', 'mappa/preload', 'app.mjs']
   const rows = [
     ['JSON legend', 'json', 1.1],
     ['JavaScript legend', 'js', undefined],
     ['no legend', 'none', undefined],
   ]
-  console.log('Start-up with mappa/preload (60 variables, four layers) against an empty module preloaded')
+  console.log('Start-up with mappa/preload (60 variables, four layers) against an empty module of a package')
   for (const [what, folder, limit] of rows) {
     const cwd = join(root, folder)
     const [mine, base] = alternate(
@@ -48,6 +49,11 @@ function startUpProject() {
     [{ type: 'integer', maximum: 65535 }, '4100'],
   ]
   const properties = Object.fromEntries(names.map((name, at) => [name, kinds[at % 4][0]]))
+  const emptyPackage = join(root, 'packages/empty')
+  mkdirSync(join(emptyPackage, 'dist'), { recursive: true })
+  const description = JSON.parse(readFileSync(join(top, 'packages/mappa/package.json'), 'utf8'))
+  writeFileSync(join(emptyPackage, 'package.json'), JSON.stringify({ ...description, name: 'empty' }))
+  writeFileSync(join(emptyPackage, 'dist/preload.mjs'), '')
   const legends = {
     json: ['mappa.legend.json', JSON.stringify({ type: 'object', properties, required: names })],
     js: ['mappa.legend.mjs', `import { legend } from 'mappa'\nexport default legend(${JSON.stringify(properties)})`],
@@ -56,9 +62,10 @@ function startUpProject() {
   for (const [folder, [file, text]] of Object.entries(legends)) {
     const cwd = join(root, folder)
     mkdirSync(join(cwd, '.git'), { recursive: true })
-    symlinkSync(join(top, 'node_modules'), join(cwd, 'node_modules'), 'dir')
+    mkdirSync(join(cwd, 'node_modules'))
+    symlinkSync(join(top, 'packages/mappa'), join(cwd, 'node_modules/mappa'), 'dir')
+    symlinkSync(emptyPackage, join(cwd, 'node_modules/empty'), 'dir')
     writeFileSync(join(cwd, file), text)
-    writeFileSync(join(cwd, 'empty.mjs'), '')
     writeFileSync(
       join(cwd, 'app.mjs'),
       'const { user, system } = process.cpuUsage(); process.stdout.write(String((user + system) / 1000))',

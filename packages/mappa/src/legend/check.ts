@@ -1,71 +1,97 @@
-import { breachOf, describeEntry, hasType, patternOf } from './constraints.js'
+import { breachOf, hasType, patternOf } from './constraints.js'
 import { type AnyEntry, entryIn, isName, placeOf } from './entry.js'
 import { type Legend, stagesOf } from './legend.js'
-import { masked } from './mask.js'
 
-/** Where a legend contradicts itself. `name` is the entry's, if it is one entry's fault. */
+/** How a legend contradicts itself. */
+export type ContradictionKind =
+  | 'stage-name'
+  | 'entry-name'
+  | 'no-entry'
+  | 'no-type'
+  | 'unknown-word'
+  | 'word-of-other-type'
+  | 'word-value'
+  | 'secret-in-browser'
+  | 'secret-default'
+  | 'unknown-stage'
+  | 'no-stage-words'
+  | 'lasting-word'
+  | 'pattern'
+  | 'bounds'
+  | 'enum-type'
+  | 'default-outside'
+  | 'place-form'
+  | 'place-taken'
+  | 'place-clash'
+
+/**
+ * Where a legend contradicts itself: the bare facts. Every start looks for them, so what puts them into words is in
+ * `contradiction-texts.ts`, which a start that goes well never compiles.
+ */
 export interface Contradiction {
-  readonly name?: string
-  readonly message: string
-  readonly remedy: string
+  readonly kind: ContradictionKind
+  /** The entry, or for `stage-name` the stage. */
+  readonly name: string
+  /** The stage whose words are at fault. */
+  readonly stage?: string | undefined
+  /** The word, the part of a place, or the other entry that is involved. */
+  readonly detail?: string
+  /** The value at fault. */
+  readonly value?: unknown
 }
 
-type Check = (value: unknown) => boolean
-const isText: Check = (value) => typeof value === 'string'
-const isSwitch: Check = (value) => typeof value === 'boolean'
-const isNumber: Check = (value) => typeof value === 'number' && Number.isFinite(value)
-const isCount: Check = (value) => Number.isSafeInteger(value) && (value as number) >= 0
-const isPositive: Check = (value) => isNumber(value) && (value as number) > 0
-const isList: Check = Array.isArray
-export function isRecord(value: unknown): value is Record<string, unknown> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value)
+/** What a word's value must be. */
+export type WordRule =
+  | 'text'
+  | 'switch'
+  | 'number'
+  | 'positive'
+  | 'count'
+  | 'list'
+  | 'filled-list'
+  | 'record'
+  | 'reach'
+  | 'format'
+  | 'any'
+
+/** Every word: which types have it, and what its value must be. */
+export const words: Readonly<Record<string, readonly [of: 'all' | 'string' | 'numbers', rule: WordRule]>> = {
+  type: ['all', 'text'],
+  description: ['all', 'text'],
+  obtain: ['all', 'text'],
+  examples: ['all', 'list'],
+  secret: ['all', 'switch'],
+  reach: ['all', 'reach'],
+  optional: ['all', 'switch'],
+  as: ['all', 'text'],
+  enum: ['all', 'filled-list'],
+  default: ['all', 'any'],
+  stages: ['all', 'record'],
+  minLength: ['string', 'count'],
+  maxLength: ['string', 'count'],
+  pattern: ['string', 'text'],
+  format: ['string', 'format'],
+  minimum: ['numbers', 'number'],
+  maximum: ['numbers', 'number'],
+  exclusiveMinimum: ['numbers', 'number'],
+  exclusiveMaximum: ['numbers', 'number'],
+  multipleOf: ['numbers', 'positive'],
 }
 
-type Word = readonly [check: Check, expected: string]
-const anyType: Readonly<Record<string, Word>> = {
-  type: [isText, 'one of string, integer, number, boolean, port'],
-  description: [isText, 'text'],
-  obtain: [isText, 'text'],
-  examples: [isList, 'a list'],
-  secret: [isSwitch, 'true or false'],
-  reach: [(value) => value === 'server' || value === 'browser', 'server or browser'],
-  optional: [isSwitch, 'true or false'],
-  as: [isText, 'text such as collector.port'],
-  enum: [(value) => Array.isArray(value) && value.length > 0, 'a list that is not empty'],
-  default: [() => true, 'a value'],
-  stages: [isRecord, 'an object of words by stage'],
-}
-const textWords: Readonly<Record<string, Word>> = {
-  minLength: [isCount, 'a count'],
-  maxLength: [isCount, 'a count'],
-  pattern: [isText, 'a regular expression as text'],
-  format: [(value) => value === 'uri', 'uri'],
-}
-const numberWords: Readonly<Record<string, Word>> = {
-  minimum: [isNumber, 'a number'],
-  maximum: [isNumber, 'a number'],
-  exclusiveMinimum: [isNumber, 'a number'],
-  exclusiveMaximum: [isNumber, 'a number'],
-  multipleOf: [isPositive, 'a number above 0'],
+/** The types, and which group of words each has beside those that all have. */
+export const typeGroups: Readonly<Record<string, 'string' | 'numbers' | 'all'>> = {
+  string: 'string',
+  integer: 'numbers',
+  number: 'numbers',
+  boolean: 'all',
+  port: 'numbers',
 }
 
-type Words = ReadonlyMap<string, Word>
-function wordsOf(...tables: Readonly<Record<string, Word>>[]): Words {
-  return new Map(tables.flatMap((table) => Object.entries(table)))
-}
-const ofNumbers = wordsOf(anyType, numberWords)
-const typeWords: ReadonlyMap<unknown, Words> = new Map([
-  ['string', wordsOf(anyType, textWords)],
-  ['integer', ofNumbers],
-  ['number', ofNumbers],
-  ['boolean', wordsOf(anyType)],
-  ['port', ofNumbers],
-])
-const lasting = new Set(['type', 'stages', 'as', 'reach', 'secret'])
-
+/** Words that hold for all stages. */
+const lasting = ['type', 'stages', 'as', 'reach', 'secret']
 /** Names that objects give a meaning of their own, so that no setting may sit there. */
-const takenPlaces = new Set(['__proto__', 'constructor', 'prototype', 'toJSON', 'then'])
-const takenStages = new Set(['local', 'example', 'sample'])
+const takenPlaces = ['__proto__', 'constructor', 'prototype', 'toJSON', 'then']
+const takenStages = ['local', 'example', 'sample']
 
 const checked = new WeakMap<object, readonly Contradiction[]>()
 
@@ -84,139 +110,115 @@ export function isLegend(value: unknown): value is Legend {
   return isRecord(value) && isRecord(value.entries) && Array.isArray(value.stages)
 }
 
-/** Every start comes through here, so it is plain loops: a right legend must cost next to nothing. */
+export function isRecord(value: unknown): value is Record<string, unknown> {
+  return typeof value === 'object' && value !== null && !Array.isArray(value)
+}
+
 function findContradictions(definition: Legend<unknown>): Contradiction[] {
   const found: Contradiction[] = []
-  for (const stage of definition.stages) {
-    if (!/^[a-z][a-z0-9-]*$/.test(stage) || takenStages.has(stage))
-      found.push({
-        message: `The legend names a stage ${JSON.stringify(stage)}, which cannot be one.`,
-        remedy: 'A stage is written in small letters, digits and hyphens; local, example and sample are taken.',
-      })
-  }
-  const stages = stagesOf(definition)
+  for (const name of definition.stages)
+    if (takenStages.includes(name) || !/^[a-z][a-z0-9-]*$/.test(name)) found.push({ kind: 'stage-name', name })
   const places: Places = { settings: new Map(), groups: new Map() }
   const entries = definition.entries as Record<string, AnyEntry>
   for (const name of Object.keys(entries)) {
-    const report: Report = (message, remedy) => found.push({ name, message, remedy })
     const entry = entries[name] as AnyEntry
-    checkEntry(name, entry, stages, report)
-    if (isRecord(entry) && (entry.as === undefined || typeof entry.as === 'string'))
-      checkPlace(name, entry, places, report)
+    if (!isName(name)) found.push({ kind: 'entry-name', name })
+    if (!isRecord(entry)) found.push({ kind: 'no-entry', name })
+    else {
+      checkEntry(name, entry, definition, found)
+      if (entry.as === undefined || typeof entry.as === 'string') checkPlace(name, entry, places, found)
+    }
   }
   return found
 }
 
-type Report = (message: string, remedy: string) => void
-
-function checkEntry(name: string, entry: AnyEntry, stages: readonly string[], report: Report): void {
-  if (!isName(name))
-    report(
-      `The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`,
-      'Use letters, digits and underscores.',
-    )
-  if (!isRecord(entry)) {
-    report(`${name} must be an object of words in the legend.`, `Write: ${name}: { type: 'string' }`)
-    return
+function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
+  if (typeof entry.type !== 'string' || !Object.hasOwn(typeGroups, entry.type)) found.push({ kind: 'no-type', name })
+  else if (checkWords(name, entry, entry.type, undefined, found)) {
+    if (entry.secret && entry.reach === 'browser') found.push({ kind: 'secret-in-browser', name })
+    if (entry.secret && entry.default !== undefined) found.push({ kind: 'secret-default', name })
+    checkValues(name, entry, undefined, found)
+    if (entry.stages) checkStages(name, entry, definition, found)
   }
-  const known = typeWords.get(entry.type)
-  if (!known) {
-    report(
-      `${name} must have a type in the legend: one of ${[...typeWords.keys()].join(', ')}.`,
-      `Write: ${name}: { type: 'string' }`,
-    )
-    return
-  }
-  if (!checkWords(name, entry, known, '', report)) return
-  if (entry.secret && entry.reach === 'browser')
-    report(
-      `${name} is secret and reaches the browser, where everyone can read it.`,
-      'Remove secret or reach: a browser can keep no secret.',
-    )
-  if (entry.secret && entry.default !== undefined) secretDefault(name, '', report)
-  // An entry of a type and nothing else has no values to look at.
-  if (Object.keys(entry).length > 1) checkValues(name, entry, '', report)
-  if (entry.stages) checkStages(name, entry, known, stages, report)
 }
 
-function checkStages(name: string, entry: AnyEntry, known: Words, stages: readonly string[], report: Report): void {
+/** Whether every word is known to the type and holds what it must. */
+function checkWords(
+  name: string,
+  given: object,
+  type: string,
+  stage: string | undefined,
+  found: Contradiction[],
+): boolean {
+  const before = found.length
+  for (const word of Object.keys(given)) {
+    const value = (given as Record<string, unknown>)[word]
+    if (value === undefined) continue
+    const [of, rule] = (Object.hasOwn(words, word) && words[word]) || []
+    if (rule === undefined) found.push({ kind: 'unknown-word', name, stage, detail: word })
+    else if (of !== 'all' && of !== typeGroups[type])
+      found.push({ kind: 'word-of-other-type', name, stage, detail: word })
+    else if (!holds(rule, value)) found.push({ kind: 'word-value', name, stage, detail: word })
+  }
+  return found.length === before
+}
+
+function holds(rule: WordRule, value: unknown): boolean {
+  switch (rule) {
+    case 'text':
+      return typeof value === 'string'
+    case 'switch':
+      return typeof value === 'boolean'
+    case 'number':
+      return typeof value === 'number' && Number.isFinite(value)
+    case 'positive':
+      return typeof value === 'number' && Number.isFinite(value) && value > 0
+    case 'count':
+      return Number.isSafeInteger(value) && (value as number) >= 0
+    case 'list':
+      return Array.isArray(value)
+    case 'filled-list':
+      return Array.isArray(value) && value.length > 0
+    case 'record':
+      return isRecord(value)
+    case 'reach':
+      return value === 'server' || value === 'browser'
+    case 'format':
+      return value === 'uri'
+    case 'any':
+      return true
+  }
+}
+
+function checkStages(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
   for (const [stage, overrides] of Object.entries(entry.stages ?? {})) {
-    const where = ` in stage ${stage}`
-    if (!stages.includes(stage))
-      report(
-        `${name} has words for stage ${JSON.stringify(stage)}, which the legend does not name.`,
-        `Known: ${stages.join(', ')}. More are named with legend(…, { stages: [${JSON.stringify(stage)}] }).`,
-      )
+    if (!stagesOf(definition).includes(stage)) found.push({ kind: 'unknown-stage', name, stage })
     if (!isRecord(overrides)) {
-      report(`${name}${where} must be an object of words.`, `Write: stages: { ${stage}: { optional: true } }`)
+      found.push({ kind: 'no-stage-words', name, stage })
       continue
     }
-    for (const word of Object.keys(overrides))
-      if (lasting.has(word))
-        report(
-          `${name} has the word ${word}${where}, which must be the same in all stages.`,
-          `Move ${word} out of stages.`,
-        )
-    if (!checkWords(name, overrides, known, where, report)) continue
-    if (entry.secret && overrides.default !== undefined) secretDefault(name, where, report)
-    checkValues(name, entryIn(entry, stage), where, report)
+    for (const word of lasting)
+      if (Object.hasOwn(overrides, word)) found.push({ kind: 'lasting-word', name, stage, detail: word })
+    if (!checkWords(name, overrides, entry.type, stage, found)) continue
+    if (entry.secret && overrides.default !== undefined) found.push({ kind: 'secret-default', name, stage })
+    checkValues(name, entryIn(entry, stage), stage, found)
   }
-}
-
-/** Whether every word is known and holds what it must. */
-function checkWords(name: string, given: Partial<AnyEntry>, known: Words, where: string, report: Report): boolean {
-  let right = true
-  for (const word of Object.keys(given)) {
-    const value = given[word as keyof AnyEntry]
-    const rule = known.get(word)
-    if (value === undefined || rule?.[0](value)) continue
-    right = false
-    if (rule) report(`${word} of ${name}${where} must be ${rule[1]}.`, 'Mend it in the legend.')
-    else if (Object.hasOwn(textWords, word) || Object.hasOwn(numberWords, word))
-      report(
-        `${name} has the word ${word}${where}, which its type does not have.`,
-        `Remove ${word}, or change the type.`,
-      )
-    else
-      report(
-        `${name} has the word ${JSON.stringify(word)}${where}, which no entry has.`,
-        `Known: ${[...known.keys()].join(', ')}.`,
-      )
-  }
-  return right
-}
-
-function secretDefault(name: string, where: string, report: Report): void {
-  report(
-    `${name} is secret and has a default${where}, so the secret stands in the code.`,
-    'Remove the default and replace the secret.',
-  )
 }
 
 /** Bounds the wrong way round, patterns that do not compile, and values that break the entry's own words. */
-function checkValues(name: string, entry: AnyEntry, where: string, report: Report): void {
+function checkValues(name: string, entry: AnyEntry, stage: string | undefined, found: Contradiction[]): void {
   if (entry.pattern !== undefined && !compiles(entry.pattern)) {
-    report(
-      `The pattern of ${name}${where} does not compile: ${entry.pattern}`,
-      'It must be a regular expression in Unicode mode.',
-    )
+    found.push({ kind: 'pattern', name, stage, detail: entry.pattern })
     return
   }
-  if ((entry.minLength ?? 0) > (entry.maxLength ?? Number.POSITIVE_INFINITY))
-    report(`minLength of ${name}${where} is above its maxLength.`, 'Swap them.')
-  if ((entry.minimum ?? Number.NEGATIVE_INFINITY) > (entry.maximum ?? Number.POSITIVE_INFINITY))
-    report(`minimum of ${name}${where} is above its maximum.`, 'Swap them.')
-  for (const value of entry.enum ?? [])
-    if (!hasType(entry, value))
-      report(
-        `The enum of ${name}${where} holds ${show(value, entry)}, which is not of type ${entry.type}.`,
-        'Mend the enum.',
-      )
+  if (entry.maxLength !== undefined && (entry.minLength ?? 0) > entry.maxLength)
+    found.push({ kind: 'bounds', name, stage, detail: 'Length' })
+  if (entry.maximum !== undefined && entry.minimum !== undefined && entry.minimum > entry.maximum)
+    found.push({ kind: 'bounds', name, stage, detail: 'imum' })
+  if (entry.enum)
+    for (const value of entry.enum) if (!hasType(entry, value)) found.push({ kind: 'enum-type', name, stage, value })
   if (entry.default !== undefined && breachOf(entry, entry.default))
-    report(
-      `The default of ${name}${where} must be ${describeEntry(entry)}, and is ${show(entry.default, entry)}.`,
-      'Mend the default or the limits.',
-    )
+    found.push({ kind: 'default-outside', name, stage, value: entry.default })
 }
 
 function compiles(pattern: string): boolean {
@@ -228,10 +230,6 @@ function compiles(pattern: string): boolean {
   }
 }
 
-function show(value: unknown, entry: AnyEntry): string {
-  return entry.secret ? masked : (JSON.stringify(value) ?? String(value))
-}
-
 /** Where entries are seen so far: settings by place, and groups by place with the entry that opened them. */
 interface Places {
   readonly settings: Map<string, string>
@@ -239,29 +237,20 @@ interface Places {
 }
 
 /** Two entries seen at one place, or one seen inside another. */
-function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places, report: Report): void {
+function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places, found: Contradiction[]): void {
   const place = entry.as ?? name
   const steps = placeOf(name, entry)
   if (entry.as !== undefined && !steps.every(isName)) {
-    report(`as of ${name} must be names joined by dots, such as collector.port.`, `Write: as: '${name.toLowerCase()}'`)
+    found.push({ kind: 'place-form', name })
     return
   }
-  for (const step of steps)
-    if (takenPlaces.has(step))
-      report(
-        `${name} would be seen as ${place}, and JavaScript gives ${step} a meaning of its own.`,
-        'Choose another place with as.',
-      )
+  for (const step of steps) if (takenPlaces.includes(step)) found.push({ kind: 'place-taken', name, detail: step })
   let other = settings.get(place) ?? groups.get(place)
   for (let dot = place.indexOf('.'); dot >= 0; dot = place.indexOf('.', dot + 1)) {
     const group = place.slice(0, dot)
     other ??= settings.get(group)
     groups.set(group, name)
   }
-  if (other !== undefined)
-    report(
-      `${name} is seen as ${place}, which collides with where ${other} is seen.`,
-      'Give one of them another place with as.',
-    )
+  if (other !== undefined) found.push({ kind: 'place-clash', name, detail: other })
   settings.set(place, name)
 }

@@ -52,9 +52,11 @@ function isMultiple(value: number, step: number): boolean {
 }
 
 function textBreach(entry: AnyEntry, value: string): Breach | undefined {
-  if (entry.minLength !== undefined || entry.maxLength !== undefined) {
+  const { minLength = 0, maxLength = Number.POSITIVE_INFINITY } = entry
+  // A character takes one or two code units, so most texts need no counting.
+  if (value.length < minLength * 2 || value.length > maxLength) {
     const length = characterCount(value)
-    if (length < (entry.minLength ?? 0) || length > (entry.maxLength ?? length)) return 'wrong-length'
+    if (length < minLength || length > maxLength) return 'wrong-length'
   }
   if (entry.pattern !== undefined && !patternOf(entry.pattern).test(value)) return 'wrong-form'
   if (entry.format === 'uri' && !isUri(value)) return 'wrong-form'

@@ -11,18 +11,21 @@ export type LoadedLegend = { readonly definition: Legend } | { readonly fault: F
 export function loadLegendFile(file: string): LoadedLegend {
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
-  if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript)
-    return {
-      fault: legendFault(
-        name,
-        `${name} is TypeScript, which this version of Node (${process.versions.node}) cannot load by itself.`,
-        'Start with: mappa with -- node …, or write the legend as mappa.legend.mjs or mappa.legend.json.',
-      ),
-    }
+  if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript) return untypedNode(name)
   try {
     return legendOf(createRequire(file)(file), name)
   } catch (cause) {
     return failedLegend(name, cause)
+  }
+}
+
+function untypedNode(name: string): LoadedLegend {
+  return {
+    fault: legendFault(
+      name,
+      `${name} is TypeScript, which this version of Node (${process.versions.node}) cannot load by itself.`,
+      'Start with: mappa with -- node …, or write the legend as mappa.legend.mjs or mappa.legend.json.',
+    ),
   }
 }
 

@@ -1,5 +1,6 @@
 import { explainFlaw } from '../format/flaw-texts.js'
 import { describeEntry } from '../legend/constraints.js'
+import { explainContradiction } from '../legend/contradiction-texts.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { mask } from '../legend/mask.js'
@@ -23,14 +24,10 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
   const { stage, layers, entries, contradictions, problems } = reading
   return [
     ...(sources.faults ?? []),
-    ...contradictions.map(({ name, message, remedy }): Fault => {
-      return {
-        kind: 'legend',
-        ...(name !== undefined && { name }),
-        message,
-        layer: sources.legendName ?? 'the legend',
-        remedy,
-      }
+    ...contradictions.map((found): Fault => {
+      const { message, remedy } = explainContradiction(found, definition as Legend<unknown>)
+      const name = found.kind === 'stage-name' ? {} : { name: found.name }
+      return { kind: 'legend', ...name, message, layer: sources.legendName ?? 'the legend', remedy }
     }),
     ...stageFaults(definition, stage),
     ...layers.flatMap((layer) => [

@@ -1,0 +1,125 @@
+import { type Contradiction, type ContradictionKind, typeGroups, type WordRule, words } from './check.js'
+import { describeEntry } from './constraints.js'
+import { type AnyEntry, entryIn } from './entry.js'
+import { type Legend, stagesOf } from './legend.js'
+import { masked } from './mask.js'
+
+const expected: Readonly<Record<WordRule, string>> = {
+  text: 'text',
+  switch: 'true or false',
+  number: 'a number',
+  positive: 'a number above 0',
+  count: 'a count',
+  list: 'a list',
+  'filled-list': 'a list that is not empty',
+  record: 'an object of words by stage',
+  reach: 'server or browser',
+  format: 'uri',
+  any: 'a value',
+}
+
+/** The facts of a contradiction, ready to be put into sentences. */
+interface Facts {
+  readonly name: string
+  /** Empty, or ` in stage staging`. */
+  readonly where: string
+  readonly stage: string
+  readonly detail: string
+  /** The value at fault, masked if it is a secret's. */
+  readonly shown: string
+  readonly entry: AnyEntry
+  readonly place: string
+  readonly stages: readonly string[]
+}
+
+/** For each kind what is wrong, and what to do. */
+const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [message: string, remedy: string]>> = {
+  'stage-name': ({ name }) => [
+    `The legend names a stage ${JSON.stringify(name)}, which cannot be one.`,
+    'A stage is written in small letters, digits and hyphens; local, example and sample are taken.',
+  ],
+  'entry-name': ({ name }) => [
+    `The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`,
+    'Use letters, digits and underscores.',
+  ],
+  'no-entry': ({ name }) => [`${name} must be an object of words in the legend.`, `Write: ${name}: { type: 'string' }`],
+  'no-type': ({ name }) => [
+    `${name} must have a type in the legend: one of ${Object.keys(typeGroups).join(', ')}.`,
+    `Write: ${name}: { type: 'string' }`,
+  ],
+  'unknown-word': ({ name, where, detail, entry }) => [
+    `${name} has the word ${JSON.stringify(detail)}${where}, which no entry has.`,
+    `Known: ${knownWords(entry.type).join(', ')}.`,
+  ],
+  'word-of-other-type': ({ name, where, detail }) => [
+    `${name} has the word ${detail}${where}, which its type does not have.`,
+    `Remove ${detail}, or change the type.`,
+  ],
+  'word-value': ({ name, where, detail }) => [
+    `${detail} of ${name}${where} must be ${expected[words[detail]?.[1] ?? 'any']}.`,
+    'Mend it in the legend.',
+  ],
+  'secret-in-browser': ({ name }) => [
+    `${name} is secret and reaches the browser, where everyone can read it.`,
+    'Remove secret or reach: a browser can keep no secret.',
+  ],
+  'secret-default': ({ name, where }) => [
+    `${name} is secret and has a default${where}, so the secret stands in the code.`,
+    'Remove the default and replace the secret.',
+  ],
+  'unknown-stage': ({ name, stage, stages }) => [
+    `${name} has words for stage ${JSON.stringify(stage)}, which the legend does not name.`,
+    `Known: ${stages.join(', ')}. More are named with legend(…, { stages: [${JSON.stringify(stage)}] }).`,
+  ],
+  'no-stage-words': ({ name, where, stage }) => [
+    `${name}${where} must be an object of words.`,
+    `Write: stages: { ${stage}: { optional: true } }`,
+  ],
+  'lasting-word': ({ name, where, detail }) => [
+    `${name} has the word ${detail}${where}, which must be the same in all stages.`,
+    `Move ${detail} out of stages.`,
+  ],
+  pattern: ({ name, where, detail }) => [
+    `The pattern of ${name}${where} does not compile: ${detail}`,
+    'It must be a regular expression in Unicode mode.',
+  ],
+  bounds: ({ name, where, detail }) => [`min${detail} of ${name}${where} is above its max${detail}.`, 'Swap them.'],
+  'enum-type': ({ name, where, shown, entry }) => [
+    `The enum of ${name}${where} holds ${shown}, which is not of type ${entry.type}.`,
+    'Mend the enum.',
+  ],
+  'default-outside': ({ name, where, shown, entry }) => [
+    `The default of ${name}${where} must be ${describeEntry(entry)}, and is ${shown}.`,
+    'Mend the default or the limits.',
+  ],
+  'place-form': ({ name }) => [
+    `as of ${name} must be names joined by dots, such as collector.port.`,
+    `Write: as: '${name.toLowerCase()}'`,
+  ],
+  'place-taken': ({ name, detail, place }) => [
+    `${name} would be seen as ${place}, and JavaScript gives ${detail} a meaning of its own.`,
+    'Choose another place with as.',
+  ],
+  'place-clash': ({ name, detail, place }) => [
+    `${name} is seen as ${place}, which collides with where ${detail} is seen.`,
+    'Give one of them another place with as.',
+  ],
+}
+
+/** A contradiction in words. */
+export function explainContradiction(
+  { kind, name, stage, detail = '', value }: Contradiction,
+  definition: Legend<unknown>,
+): { readonly message: string; readonly remedy: string } {
+  const own = (definition.entries as Record<string, AnyEntry | undefined>)[name]
+  const entry = stage !== undefined && own ? entryIn(own, stage) : (own ?? { type: 'string' })
+  const shown = entry.secret ? masked : (JSON.stringify(value) ?? String(value))
+  const where = stage === undefined ? '' : ` in stage ${stage}`
+  const facts = { name, where, stage: stage ?? '', detail, shown, entry, place: String(entry.as ?? name) }
+  const [message, remedy] = texts[kind]({ ...facts, stages: stagesOf(definition) })
+  return { message, remedy }
+}
+
+function knownWords(type: string): string[] {
+  return Object.keys(words).filter((word) => ['all', typeGroups[type]].includes(words[word]?.[0]))
+}
