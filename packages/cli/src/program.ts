@@ -1,3 +1,4 @@
+import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
 import type { ProjectOptions } from './project.js'
 import { talk } from './terminal.js'
@@ -19,6 +20,10 @@ export async function run(args: readonly string[]): Promise<void> {
   const debug = own.includes('--debug')
   try {
     process.exitCode = exitCodes.fine
+    // Whoever reads our output may stop early, as head does; that is no error.
+    process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EPIPE') throw error
+    })
     await program(rest, ({ exitCode, cause }) => {
       process.exitCode = exitCode
       if (debug && cause !== undefined) talk().write(`${cause instanceof Error ? cause.stack : String(cause)}\n`)
@@ -44,6 +49,8 @@ function fail(error: unknown, debug: boolean): number {
 function program(rest: readonly string[] | undefined, finish: (outcome: Outcome) => void): Command {
   const mappa = new Command('mappa')
     .description('Settings from layered .env files: checked, traced and handed on.')
+    .version(version(), '-v, --version', 'show the version')
+    .helpOption('-h, --help', 'show this help')
     .exitOverride()
     .showSuggestionAfterError()
     .configureHelp({ showGlobalOptions: true })
@@ -72,6 +79,8 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .addHelpText('after', '\nExample:\n  mappa trace COLLECTOR_PORT --stage staging')
     .action(async (name: string, options: ProjectOptions) => {
       noRest()
+      if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name))
+        throw new UsageError('trace takes the name of a variable, for example: mappa trace LOG_LEVEL')
       const { trace } = await import('./commands/trace.js')
       finish(await trace(name, options))
     })
@@ -89,9 +98,20 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         throw new UsageError('Two stages are named: say one, either in front of -- or with --stage.')
       const { withSettings } = await import('./commands/with.js')
       const named = stage ?? options.stage
-      finish(await withSettings([command, ...args], { ...options, ...(named !== undefined && { stage: named }) }))
+      finish(
+        await withSettings([command, ...args], {
+          ...options,
+          ...(named !== undefined && { stage: named }),
+          stageFrom: stage === undefined ? '--stage' : 'the command line',
+        }),
+      )
     })
   return mappa
+}
+
+function version(): string {
+  const text = readFileSync(new URL('../package.json', import.meta.url), 'utf8')
+  return (JSON.parse(text) as { version: string }).version
 }
 
 /** Options that every command knows. */

@@ -8,6 +8,8 @@ import { UsageError } from './usage.js'
 export interface ProjectOptions {
   readonly root?: string
   readonly stage?: string
+  /** How the stage was named, if not with `--stage`. */
+  readonly stageFrom?: string
   /** `NAME=value`, each as typed. */
   readonly set?: readonly string[]
 }
@@ -36,7 +38,9 @@ export async function openProject({ root }: ProjectOptions): Promise<Project> {
 export function surveyProject(project: Project, options: ProjectOptions): Survey {
   const { root, legendFile, definition, faults } = project
   const sources = gatherAt(root, definition, {
-    ...(options.stage !== undefined && { stage: { name: options.stage, from: '--stage' } satisfies Stage }),
+    ...(options.stage !== undefined && {
+      stage: { name: options.stage, from: options.stageFrom ?? '--stage' } satisfies Stage,
+    }),
     ...(options.set && { commandLine: assignments(options.set) }),
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.

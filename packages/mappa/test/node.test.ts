@@ -114,6 +114,10 @@ const legends: Record<string, Record<string, string>> = {
     'mappa.legend.mjs':
       "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
   },
+  'a CommonJS legend': {
+    'mappa.legend.js':
+      "module.exports = require('mappa').legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
+  },
   'no legend': {},
 }
 const show = 'console.log(JSON.stringify([process.env.PORT, process.env.MAPPA_STAGE, process.env.NODE_ENV]))'

@@ -29,9 +29,9 @@ function untypedNode(name: string): LoadedLegend {
   }
 }
 
-/** The legend that a module exports by default. */
+/** The legend that a module exports: as its default, or in CommonJS as the module itself. */
 export function legendOf(module: unknown, name: string): LoadedLegend {
-  const definition = (module as { default?: unknown } | undefined)?.default
+  const definition = (module as { default?: unknown } | undefined)?.default ?? module
   if (isLegend(definition)) return { definition }
   return {
     fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })'),
