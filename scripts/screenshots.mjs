@@ -40,8 +40,8 @@ try {
   await shoot(
     'trace',
     [
-      'mappa check --stage production',
       'mappa trace LOG_LEVEL --stage production',
+      'mappa trace COLLECTOR_URL --stage staging',
       'mappa trace SWARM_DROP_KG --stage production',
       'mappa trace ALERT_TOKEN --stage production',
     ],

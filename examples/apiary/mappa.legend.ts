@@ -1,6 +1,13 @@
 import { legend } from 'mappa'
 
 export default legend({
+  APIARY_DOMAIN: {
+    type: 'string',
+    reach: 'browser',
+    pattern: '^[a-z.-]+$',
+    as: 'domain',
+    description: 'The domain that the addresses below are built on',
+  },
   COLLECTOR_PORT: { type: 'port', as: 'collector.port', description: 'TCP port the collector listens on' },
   COLLECTOR_HOST: {
     type: 'string',

@@ -186,7 +186,7 @@ test('a build with faults fails with the text of check, and so does one that tak
   assert.equal(wrong.code, 1)
   assert.match(
     wrong.stderr,
-    /Stage staging \(from --mode\)\n\nTILE_KEY must be text that matches \^tile_test_, and is "tile_live_orchard"\.\n {4}\.env\.staging:6:10\n[\s\S]*1 fault, no notices\. Nothing was built\./,
+    /Stage staging \(from --mode\)\n\nTILE_KEY must be text that matches \^tile_test_, and is "tile_live_orchard"\.\n {4}\.env\.staging:7:10\n[\s\S]*1 fault, no notices\. Nothing was built\./,
   )
   assert.match((await build('--mode', 'stagin')).stderr, /The stage must be one of .*\n {4}Write: staging/)
 

@@ -169,12 +169,12 @@ test('it runs from any folder of the project, and without a legend', async () =>
   const root = project(files)
   const below = await mappa(['with', '--', 'node', 'app.js'], { cwd: join(root, 'sub') })
   assert.equal(below.stdout, `4100,info,${token},development\n`)
-  const bare = project({ '.env': "A='two words'\nB=${A}", 'x.js': '' })
+  const bare = project({ '.env': "A='two words'\nB=${C}", 'x.js': '' })
   const failed = await mappa(['with', '--', 'node', 'x.js'], { cwd: bare })
   assert.deepEqual([failed.code, failed.stdout], [1, ''])
-  writeFileSync(join(bare, '.env'), "A='two words'\nPATH=/nowhere\n")
-  const ran = await mappa(['with', '--', 'node', '-p', 'process.env.A'], { cwd: bare })
-  assert.deepEqual([ran.code, ran.stdout, ran.stderr], [0, 'two words\n', ''])
+  writeFileSync(join(bare, '.env'), "A='two words'\nB=${A}!\nPATH=/nowhere\n")
+  const ran = await mappa(['with', '--', 'node', '-p', 'process.env.B'], { cwd: bare })
+  assert.deepEqual([ran.code, ran.stdout, ran.stderr], [0, 'two words!\n', ''])
   assert.match(
     (await mappa(['trace', 'A'], { cwd: bare })).stdout,
     /A is \(secret\)\.\n\n {2}→ \.env:1:3 {2}\(secret\)/,

@@ -3,6 +3,11 @@ import test from 'node:test'
 import fc from 'fast-check'
 import { readLayer, readValues } from 'mappa'
 
+/** Flaws of expansions at these lines and columns. */
+function bad(...places: number[]): string {
+  return places.flatMap((line, at) => (at % 2 ? [] : [`bad-expansion ${line}:${places[at + 1]}`])).join(', ')
+}
+
 const rows: readonly [text: string, values: Record<string, string>, flaws?: string][] = [
   ['A=1\nB_2=two words\n', { A: '1', B_2: 'two words' }],
   ['\ufeffA=1\r\n\r\n# note\r\nB=2', { A: '1', B: '2' }],
@@ -21,7 +26,12 @@ const rows: readonly [text: string, values: Record<string, string>, flaws?: stri
   [`A='x' y\nB="1"'\nC=3`, { C: '3' }, 'text-after-quote 1:7, unclosed-quote 2:6'],
   ['A=x\ry\nB="x"\ry\nC=1\r\n', { C: '1' }, 'stray-return 1:4, stray-return 2:6'],
   ['A=x\0y\n#\0\nB="\0"\nC=1', { C: '1' }, 'nul 1:4, nul 3:4'],
-  ['A=${B}\nC="x${B}"\nD=\'${B}\'\nE="\\${B}"', { D: '${B}', E: '${B}' }, 'expansion 1:3, expansion 2:5'],
+  [
+    'A=${B}\nC="x${B:-y z}"\nD=\'${B}\'\nE="\\${B}"\nF=\'a\'${B:+"b"}',
+    { A: '${B}', C: 'x${B:-y z}', D: '${B}', E: '${B}', F: 'a${B:+b}' },
+  ],
+  ['A=${}\nB=${C\nD="${C:=1}"\nE="${C:-"x"}"\nF=${1}\nG=1', { G: '1' }, bad(1, 3, 2, 3, 3, 4, 4, 4, 5, 3)],
+  [`A=${'${B:-'.repeat(101)}${'}'.repeat(101)}\nB=1`, { B: '1' }, 'bad-expansion 1:503'],
 ]
 
 /** What the fast reader gives, visited and asked for by name. */

@@ -300,7 +300,13 @@ test('the command line takes what is declared and no secret, and repeats nothing
 
 test('without a legend everything is text, and everything is treated as secret', () => {
   const found = survey(undefined, { stage: 'development', layers: [layerFromText('.env', 'A=clover\nB=${A}')] })
-  assert.deepEqual([...found.texts], [['A', 'clover']])
+  assert.deepEqual(
+    [...found.texts],
+    [
+      ['A', 'clover'],
+      ['B', 'clover'],
+    ],
+  )
   assert.doesNotMatch(JSON.stringify([...found.trails]) + reportText(found), /clover/)
 })
 

@@ -1,3 +1,4 @@
+import type { Server } from 'node:http'
 import { serve } from '@hono/node-server'
 import { stageOf } from 'mappa/node'
 import { createApp } from './app.js'
@@ -30,6 +31,9 @@ server.on('error', (error) => {
 
 for (const signal of ['SIGINT', 'SIGTERM'] as const) process.once(signal, stop)
 
+/** Milliseconds that connections get to end by themselves: a browser opens some in advance and never uses them. */
+const graceMax = 1000
+
 /** Answers what has been asked, closes the store, and lets the process end. */
 function stop(signal: string): void {
   log.info('stopping', { signal })
@@ -37,4 +41,5 @@ function stop(signal: string): void {
     store.close()
     process.stdout.write(`${JSON.stringify({ message: 'collector stopped', stage })}\n`)
   })
+  setTimeout(() => (server as Server).closeAllConnections(), graceMax).unref()
 }

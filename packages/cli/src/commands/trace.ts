@@ -1,4 +1,14 @@
-import { type Fault, nearest, type Paint, reportText, type Survey, stageLine, type Trail, type TrailStep } from 'mappa'
+import {
+  type Fault,
+  nearest,
+  type Paint,
+  reportText,
+  type Survey,
+  stageLine,
+  type Trail,
+  type TrailPart,
+  type TrailStep,
+} from 'mappa'
 import { openProject, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
@@ -43,14 +53,23 @@ function trailText({ name, expects, steps, winner }: Trail, paint: Paint): strin
   const origins = steps.map(originOf)
   const widest = Math.max(...origins.map((origin) => origin.length))
   const widestValue = Math.min(40, Math.max(...steps.map(({ shown }) => shown.length)))
-  const lines = steps.map((step, at) => {
+  const lines = steps.flatMap((step, at) => {
     const origin = (origins[at] as string).padEnd(widest)
     const value = step.shown.padEnd(widestValue)
-    return step === winner
-      ? `  → ${paint.bold(origin)}  ${paint.bold(value)}`.trimEnd()
-      : paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
+    if (step !== winner) return paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
+    return [`  → ${paint.bold(origin)}  ${paint.bold(value)}`.trimEnd(), ...(step.parts ?? []).map(partText)]
   })
   return `${lead}\n\n${lines.join('\n')}`
+}
+
+/** What a value was built from, below the value. */
+function partText({ name, layer, place, shown }: TrailPart): string {
+  const from = place
+    ? `${place.file}:${place.line}:${place.column}`
+    : layer === 'the legend'
+      ? 'default in the legend'
+      : layer
+  return `      \${${name}} is ${shown === undefined ? 'not set' : `${shown}, from ${from}`}`
 }
 
 function originOf({ layer, place, source }: TrailStep): string {

@@ -33,9 +33,9 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
     sentence: (value) => `${value} holds a NUL character, which no environment can carry.`,
     remedy: 'Remove it; binary data can be written as base64.',
   },
-  expansion: {
-    sentence: (value) => `${value} holds ${'${…}'}, and this version of Mappa does not expand it yet.`,
-    remedy: `Write the value out, or put it in single quotes to keep ${'${…}'} as text.`,
+  'bad-expansion': {
+    sentence: (value) => `${value} holds ${'${…}'} in a form that cannot be understood.`,
+    remedy: `Write one of ${'${NAME}, ${NAME:-word}, ${NAME-word}, ${NAME:?message}, ${NAME:+word}'}, or single quotes to keep the text.`,
   },
 }
 

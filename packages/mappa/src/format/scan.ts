@@ -1,3 +1,5 @@
+import { parseParts } from './expansion.js'
+
 /**
  * One pass over layer text, item by item. The grammar (docs/format.md has it in full):
  *
@@ -22,7 +24,7 @@ export type Flaw =
   | 'text-after-quote'
   | 'stray-return'
   | 'nul'
-  | 'expansion'
+  | 'bad-expansion'
 
 /** How a value is written: bare, in one pair of quotes, or as several pieces that join. */
 export type Style = 'bare' | 'single' | 'double' | 'joined'
@@ -43,6 +45,8 @@ export interface Cursor {
   style: Style
   /** Whether blanks stand on either side of the equals sign. */
   loose: boolean
+  /** Whether the value holds a dollar sign outside single quotes, so that something in it may have to be expanded. */
+  dollar: boolean
   flaw: Flaw | undefined
   flawStart: number
   flawEnd: number
@@ -51,7 +55,7 @@ export interface Cursor {
   doubleEndsAt: number
   /** Where each of these comes next, at or behind the present value; infinity when there is none left. */
   hash: number
-  expansion: number
+  dollarSign: number
   carriageReturn: number
   nul: number
 }
@@ -66,7 +70,6 @@ const DOLLAR = 36
 const SINGLE = 39
 const EQUALS = 61
 const BACKSLASH = 92
-const BRACE = 123
 const BOM = 0xfeff
 
 /** A cursor at the first item of `text`, behind a byte order mark if there is one. */
@@ -83,13 +86,14 @@ export function cursorAt(text: string): Cursor {
     valueEnd: 0,
     style: 'bare',
     loose: false,
+    dollar: false,
     flaw: undefined,
     flawStart: 0,
     flawEnd: 0,
     singleEndsAt: Number.POSITIVE_INFINITY,
     doubleEndsAt: Number.POSITIVE_INFINITY,
     hash: -1,
-    expansion: -1,
+    dollarSign: -1,
     carriageReturn: -1,
     nul: offsetOf(text, '\0', 0),
   }
@@ -137,7 +141,7 @@ export function scanItem(cursor: Cursor): boolean {
 function scanBare(cursor: Cursor, from: number): void {
   const { text, valueStart } = cursor
   if (cursor.hash < valueStart) cursor.hash = offsetOf(text, '#', valueStart)
-  if (cursor.expansion < valueStart) cursor.expansion = offsetOf(text, '${', valueStart)
+  if (cursor.dollarSign < valueStart) cursor.dollarSign = offsetOf(text, '$', valueStart)
   if (cursor.carriageReturn < valueStart) cursor.carriageReturn = offsetOf(text, '\r', valueStart)
   const stop = lineEnd(text, valueStart)
   let end = stop
@@ -145,9 +149,9 @@ function scanBare(cursor: Cursor, from: number): void {
   const last = trimmedEnd(text, valueStart, end)
   cursor.style = 'bare'
   cursor.valueEnd = last
+  cursor.dollar = cursor.dollarSign < last
   if (cursor.carriageReturn < last) flawed(cursor, 'stray-return', cursor.carriageReturn, cursor.carriageReturn + 1)
-  else if (cursor.expansion < last) flawed(cursor, 'expansion', cursor.expansion, cursor.expansion + 2)
-  else finish(cursor, 'assignment', stop)
+  else finishValue(cursor, stop)
 }
 
 /** Where a comment behind a value starts: at a `#` with a blank before it. */
@@ -164,7 +168,7 @@ function scanPieces(cursor: Cursor): void {
   let at = cursor.valueStart
   let pieces = 0
   let style: Style = 'joined'
-  let expansion = -1
+  cursor.dollar = false
   while (!isLineEnd(text, at) && !isBlank(text.charCodeAt(at))) {
     const code = text.charCodeAt(at)
     pieces++
@@ -184,27 +188,26 @@ function scanPieces(cursor: Cursor): void {
         flawed(cursor, 'unclosed-quote', at, at + 1)
         return
       }
-      if (expansion < 0) expansion = expansionIn(text, at + 1, close)
+      cursor.dollar ||= text.slice(at, close).includes('$')
       style = 'double'
       at = close + 1
     } else if (code === CR) {
       flawed(cursor, 'stray-return', at, at + 1)
       return
     } else {
-      if (expansion < 0 && code === DOLLAR && text.charCodeAt(at + 1) === BRACE) expansion = at
+      cursor.dollar ||= code === DOLLAR
       at += code === BACKSLASH && !isLineEnd(text, at + 1) ? 2 : 1
     }
   }
   cursor.style = pieces === 1 ? style : 'joined'
   cursor.valueEnd = at
   const after = skipBlanks(text, at)
-  if (expansion >= 0) flawed(cursor, 'expansion', expansion, expansion + 2)
-  else if (isLineEnd(text, after) || text.charCodeAt(after) === HASH) finish(cursor, 'assignment', after)
+  if (isLineEnd(text, after) || text.charCodeAt(after) === HASH) finishValue(cursor, after)
   else flawed(cursor, 'text-after-quote', after, lineEnd(text, after))
 }
 
 /** The offset of the quote that closes a double-quoted piece whose text starts at `from`, or -1. A backslash hides the character behind it. */
-export function doubleClose(text: string, from: number): number {
+function doubleClose(text: string, from: number): number {
   let at = from
   for (;;) {
     const close = text.indexOf('"', at)
@@ -216,13 +219,17 @@ export function doubleClose(text: string, from: number): number {
   }
 }
 
-function expansionIn(text: string, from: number, to: number): number {
-  for (let at = from; at < to - 1; at++) {
-    const code = text.charCodeAt(at)
-    if (code === BACKSLASH) at++
-    else if (code === DOLLAR && text.charCodeAt(at + 1) === BRACE) return at
+/** An assignment, unless an expansion in its value cannot be understood. */
+function finishValue(cursor: Cursor, at: number): void {
+  const { text, valueStart, valueEnd, style, dollar } = cursor
+  if (dollar) {
+    const parsed = parseParts(text.slice(valueStart, valueEnd), style)
+    if ('flawAt' in parsed) {
+      flawed(cursor, 'bad-expansion', valueStart + parsed.flawAt, valueStart + parsed.flawAt + 2)
+      return
+    }
   }
-  return -1
+  finish(cursor, 'assignment', at)
 }
 
 /** No environment can hold a NUL, so neither may a value; in a comment one does no harm. */

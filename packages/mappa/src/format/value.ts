@@ -1,32 +1,17 @@
-import { doubleClose, type Style } from './scan.js'
+import { parseParts, unexpanded } from './expansion.js'
+import type { Style } from './scan.js'
 
 /**
- * Text that a value stands for, from how it is written: both directions in this one file.
+ * Text that a value stands for, from how it is written, with expansions left as they stand: both directions in this
+ * one file.
  * `written` is a value as the scanner found it, quotes included and without a flaw.
  */
 export function decodeValue(written: string, style: Style): string {
   if (style === 'bare') return written
   if (style === 'single') return plainLineEnds(written.slice(1, -1))
   if (style === 'double') return decodeDouble(written.slice(1, -1))
-  let value = ''
-  let at = 0
-  while (at < written.length) {
-    const char = written[at]
-    if (char === "'") {
-      const close = written.indexOf("'", at + 1)
-      value += plainLineEnds(written.slice(at + 1, close))
-      at = close + 1
-    } else if (char === '"') {
-      const close = doubleClose(written, at + 1)
-      value += decodeDouble(written.slice(at + 1, close))
-      at = close + 1
-    } else {
-      // As in a shell, a backslash outside quotes makes the next character ordinary: 'Bob'\''s'.
-      if (char === '\\' && at + 1 < written.length) at++
-      value += written[at++]
-    }
-  }
-  return value
+  const parsed = parseParts(written, style)
+  return 'parts' in parsed ? unexpanded(parsed.parts) : written
 }
 
 const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }

@@ -1,10 +1,11 @@
+import { type BareDollar, type Part, parseParts } from './expansion.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
 import { cursorAt, type Style, scanItem } from './scan.js'
 import { decodeValue } from './value.js'
 
 const styles: readonly Style[] = ['bare', 'single', 'double', 'joined']
-/** What is kept of an assignment: where its name and value start and end, and its style. */
-const spanSize = 5
+/** What is kept of an assignment: where its name and value start and end, its style, and whether it holds a dollar sign. */
+const spanSize = 6
 
 /**
  * Names and values of a layer. Only offsets are kept, and names and values are cut from the text when they are asked
@@ -32,21 +33,35 @@ export class LayerValues {
           cursor.valueStart,
           cursor.valueEnd,
           style === 'bare' ? 0 : styles.indexOf(style),
+          cursor.dollar ? 1 : 0,
         )
       else if (kind === 'fault') flaws.push(flawAt(cursor))
     }
     this.flaws = flaws
   }
 
-  /** Visits every assignment in the order of the text; of a repeated name the last one counts. */
-  each(visit: (name: string, value: string) => void): void {
-    for (let at = 0; at < this.#spans.length; at += spanSize) visit(this.#name(at), this.#value(at))
+  /**
+   * Visits every assignment in the order of the text; of a repeated name the last one counts. Values come with their
+   * expansions as they stand; `dollar` says that there may be some.
+   */
+  each(visit: (name: string, value: string, dollar: boolean) => void): void {
+    for (let at = 0; at < this.#spans.length; at += spanSize)
+      visit(this.#name(at), this.#value(at), this.#spans[at + 5] === 1)
+  }
+
+  /** What the value of a name is made of, and where in the text it starts; undefined if it holds no dollar sign. */
+  parsed(name: string): { parts: readonly Part[]; bare: readonly BareDollar[]; valueStart: number } | undefined {
+    const at = this.#find(name)
+    if (at < 0 || this.#spans[at + 5] === 0) return undefined
+    const valueStart = this.#spans[at + 2] as number
+    const written = this.#text.slice(valueStart, this.#spans[at + 3])
+    const parsed = parseParts(written, styles[this.#spans[at + 4] as number] as Style)
+    return 'parts' in parsed ? { ...parsed, valueStart } : undefined
   }
 
   /** The value of a name, the last of a repeated one; undefined if it is not set. */
   get(name: string): string | undefined {
-    this.#index ??= new NameIndex(this.#text, this.#spans)
-    const at = this.#index.find(name)
+    const at = this.#find(name)
     return at < 0 ? undefined : this.#value(at)
   }
 
@@ -55,6 +70,11 @@ export class LayerValues {
     const names = new Set<string>()
     for (let at = 0; at < this.#spans.length; at += spanSize) names.add(this.#name(at))
     return names
+  }
+
+  #find(name: string): number {
+    this.#index ??= new NameIndex(this.#text, this.#spans)
+    return this.#index.find(name)
   }
 
   #name(at: number): string {

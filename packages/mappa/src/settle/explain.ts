@@ -5,6 +5,7 @@ import type { AnyEntry } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { mask } from '../legend/mask.js'
 import { convert } from './convert.js'
+import type { ExpansionProblem } from './expand.js'
 import { type Fault, nearest, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
 import { flawSpot, nameSpot, valueSpot } from './places.js'
@@ -35,12 +36,16 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       ...steeringFaults(layer),
       ...refusals(layer, entries),
     ]),
-    ...problems.filter((problem) => !isFlawed(problem, layers)).map((problem) => entryFault(problem, reading)),
+    ...problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
   ]
 }
 
-/** Whether the line that sets a name could not be understood: then that is reported, and not that the name is missing. */
-function isFlawed({ name, breach }: Problem, layers: readonly Layer[]): boolean {
+/**
+ * Whether a problem is told elsewhere: the line that sets a name could not be understood, so the name is not missing;
+ * or the first name of a chain that is too deep has been named.
+ */
+function isTold({ name, breach, expansion }: Problem, layers: readonly Layer[]): boolean {
+  if (expansion?.problem === 'too-deep') return expansion.names[0] !== name
   return breach === 'missing' && layers.some(({ flaws }) => flaws.some((flaw) => flaw.name === name))
 }
 
@@ -101,19 +106,94 @@ function refusals(layer: Layer, entries: StageEntries): Fault[] {
   })
 }
 
-function entryFault({ name, entry, breach, winner, clearedBy }: Problem, reading: Reading): Fault {
-  if (breach === 'missing') return clearedBy ? cleared(name, entry, clearedBy) : missing(name, entry, reading)
+function problemFault(problem: Problem, reading: Reading): Fault {
+  const { name, entry, breach, winner, clearedBy } = problem
+  if (problem.expansion) return expansionFault(problem, problem.expansion, reading)
+  if (breach === 'bare-dollar') return bareDollar(problem)
+  if (breach === 'secret-in-browser') return secretInBrowser(problem, reading)
+  if (!entry || breach === 'missing' || breach === 'expansion')
+    return clearedBy ? cleared(name, entry as AnyEntry, clearedBy) : missing(name, entry as AnyEntry, reading)
   const { layer, text } = winner as Hit
   const found = entry.secret ? mask(text, entry) : quote(text)
   // A layer without places is named in the sentence instead.
   const where = layer.text === undefined ? ` in ${layer.name}` : ''
   return {
-    kind: breach as Exclude<typeof breach, 'missing'>,
+    kind: breach,
     name,
     message: `${name} must be ${describeEntry(entry)}, and is ${found}${where}.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
     remedy: rightValue(name, entry, winner as Hit),
+  }
+}
+
+function expansionFault(
+  problem: Problem,
+  { problem: kind, names, message }: ExpansionProblem,
+  reading: Reading,
+): Fault {
+  const { name, entry, winner } = problem
+  const { layer } = winner as Hit
+  const base = { kind, name, layer: layer.name, ...valueSpot(layer, name, entry) }
+  const [culprit = name] = names
+  const known = [...reading.entries.keys(), ...reading.stack.names()].filter((each) => each !== culprit)
+  const near = kind === 'unset' ? nearest(culprit, known) : undefined
+  switch (kind) {
+    case 'unset':
+      return {
+        ...base,
+        message: `${name} is built on ${culprit}, and no layer sets that.`,
+        remedy: near
+          ? `Did you mean ${near}?`
+          : `Set ${culprit}, or write \${${culprit}:-…} with what should stand in for it.`,
+      }
+    case 'asked-for':
+      return {
+        ...base,
+        // The words stand in the file beside the name, and may show only where the value may.
+        message: `${name} needs ${culprit}, which is not set${message && entry && !entry.secret ? `: ${printable(message)}` : '.'}`,
+        remedy: `Set ${culprit}.`,
+      }
+    case 'cycle':
+      return { ...base, message: `${name} is built on itself: ${names.join(' → ')}.`, remedy: 'Write one of them out.' }
+    case 'too-long':
+      return {
+        ...base,
+        message: `${name} grows past 1 MiB when it is expanded.`,
+        remedy: 'Look for a name that is repeated in each value it is built on.',
+      }
+    case 'too-deep':
+      return {
+        ...base,
+        message: `${name} is built on more than 200 names, each on the next.`,
+        remedy: 'Write some of them out.',
+      }
+  }
+}
+
+function bareDollar({ name, entry, winner, bare }: Problem): Fault {
+  const { layer } = winner as Hit
+  const mentioned = bare?.name ?? ''
+  return {
+    kind: 'bare-dollar',
+    name,
+    message: `${name} holds $${mentioned}, which stays text without braces, though ${mentioned} is a variable.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: `Write \${${mentioned}} to have its value there, or put single quotes round the whole to keep the text.`,
+  }
+}
+
+function secretInBrowser({ name, entry, winner, used = [] }: Problem, { entries }: Reading): Fault {
+  const { layer } = winner as Hit
+  const secrets = used.filter((each) => entries.get(each.name)?.secret).map((each) => each.name)
+  return {
+    kind: 'secret-in-browser',
+    name,
+    message: `${name} may reach the browser, and is built on ${secrets.length > 0 ? `the secret ${secrets.join(' and ')}` : 'a secret'}.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: 'Build it on what everyone may see, or keep it on the server.',
   }
 }
 

@@ -6,6 +6,13 @@ export type FaultKind =
   | 'missing'
   | Breach
   | Flaw
+  | 'unset'
+  | 'asked-for'
+  | 'cycle'
+  | 'too-long'
+  | 'too-deep'
+  | 'bare-dollar'
+  | 'secret-in-browser'
   | 'unreadable'
   | 'unknown-stage'
   | 'stage-in-layer'

@@ -1,5 +1,5 @@
 import type { LayerFlaw } from '../format/flaws.js'
-import { readValues } from '../format/values.js'
+import { type LayerValues, readValues } from '../format/values.js'
 import type { Texts } from './stage.js'
 
 /** What kind of source a layer is. */
@@ -20,8 +20,10 @@ export interface Layer {
   get(name: string): string | undefined
   /** Every name once. */
   names(): Iterable<string>
-  /** Visits names and texts in order; of a repeated name the last one counts. */
-  each(visit: (name: string, text: string) => void): void
+  /** Visits names and texts in order; of a repeated name the last one counts. `dollar` says that a text may expand. */
+  each(visit: (name: string, text: string, dollar: boolean) => void): void
+  /** What a text is made of, if it may expand. Only layer files have such. */
+  parsed?(name: string): ReturnType<LayerValues['parsed']>
 }
 
 /** What a layer is, beside its values. */
@@ -45,6 +47,7 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     get: (variable) => values.get(variable),
     names: () => values.names(),
     each: (visit) => values.each(visit),
+    parsed: (variable) => values.parsed(variable),
   }
 }
 
@@ -64,7 +67,7 @@ export function layerFromValues(name: string, values: Texts, traits: LayerTraits
     each(visit) {
       for (const name of Object.keys(values)) {
         const text = values[name]
-        if (text !== undefined) visit(name, text)
+        if (text !== undefined) visit(name, text, false)
       }
     },
   }

@@ -5,11 +5,14 @@ import { changesLoading, type Reading, type StageEntries } from './read.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
-export function noticesOf({ entries, layers, stage, problems }: Reading): Notice[] {
+export function noticesOf({ entries, layers, stack, stage, problems }: Reading): Notice[] {
   const missing = new Set(problems.filter(({ breach }) => breach === 'missing').map(({ name }) => name))
+  const names = new Set(stack.names())
   const files = layers.filter((layer) => layer.source === 'file')
   return [
-    ...files.flatMap((layer) => [...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing)])),
+    ...files.flatMap((layer) =>
+      [...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names)]),
+    ),
     ...[...entries.keys()].flatMap((name) => [...stackNotices(name, entries, layers, stage)]),
   ]
 }
@@ -19,6 +22,7 @@ function* nameNotices(
   name: string,
   entries: StageEntries,
   missing: ReadonlySet<string>,
+  names: ReadonlySet<string>,
 ): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (ranges.length > 1)
@@ -31,6 +35,15 @@ function* nameNotices(
         .slice(0, -1)
         .map(({ nameStart }) => lineAt(layer, nameStart))
         .join(', ')}.`,
+    }
+  const unknown = layer.parsed?.(name)?.bare.find((bare) => !entries.has(bare.name) && !names.has(bare.name))
+  if (unknown)
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `${name} holds a dollar sign with a name behind it; it stays text here, and a shell would expand it.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: 'Put single quotes round the value.',
     }
   if (ranges.some(({ loose }) => loose))
     yield {

@@ -3,6 +3,7 @@ import type { Breach } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { convert } from './convert.js'
+import { Expander, type ExpansionProblem, type Used } from './expand.js'
 import type { Fault } from './faults.js'
 import type { Layer } from './layer.js'
 import type { Setting } from './settings.js'
@@ -23,14 +24,20 @@ export interface Sources {
 /** The legend's entries as they hold in a stage. Without a legend there are none, and every name is a secret text. */
 export type StageEntries = ReadonlyMap<string, AnyEntry>
 
-/** An entry whose value is missing, or breaks it. */
+/** A variable whose value is missing, breaks its entry, or cannot be expanded. */
 export interface Problem {
   readonly name: string
-  readonly entry: AnyEntry
+  /** Undefined for a name that no entry declares. */
+  readonly entry: AnyEntry | undefined
   /** `missing` when no layer gives a text. */
-  readonly breach: Breach | 'missing'
+  readonly breach: Breach | 'missing' | 'expansion' | 'bare-dollar' | 'secret-in-browser'
   readonly winner: Hit | undefined
   readonly clearedBy: Hit | undefined
+  readonly expansion?: ExpansionProblem
+  /** The name behind a dollar sign without braces, and where in the layer's text the sign stands. */
+  readonly bare?: { readonly name: string; readonly start: number }
+  /** Names that the value was built from. */
+  readonly used?: readonly Used[]
 }
 
 /** Layers read through a legend: the values, or the bare facts of what is wrong. `survey` puts those into words. */
@@ -38,6 +45,7 @@ export interface Reading {
   readonly stage: Stage
   readonly layers: readonly Layer[]
   readonly stack: Stack
+  readonly expander: Expander
   readonly entries: StageEntries
   /** Whether nothing at all is wrong. */
   readonly sound: boolean
@@ -65,18 +73,16 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const problems: Problem[] = []
   const texts = new Map<string, string>()
   const stageKnown = stagesOf(definition).includes(stage.name)
+  const expander = new Expander(layers, entries)
+  const state: State = { stack, expander, entries, settings, problems, texts }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
   if (contradictions.length === 0 && stageKnown) {
     const declared = (definition?.entries ?? {}) as Record<string, AnyEntry>
-    for (const name of Object.keys(declared)) {
-      const entry = entryIn(declared[name] as AnyEntry, stage.name)
-      entries.set(name, entry)
-      readEntry(name, entry, stack, settings, problems, texts)
-    }
+    for (const name of Object.keys(declared)) entries.set(name, entryIn(declared[name] as AnyEntry, stage.name))
+    for (const [name, entry] of entries) readEntry(name, entry, state)
+    addUndeclared(state)
   }
-  addUndeclared(stack, entries, texts)
-
   const sound =
     !sources.faults?.length &&
     contradictions.length === 0 &&
@@ -84,18 +90,26 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     problems.length === 0 &&
     steeringNames.every((name) => !stack.sets(name)) &&
     layers.every((layer) => isSound(layer, entries))
-  return { stage, layers, stack, entries, sound, contradictions, settings, problems, texts }
+  return { stage, layers, stack, expander, entries, sound, contradictions, settings, problems, texts }
 }
 
-function readEntry(
-  name: string,
-  entry: AnyEntry,
-  stack: Stack,
-  settings: Setting[],
-  problems: Problem[],
-  texts: Map<string, string>,
-): void {
-  const { winner, clearedBy } = stack.find(name)
+/** What reading works on. */
+interface State {
+  readonly stack: Stack
+  readonly expander: Expander
+  readonly entries: Map<string, AnyEntry>
+  readonly settings: Setting[]
+  readonly problems: Problem[]
+  readonly texts: Map<string, string>
+}
+
+function readEntry(name: string, declared: AnyEntry, state: State): void {
+  const { settings, problems, texts } = state
+  const found = state.stack.find(name)
+  const { winner, clearedBy } = found.winner?.dollar ? expandWinner(name, declared, found.winner, state) : found
+  if (winner === 'faulty') return
+  // Secrecy may have travelled to it by expansion.
+  const entry = state.entries.get(name) as AnyEntry
   if (winner) {
     texts.set(name, winner.text)
     const conversion = convert(winner.text, entry)
@@ -108,12 +122,43 @@ function readEntry(
   else problems.push({ name, entry, breach: 'missing', winner, clearedBy })
 }
 
+interface ExpandedFinding {
+  readonly winner: Hit | undefined | 'faulty'
+  readonly clearedBy: Hit | undefined
+}
+
+/** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
+function expandWinner(name: string, entry: AnyEntry | undefined, winner: Hit, state: State): ExpandedFinding {
+  const { stack, expander, entries, problems } = state
+  const problem = { name, entry, winner, clearedBy: undefined }
+  const parsed = winner.layer.parsed?.(name)
+  for (const bare of parsed?.bare ?? [])
+    if (entries.has(bare.name) || stack.sets(bare.name))
+      problems.push({
+        ...problem,
+        breach: 'bare-dollar',
+        bare: { ...bare, start: (parsed?.valueStart ?? 0) + bare.start },
+      })
+  const expanded = expander.expand(name, winner)
+  if ('problem' in expanded) {
+    problems.push({ ...problem, breach: 'expansion', expansion: expanded })
+    return { winner: 'faulty', clearedBy: undefined }
+  }
+  if (expanded.secret && entry && !entry.secret) {
+    entries.set(name, { ...entry, secret: true })
+    if (entry.reach === 'browser') problems.push({ ...problem, breach: 'secret-in-browser', used: expanded.used })
+  }
+  const hit = { ...winner, text: expanded.text }
+  return expanded.text === '' ? { winner: undefined, clearedBy: hit } : { winner: hit, clearedBy: undefined }
+}
+
 /** Names that a layer sets and no entry declares reach a child process too, unless they change what it loads. */
-function addUndeclared(stack: Stack, entries: StageEntries, texts: Map<string, string>): void {
-  for (const name of stack.names()) {
-    if (entries.has(name) || changesLoading(name)) continue
-    const text = stack.find(name).winner?.text
-    if (text !== undefined) texts.set(name, text)
+function addUndeclared(state: State): void {
+  for (const name of state.stack.names()) {
+    if (state.entries.has(name) || changesLoading(name)) continue
+    const found = state.stack.find(name)
+    const { winner } = found.winner?.dollar ? expandWinner(name, undefined, found.winner, state) : found
+    if (winner && winner !== 'faulty') state.texts.set(name, winner.text)
   }
 }
 

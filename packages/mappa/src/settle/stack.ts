@@ -3,7 +3,12 @@ import type { Layer } from './layer.js'
 /** One layer that sets a variable. */
 export interface Hit {
   readonly layer: Layer
+  /** With expansions as they stand, until they are expanded. */
   readonly text: string
+  /** The layer's place among the layers, from the lowest. */
+  readonly at: number
+  /** Whether the text holds a dollar sign, so that it may expand. */
+  readonly dollar: boolean
 }
 
 /** Where a variable's text comes from. */
@@ -14,11 +19,6 @@ export interface Finding {
   readonly clearedBy: Hit | undefined
 }
 
-interface Top extends Hit {
-  /** Its place among the layers, from the lowest. */
-  readonly at: number
-}
-
 const nothing: Finding = { winner: undefined, clearedBy: undefined }
 
 /**
@@ -26,7 +26,7 @@ const nothing: Finding = { winner: undefined, clearedBy: undefined }
  * layers below; elsewhere it falls through to them.
  */
 export class Stack {
-  readonly #tops = new Map<string, Top>()
+  readonly #tops = new Map<string, Hit>()
   /** Environments hold much that is nobody's setting, so they are asked name by name. */
   readonly #asked: { readonly layer: Layer; readonly at: number }[] = []
 
@@ -35,8 +35,8 @@ export class Stack {
       const layer = layers[at] as Layer
       if (layer.source === 'environment') this.#asked.push({ layer, at })
       else
-        layer.each((name, text) => {
-          if (text !== '' || layer.source === 'file') this.#tops.set(name, { layer, text, at })
+        layer.each((name, text, dollar) => {
+          if (text !== '' || layer.source === 'file') this.#tops.set(name, { layer, text, at, dollar })
         })
     }
   }
@@ -55,7 +55,7 @@ export class Stack {
     let top = this.#tops.get(name)
     for (const { layer, at } of this.#asked) {
       const text = layer.get(name)
-      if (text && !(top && top.at > at)) top = { layer, text, at }
+      if (text && !(top && top.at > at)) top = { layer, text, at, dollar: false }
     }
     if (!top) return nothing
     return top.text === '' ? { winner: undefined, clearedBy: top } : { winner: top, clearedBy: undefined }

@@ -97,7 +97,6 @@ class Findings<S> implements Survey<S> {
   }
 
   trail(name: string) {
-    const { entries, layers, stack } = this.#reading
-    return trailOf(name, entries.get(name), layers, stack)
+    return trailOf(name, this.#reading)
   }
 }

@@ -1,9 +1,11 @@
 import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
+import type { Used } from './expand.js'
 import { type Place, printable } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
 import { valueSpot } from './places.js'
+import type { Reading, StageEntries } from './read.js'
 import type { Hit, Stack } from './stack.js'
 
 /** Why a layer's value is not the one that counts. */
@@ -19,6 +21,17 @@ export interface TrailStep {
   readonly shown: string
   /** Why it is not the one that counts; absent on the winner. */
   readonly passed?: Passed
+  /** What the value was built from by expansion. */
+  readonly parts?: readonly TrailPart[]
+}
+
+/** A name that a value was built from. */
+export interface TrailPart {
+  readonly name: string
+  /** Where its text came from: a layer, or `the legend`; undefined if nothing sets it. */
+  readonly layer: string | undefined
+  readonly place?: Place
+  readonly shown: string | undefined
 }
 
 /** For one variable, every layer that sets it, the winner first. */
@@ -33,15 +46,21 @@ export interface Trail {
   readonly winner: TrailStep | undefined
 }
 
-export function trailOf(name: string, entry: AnyEntry | undefined, layers: readonly Layer[], stack: Stack): Trail {
-  const steps: TrailStep[] = hitsOf(name, layers, stack).map(({ layer, text, passed }) => {
-    const place = valueSpot(layer, name, entry)?.place
+export function trailOf(name: string, { entries, layers, stack, expander }: Reading): Trail {
+  const entry = entries.get(name)
+  const steps: TrailStep[] = hitsOf(name, layers, stack).map((hit) => {
+    const place = valueSpot(hit.layer, name, entry)?.place
+    // What is hidden is shown as it is written: expanding it could fail for reasons that do not matter.
+    const expanded = hit.passed === undefined && hit.dollar ? expander.expand(name, hit) : undefined
+    const whole = expanded && !('problem' in expanded) ? expanded : undefined
+    const parts = whole?.used.map((used) => partOf(used, entries))
     return {
-      layer: layer.name,
-      source: layer.source,
+      layer: hit.layer.name,
+      source: hit.layer.source,
       ...(place && { place }),
-      shown: shownText(text, entry),
-      ...(passed && { passed }),
+      shown: shownText(whole?.text ?? hit.text, entry),
+      ...(hit.passed && { passed: hit.passed }),
+      ...(parts?.length && { parts }),
     }
   })
   const fallback = entry?.default === undefined ? undefined : String(entry.default)
@@ -64,13 +83,26 @@ export function trailOf(name: string, entry: AnyEntry | undefined, layers: reado
 /** Every layer that sets a name, the top one first, with what became of each. */
 function hitsOf(name: string, layers: readonly Layer[], stack: Stack): (Hit & { readonly passed?: Passed })[] {
   const { winner, clearedBy } = stack.find(name)
-  return layers.toReversed().flatMap((layer) => {
+  const hits = layers.flatMap((layer, at) => {
     const text = layer.get(name)
-    if (text === undefined) return []
-    if (layer === winner?.layer) return [{ layer, text }]
-    if (layer === clearedBy?.layer) return [{ layer, text, passed: 'cleared' }]
-    return [{ layer, text, passed: text === '' && layer.source !== 'file' ? 'empty' : 'hidden' }]
+    return text === undefined ? [] : [{ layer, text, at, dollar: layer.source === 'file' }]
   })
+  return hits.toReversed().map((hit) => {
+    if (hit.layer === winner?.layer) return hit
+    if (hit.layer === clearedBy?.layer) return { ...hit, passed: 'cleared' }
+    return { ...hit, passed: hit.text === '' && hit.layer.source !== 'file' ? 'empty' : 'hidden' }
+  })
+}
+
+function partOf({ name, layer, text }: Used, entries: StageEntries): TrailPart {
+  const entry = entries.get(name)
+  const place = layer && valueSpot(layer, name, entry)?.place
+  return {
+    name,
+    layer: layer?.name ?? (text === undefined ? undefined : 'the legend'),
+    ...(place && { place }),
+    shown: text === undefined ? undefined : shownText(text, entry),
+  }
 }
 
 function shownText(text: string, entry: AnyEntry | undefined): string {

@@ -1,0 +1,104 @@
+import type { Style } from './scan.js'
+
+/** How an expansion treats a name that is unset, or with a colon also one that is empty. POSIX, section 2.6.2. */
+export type Operator = '' | '-' | ':-' | ':?' | ':+'
+
+/** `${NAME}`, `${NAME-word}`, `${NAME:-word}`, `${NAME:?message}` or `${NAME:+word}`. */
+export interface Expansion {
+  readonly name: string
+  readonly operator: Operator
+  readonly word: readonly Part[]
+}
+
+/** A piece of a value: text as it is, or something to be expanded. */
+export type Part = string | Expansion
+
+/** A `$NAME` without braces, which stays text. Offsets are into the value as written. */
+export interface BareDollar {
+  readonly name: string
+  readonly start: number
+}
+
+/** What a value is made of, or the offset of an expansion that cannot be understood. */
+export type Parsed =
+  | { readonly parts: readonly Part[]; readonly bare: readonly BareDollar[] }
+  | { readonly flawAt: number }
+
+/** Nobody nests words deeper by hand, and a limit keeps evaluation from exhausting the stack. */
+const nestingMax = 100
+
+const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
+
+interface Frame {
+  readonly start: number
+  readonly name: string
+  readonly operator: Operator
+  readonly parts: Part[]
+}
+
+/**
+ * Takes a value apart, as written, quotes included. In a bare value every character but `${` is itself. In one that
+ * starts with a quote, pieces join as in a shell: single quotes keep everything, double quotes know escapes and
+ * expansions, and outside quotes a backslash makes the next character ordinary.
+ */
+export function parseParts(written: string, style: Style): Parsed {
+  const open: Frame[] = []
+  const bare: BareDollar[] = []
+  let parts: Part[] = []
+  let text = ''
+  /** Inside double quotes, how many expansions were open where they began: those inside must be closed within. */
+  let outer: number | undefined
+  const flush = () => {
+    if (text !== '') parts.push(text)
+    text = ''
+  }
+  for (let at = 0; at < written.length; ) {
+    const char = written[at] as string
+    const quoted = outer !== undefined
+    const next = written[at + 1]
+    if (style !== 'bare' && !quoted && char === "'") {
+      const close = written.indexOf("'", at + 1)
+      text += written.slice(at + 1, close).replaceAll('\r\n', '\n')
+      at = close + 1
+    } else if (style !== 'bare' && char === '"') {
+      // Inside double quotes a word has none of its own: the quote would end the piece before the expansion ends.
+      if (outer !== undefined && open.length > outer) return { flawAt: (open.at(-1) as Frame).start }
+      outer = quoted ? undefined : open.length
+      at++
+    } else if (style !== 'bare' && char === '\\' && next !== undefined && (!quoted || next in escapes)) {
+      text += quoted ? escapes[next] : next
+      at += 2
+    } else if (quoted && char === '\r' && next === '\n') at++
+    else if (char === '$' && next === '{') {
+      const head = /\$\{([A-Za-z_][A-Za-z0-9_]*)(:-|-|:\?|:\+|(?=\}))/y
+      head.lastIndex = at
+      const [all, name, operator] = head.exec(written) ?? []
+      if (all === undefined || name === undefined || open.length === nestingMax) return { flawAt: at }
+      flush()
+      open.push({ start: at, name, operator: operator as Operator, parts })
+      parts = []
+      at += all.length
+    } else if (char === '}' && open.length > (outer ?? 0)) {
+      flush()
+      const { name, operator, parts: before } = open.pop() as Frame
+      before.push({ name, operator, word: parts })
+      parts = before
+      at++
+    } else {
+      const name = char === '$' ? /^[A-Za-z_][A-Za-z0-9_]*/.exec(written.slice(at + 1, at + 200))?.[0] : undefined
+      if (name) bare.push({ name, start: at })
+      text += char
+      at++
+    }
+  }
+  flush()
+  const unclosed = open[0]
+  return unclosed ? { flawAt: unclosed.start } : { parts, bare }
+}
+
+/** The text of a value with its expansions left as they stand; for values that hold none, and for editing. */
+export function unexpanded(parts: readonly Part[]): string {
+  return parts
+    .map((part) => (typeof part === 'string' ? part : `\${${part.name}${part.operator}${unexpanded(part.word)}}`))
+    .join('')
+}

@@ -1,0 +1,146 @@
+import type { Part } from '../format/expansion.js'
+import type { AnyEntry } from '../legend/entry.js'
+import type { Layer } from './layer.js'
+import type { Hit } from './stack.js'
+
+/** A name that a value was built from. */
+export interface Used {
+  readonly name: string
+  /** The layer that its text came from; undefined for the legend's default, and for a name that nothing sets. */
+  readonly layer: Layer | undefined
+  /** Its text, expanded; undefined if nothing sets it. */
+  readonly text: string | undefined
+}
+
+/** A text after expansion. */
+export interface Expanded {
+  readonly text: string
+  /** Whether it holds the text of a secret. */
+  readonly secret: boolean
+  readonly used: readonly Used[]
+}
+
+/** Why a text cannot be expanded. */
+export interface ExpansionProblem {
+  readonly problem: 'unset' | 'asked-for' | 'cycle' | 'too-long' | 'too-deep'
+  /** The name that is unset, or the names of a cycle in order. */
+  readonly names: readonly string[]
+  /** The word of `${NAME:?word}`. */
+  readonly message?: string
+}
+
+/** Longer values are the work of a mistake, or of someone who wants to fill the memory. In UTF-16 code units. */
+const lengthMax = 1024 * 1024
+/** So many names that each mention the next are a mistake too, and the stack has an end. */
+const depthMax = 200
+
+/**
+ * Expands texts over the finished stack, so that overriding a name in a higher layer changes all that is built on it.
+ * A name that mentions itself gets what it hides.
+ */
+export class Expander {
+  readonly #layers: readonly Layer[]
+  readonly #entries: ReadonlyMap<string, AnyEntry>
+  readonly #done = new Map<string, Expanded | ExpansionProblem>()
+  /** What is being expanded, outermost first. */
+  readonly #open = new Set<string>()
+
+  constructor(layers: readonly Layer[], entries: ReadonlyMap<string, AnyEntry>) {
+    this.#layers = layers
+    this.#entries = entries
+  }
+
+  /** The text of a name as one layer sets it, expanded. */
+  expand(
+    name: string,
+    { layer, text, at, dollar }: Pick<Hit, 'layer' | 'text' | 'at' | 'dollar'>,
+  ): Expanded | ExpansionProblem {
+    const parsed = dollar ? layer.parsed?.(name) : undefined
+    if (!parsed || parsed.parts.every((part) => typeof part === 'string'))
+      return { text, secret: this.#isSecret(name), used: [] }
+    const key = `${at} ${name}`
+    let result = this.#done.get(key)
+    if (!result) {
+      if (this.#open.has(key)) return { problem: 'cycle', names: this.#cycle(key) }
+      if (this.#open.size >= depthMax) return this.#tooDeep()
+      this.#open.add(key)
+      result = this.#join(parsed.parts, name, at)
+      this.#open.delete(key)
+      // What a cycle comes to depends on where it was entered, so problems are not kept.
+      if (!('problem' in result)) this.#done.set(key, result)
+    }
+    return 'problem' in result ? result : { ...result, secret: result.secret || this.#isSecret(name) }
+  }
+
+  /** The whole chain gets the problem of its first name, so that a long one is not walked again from each of its names. */
+  #tooDeep(): ExpansionProblem {
+    const [first = ''] = this.#open
+    const problem: ExpansionProblem = { problem: 'too-deep', names: [nameIn(first)] }
+    for (const key of this.#open) this.#done.set(key, problem)
+    return problem
+  }
+
+  #join(parts: readonly Part[], owner: string, at: number): Expanded | ExpansionProblem {
+    let text = ''
+    let secret = false
+    const used: Used[] = []
+    for (const part of parts) {
+      const piece = typeof part === 'string' ? { text: part, secret: false, used: [] } : this.#part(part, owner, at)
+      if ('problem' in piece) return piece
+      text += piece.text
+      secret ||= piece.secret
+      used.push(...piece.used)
+      if (text.length > lengthMax) return { problem: 'too-long', names: [owner] }
+    }
+    return { text, secret, used }
+  }
+
+  #part({ name, operator, word }: Exclude<Part, string>, owner: string, at: number): Expanded | ExpansionProblem {
+    const found = this.#lookUp(name, name === owner ? at : this.#layers.length)
+    if ('problem' in found) return found
+    const colon = operator.startsWith(':')
+    const present = found.text !== undefined && !(colon && found.text === '')
+    const own = { used: [{ name, layer: found.layer, text: found.text }] }
+    if (operator === ':+') {
+      const rest = present ? this.#join(word, owner, at) : { text: '', secret: false, used: [] }
+      return 'problem' in rest ? rest : { ...rest, used: [...own.used, ...rest.used] }
+    }
+    if (present) return { text: found.text as string, secret: found.secret, ...own }
+    if (operator === '') return { problem: 'unset', names: [name] }
+    const rest = this.#join(word, owner, at)
+    if ('problem' in rest) return rest
+    if (operator === ':?') return { problem: 'asked-for', names: [name], message: rest.secret ? '' : rest.text }
+    return { ...rest, used: [...own.used, ...rest.used] }
+  }
+
+  /** The text of a name below a layer: empty counts as set, as POSIX says, and the legend's default lies below all. */
+  #lookUp(
+    name: string,
+    below: number,
+  ): { text: string | undefined; layer: Layer | undefined; secret: boolean } | ExpansionProblem {
+    for (let at = below - 1; at >= 0; at--) {
+      const layer = this.#layers[at] as Layer
+      const text = layer.get(name)
+      if (text === undefined) continue
+      const expanded = this.expand(name, { layer, text, at, dollar: layer.source === 'file' })
+      return 'problem' in expanded ? expanded : { ...expanded, layer }
+    }
+    const fallback = this.#entries.get(name)?.default
+    const text = fallback === undefined ? undefined : String(fallback)
+    return { text, layer: undefined, secret: this.#isSecret(name) }
+  }
+
+  #isSecret(name: string): boolean {
+    return this.#entries.get(name)?.secret === true
+  }
+
+  /** The names from where a cycle was entered, in order, the first again at the end. */
+  #cycle(key: string): string[] {
+    const open = [...this.#open]
+    return [...open.slice(open.indexOf(key)), key].map(nameIn)
+  }
+}
+
+function nameIn(key: string): string {
+  return key.slice(key.indexOf(' ') + 1)
+}
