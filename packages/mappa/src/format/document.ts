@@ -115,7 +115,10 @@ export class LayerDocument {
     if (item?.assignment) {
       const { valueStart, valueEnd, style } = item.assignment
       const written = encodeValue(value, style === 'joined' ? undefined : style)
-      this.#items[index] = readItem(item.text.slice(0, valueStart) + written + item.text.slice(valueEnd))
+      const rest = item.text.slice(valueEnd)
+      // Behind an empty value a comment may follow at once; behind any other it needs a blank.
+      const gap = written !== '' && rest.startsWith('#') ? ' ' : ''
+      this.#items[index] = readItem(item.text.slice(0, valueStart) + written + gap + rest)
       return
     }
     const lineEnd = this.#lineEnd()
