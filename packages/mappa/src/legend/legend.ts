@@ -1,7 +1,7 @@
 import type { Entries, Strict } from './types.js'
 
 /** The stages that every legend has. */
-export const commonStages = ['development', 'test', 'staging', 'production'] as const
+const commonStages = ['development', 'test', 'staging', 'production'] as const
 
 /** A declaration of every variable. Plain data: it can be read, printed and spread into another. */
 export interface Legend<E = Entries> {

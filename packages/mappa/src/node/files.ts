@@ -2,7 +2,7 @@ import type { Fault } from '../settle/faults.js'
 import { fs } from './builtins.js'
 
 /** A layer file holds settings, not data: one over this size is a mistake, such as a dump under the wrong name. */
-export const fileBytesMax = 8 * 1024 * 1024
+const fileBytesMax = 8 * 1024 * 1024
 
 /**
  * A file's text: undefined if there is none, a fault if there is one that cannot be read as text.
@@ -102,7 +102,7 @@ function unreadable(name: string, message: string, remedy: string): Fault {
   return { kind: 'unreadable', message, layer: name, remedy }
 }
 
-export function codeOf(error: unknown): string {
+function codeOf(error: unknown): string {
   return (error as NodeJS.ErrnoException)?.code ?? 'an unknown error'
 }
 

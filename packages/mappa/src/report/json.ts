@@ -16,6 +16,6 @@ export function reportJson({ stage, faults, notices }: Reported): JsonReport {
   return { version: 1, ok: faults.length === 0, stage: stageJson(stage), faults, notices }
 }
 
-export function stageJson({ name, from }: Stage): JsonReport['stage'] {
+function stageJson({ name, from }: Stage): JsonReport['stage'] {
   return { name, from: from ?? null }
 }

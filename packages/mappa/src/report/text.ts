@@ -28,7 +28,7 @@ export interface Reported {
 
 const same = (text: string) => text
 /** No colours at all. */
-export const plainPaint: Paint = { bold: same, dim: same, red: same, yellow: same }
+const plainPaint: Paint = { bold: same, dim: same, red: same, yellow: same }
 
 const indent = '    '
 /** Narrower terminals get lines this wide all the same: below it, breaking makes text harder to read. */
