@@ -89,24 +89,43 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .description("Runs a program with a stage's values in its environment. While there are faults, nothing is started.")
     .usage('[stage] [options] -- command …')
     .argument('[stage]', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
+    .option('--watch', 'start the program again whenever a value changes')
+    .addOption(
+      new Option('--grace <seconds>', 'with --watch: how long the program gets to end by itself')
+        .default(5)
+        .argParser(seconds),
+    )
     .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js')
-    .action(async (stage: string | undefined, options: ProjectOptions) => {
+    .action(async (stage: string | undefined, options: WithOptions) => {
       const [command, ...args] = rest ?? []
       if (command === undefined)
         throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
       if (stage !== undefined && options.stage !== undefined && stage !== options.stage)
         throw new UsageError('Two stages are named: say one, either in front of -- or with --stage.')
-      const { withSettings } = await import('./commands/with.js')
       const named = stage ?? options.stage
-      finish(
-        await withSettings([command, ...args], {
-          ...options,
-          ...(named !== undefined && { stage: named }),
-          stageFrom: stage === undefined ? '--stage' : 'the command line',
-        }),
-      )
+      const told = {
+        ...options,
+        ...(named !== undefined && { stage: named }),
+        stageFrom: stage === undefined ? '--stage' : 'the command line',
+      }
+      const run = options.watch
+        ? (await import('./commands/watch.js')).watchSettings
+        : (await import('./commands/with.js')).withSettings
+      finish(await run([command, ...args], told))
     })
   return mappa
+}
+
+interface WithOptions extends ProjectOptions {
+  readonly watch?: boolean
+  readonly grace: number
+}
+
+function seconds(text: string): number {
+  const value = Number(text)
+  if (text.trim() === '' || !(value >= 0 && value <= 3600))
+    throw new UsageError('--grace takes seconds from 0 to 3600, for example --grace 10.')
+  return value
 }
 
 function version(): string {

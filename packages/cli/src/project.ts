@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { type Fault, type Legend, type Stage, type Survey, survey } from 'mappa'
-import { findRoot, gatherAt, loadLegendFile } from 'mappa/node'
-import { loadTypeScriptLegend } from './compile/compile.js'
+import { findRoot, gatherWaiting, legendFileNames, loadLegendFile } from 'mappa/node'
+import { legendInputs, loadTypeScriptLegend } from './compile/compile.js'
 import { UsageError } from './usage.js'
 
 /** Options that say which project and stage a command is about. */
@@ -12,6 +12,8 @@ export interface ProjectOptions {
   readonly stageFrom?: string
   /** `NAME=value`, each as typed. */
   readonly set?: readonly string[]
+  /** Whether the legend may have changed since this process loaded it. */
+  readonly fresh?: boolean
 }
 
 /** A project's root and its legend, if it has one that loads. */
@@ -20,24 +22,39 @@ export interface Project {
   readonly legendFile: string | undefined
   readonly definition: Legend | undefined
   readonly faults: readonly Fault[]
+  /** The files that the legend is made of, and those that it could be. Absolute paths. */
+  readonly files: readonly string[]
   /** What the legend threw, for `--debug`. */
   readonly cause?: unknown
 }
 
 /** Finds a project's root and loads its legend, in whatever language that is written. */
-export async function openProject({ root }: ProjectOptions): Promise<Project> {
+export async function openProject({ root, fresh }: ProjectOptions): Promise<Project> {
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
-  if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [] }
+  const names = legendFileNames.map((name) => join(directory, name))
+  if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
   const path = join(directory, legendFile)
-  const loaded = legendFile.endsWith('.ts') ? await loadTypeScriptLegend(path) : loadLegendFile(path)
-  if ('definition' in loaded) return { root: directory, legendFile, definition: loaded.definition, faults: [] }
-  return { root: directory, legendFile, definition: undefined, faults: [loaded.fault], cause: loaded.cause }
+  // Node keeps what it has loaded; a compiled legend is another module whenever it changes.
+  const compiled = legendFile.endsWith('.ts') || (fresh && !legendFile.endsWith('.json'))
+  const loaded = compiled ? await loadTypeScriptLegend(path) : loadLegendFile(path)
+  const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
+  if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
+  return { ...base, definition: undefined, faults: [loaded.fault], cause: loaded.cause }
 }
 
 /** A project's settings in a stage, on this machine. */
-export function surveyProject(project: Project, options: ProjectOptions): Survey {
+export interface Surveyed {
+  readonly found: Survey
+  /** Every file and directory that they depend on, the legend's own aside. Absolute paths. */
+  readonly files: readonly string[]
+  /** Whether remote sources were asked. */
+  readonly asked: boolean
+}
+
+/** Lays a project's layers over each other, and asks its remote sources. */
+export async function surveyProject(project: Project, options: ProjectOptions): Promise<Surveyed> {
   const { root, legendFile, definition, faults } = project
-  const sources = gatherAt(root, definition, {
+  const sources = await gatherWaiting(root, definition, {
     ...(options.stage !== undefined && {
       stage: { name: options.stage, from: options.stageFrom ?? '--stage' } satisfies Stage,
     }),
@@ -45,12 +62,13 @@ export function surveyProject(project: Project, options: ProjectOptions): Survey
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
   const layers = faults.length > 0 ? [] : sources.layers
-  return survey(definition, {
+  const found = survey(definition, {
     ...sources,
     layers,
     faults: faults.length > 0 ? faults : (sources.faults ?? []),
     ...(legendFile !== undefined && { legendName: legendFile }),
   })
+  return { found, files: sources.files, asked: sources.asked === true }
 }
 
 /** `--set NAME=value`; what is wrong with one is said without repeating it, since it may hold a secret. */

@@ -8,12 +8,14 @@ export {
 export type { Flaw } from './format/scan.js'
 export { LayerValues, readValues } from './format/values.js'
 export { legendFromJsonSchema } from './legend/json-schema.js'
-export { type Legend, type LegendOptions, legend } from './legend/legend.js'
+export { type Legend, type LegendOptions, legend, type Remote } from './legend/legend.js'
 export { mask } from './legend/mask.js'
 export type { Entries, Entry, NumberEntry, Settings, SwitchEntry, TextEntry } from './legend/types.js'
+export { flagHelp, flagOf, type HelpOptions } from './report/help.js'
 export { type JsonReport, reportJson } from './report/json.js'
 export { settle } from './report/settle.js'
 export { type Paint, type Reported, reportText, stageLine, type TextOptions, tally } from './report/text.js'
+export { type Change, changesBetween, originOf } from './settle/changes.js'
 export {
   type Excerpt,
   type Fault,

@@ -10,7 +10,7 @@ const arrows: Record<string, readonly string[]> = {
   legend: [],
   settle: ['format', 'legend'],
   report: ['format', 'legend', 'settle'],
-  node: ['legend', 'settle', 'report', ''],
+  node: ['format', 'legend', 'settle', 'report', ''],
   vite: ['format', 'legend', 'settle', 'report', 'node'],
   '': ['format', 'legend', 'settle', 'report'],
 }

@@ -12,7 +12,7 @@ export interface CheckOptions extends ProjectOptions {
 /** `mappa check`: every fault and notice of a stage. */
 export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
-  const found = surveyProject(project, options)
+  const { found } = await surveyProject(project, options)
   const faults = project.legendFile === undefined ? [...found.faults, noLegend(project)] : found.faults
   const { stage, notices } = found
   const terminal = output()

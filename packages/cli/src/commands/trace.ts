@@ -1,6 +1,7 @@
 import {
   type Fault,
   nearest,
+  originOf,
   type Paint,
   reportText,
   type Survey,
@@ -21,7 +22,7 @@ export interface TraceOptions extends ProjectOptions {
 /** `mappa trace NAME`: where one value comes from, and what it hides. Secrets are masked. */
 export async function trace(name: string, options: TraceOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
-  const found = surveyProject(project, options)
+  const { found } = await surveyProject(project, options)
   const trail = found.trail(name)
   const faults = faultsFor(found, name)
   const terminal = output()
@@ -72,16 +73,11 @@ function partText({ name, layer, place, shown }: TrailPart): string {
   return `      \${${name}} is ${shown === undefined ? 'not set' : `${shown}, from ${from}`}`
 }
 
-function originOf({ layer, place, source }: TrailStep): string {
-  if (place) return `${place.file}:${place.line}:${place.column}`
-  return source === 'default' ? 'default in the legend' : layer
-}
-
-function whyPassed({ passed }: TrailStep, winner: TrailStep | undefined): string {
+function whyPassed({ passed, source }: TrailStep, winner: TrailStep | undefined): string {
   if (passed === 'cleared') return 'is empty, and so clears what lies below'
   if (passed === 'empty') return 'is empty, and so does not count'
   return winner
-    ? `hidden by ${winner.source === 'default' ? 'an empty value above' : winner.layer}`
+    ? `hidden by ${winner.source !== 'default' ? winner.layer : source === 'default' ? `the default for ${winner.stage}` : 'an empty value above'}`
     : 'cleared by an empty value above'
 }
 

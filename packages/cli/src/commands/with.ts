@@ -11,8 +11,9 @@ export async function withSettings(
   options: ProjectOptions,
 ): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
-  const found = surveyProject(project, options)
-  if (found.ok) return { exitCode: await runChild(command, childEnvironment(found, process.env)) }
+  const { found, asked } = await surveyProject(project, options)
+  if (found.ok)
+    return { exitCode: await runChild(command, childEnvironment(found, process.env, project.root, { asked })) }
   const terminal = talk()
   const { stage, faults } = found
   terminal.write(reportText({ stage, faults, notices: [] }, { ...terminal, consequence: 'Nothing was started.' }))

@@ -1,4 +1,4 @@
-import { mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { homedir, tmpdir } from 'node:os'
 import { basename, dirname, isAbsolute, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
@@ -27,11 +27,22 @@ export async function loadTypeScriptLegend(path: string): Promise<LoadedLegend> 
     if (fault) return fault
   }
   try {
-    return legendOf(await import(pathToFileURL(cache.module).href), name)
+    // A module is loaded once for each address, and a watching run loads it again when it has changed.
+    const { mtimeMs } = statSync(cache.module)
+    return legendOf(await import(`${pathToFileURL(cache.module).href}?${mtimeMs}`), name)
   } catch (cause) {
     return failedLegend(name, cause)
   } finally {
     if (cache.temporary) rmSync(cache.directory, { recursive: true, force: true })
+  }
+}
+
+/** The files that a legend was last compiled from, itself among them. Absolute paths. */
+export function legendInputs(path: string): readonly string[] {
+  try {
+    return Object.keys((JSON.parse(readFileSync(cacheFiles(path).record, 'utf8')) as CacheRecord).inputs)
+  } catch {
+    return [path]
   }
 }
 

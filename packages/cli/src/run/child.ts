@@ -39,7 +39,8 @@ export async function runChild(
   }
 }
 
-function notRun(command: string, error: NodeJS.ErrnoException): Error {
+/** Says why a program could not be run. */
+export function notRun(command: string, error: NodeJS.ErrnoException): Error {
   const shown = JSON.stringify(command)
   if (error.code === 'ENOENT')
     return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)

@@ -24,6 +24,7 @@ export interface AssignmentRange {
   readonly nameStart: number
   readonly valueStart: number
   readonly valueEnd: number
+  readonly style: Style
   /** Whether blanks stand round the equals sign, which a shell would refuse. */
   readonly loose: boolean
 }
@@ -87,11 +88,12 @@ export class LayerDocument {
     let start = this.#head.length
     for (const { text, assignment } of this.#items) {
       if (assignment) {
-        const { name, nameStart, valueStart, valueEnd, loose } = assignment
+        const { name, nameStart, valueStart, valueEnd, style, loose } = assignment
         const range = {
           nameStart: start + nameStart,
           valueStart: start + valueStart,
           valueEnd: start + valueEnd,
+          style,
           loose,
         }
         const known = ranges.get(name)
@@ -104,30 +106,65 @@ export class LayerDocument {
   }
 
   /**
-   * Gives a name a value: changes its last assignment in place, keeping its quoting where that can hold the value,
-   * or adds a line at the end.
-   * @throws {RangeError} if the name is none, or the value holds a NUL.
+   * Gives a name a value: changes its last assignment in place, keeping its quoting where that can hold the value, or
+   * adds it as {@link add} does.
+   * @throws {RangeError} if the name is none, the value holds a NUL, or an open quote would swallow what is written.
    */
   set(name: string, value: string): void {
-    if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name)) throw new RangeError('This is not a name of a variable.')
     const index = this.#items.findLastIndex((item) => item.assignment?.name === name)
     const item = this.#items[index]
-    if (item?.assignment) {
-      const { valueStart, valueEnd, style } = item.assignment
-      const written = encodeValue(value, style === 'joined' ? undefined : style)
-      const rest = item.text.slice(valueEnd)
-      // Behind an empty value a comment may follow at once; behind any other it needs a blank.
-      const gap = written !== '' && rest.startsWith('#') ? ' ' : ''
-      this.#items[index] = readItem(item.text.slice(0, valueStart) + written + gap + rest)
+    if (!item?.assignment) {
+      this.add(name, value)
       return
     }
+    const { valueStart, valueEnd, style } = item.assignment
+    const written = encodeValue(value, style === 'joined' ? undefined : style)
+    const rest = item.text.slice(valueEnd)
+    // Behind an empty value a comment may follow at once; behind any other it needs a blank.
+    const gap = written !== '' && rest.startsWith('#') ? ' ' : ''
+    this.#edit(name, value, this.#items.with(index, readItem(item.text.slice(0, valueStart) + written + gap + rest)))
+  }
+
+  /**
+   * Adds a name: behind the last one that shares most of its words (`SMS_URL` beside `SMS_TOKEN`), else at the end.
+   * `comment` goes above it. Line ends and `export` are as its neighbour has them.
+   * @throws {RangeError} if the name is none or is there already, the value holds a NUL, or an open quote would swallow
+   *   what is written.
+   */
+  add(name: string, value: string, options: { readonly comment?: string } = {}): void {
+    if (!namePattern.test(name)) throw new RangeError('This is not a name of a variable.')
+    if (this.#items.some((item) => item.assignment?.name === name)) throw new RangeError(`${name} is there already.`)
+    const neighbour = this.#neighbourOf(name)
+    const beside = this.#items[neighbour]
+    const style = beside?.assignment?.style
+    const written = encodeValue(value, style === 'single' || style === 'double' ? style : undefined)
+    const lead = /^[ \t]*export[ \t]+(?=[A-Za-z_])/.exec(beside?.text ?? '')?.[0] ?? ''
     const lineEnd = this.#lineEnd()
-    const last = this.#items.at(-1)
-    if (last && !last.text.endsWith('\n')) {
-      const missing = last.text.endsWith('\r') ? '\n' : lineEnd
-      this.#items[this.#items.length - 1] = { ...last, text: last.text + missing }
-    }
-    this.#items.push(readItem(`${name}=${encodeValue(value)}${lineEnd}`))
+    const comments = options.comment === undefined ? [] : options.comment.split(/\r\n|\r|\n/)
+    const fresh = [
+      ...comments.map((line) => ({ text: `${`# ${line}`.trimEnd()}${lineEnd}` })),
+      readItem(`${lead}${name}=${written}${lineEnd}`),
+    ]
+    const at = neighbour < 0 ? this.#items.length : neighbour + 1
+    this.#edit(name, value, [...closed(this.#items.slice(0, at), lineEnd), ...fresh, ...this.#items.slice(at)])
+  }
+
+  /**
+   * Gives a name another one, in each of its assignments; mentions of it in other values stay as they are. True if it
+   * was there.
+   * @throws {RangeError} if the new name is none or is there already.
+   */
+  rename(name: string, fresh: string): boolean {
+    if (!namePattern.test(fresh)) throw new RangeError('This is not a name of a variable.')
+    const names = this.names()
+    if (!names.includes(name)) return false
+    if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} is there already.`)
+    this.#items = this.#items.map((item) => {
+      if (item.assignment?.name !== name) return item
+      const { nameStart } = item.assignment
+      return readItem(item.text.slice(0, nameStart) + fresh + item.text.slice(nameStart + name.length))
+    })
+    return true
   }
 
   /** Removes every assignment of a name; true if there was one. */
@@ -135,6 +172,37 @@ export class LayerDocument {
     const before = this.#items.length
     this.#items = this.#items.filter((item) => item.assignment?.name !== name)
     return this.#items.length < before
+  }
+
+  /** Takes over edited items; where a quote is open, only if the text that they print reads to what was meant. */
+  #edit(name: string, value: string, items: Item[]): void {
+    const { flaw, start } = this.#flaws.find((each) => each.flaw === 'unclosed-quote') ?? {}
+    if (flaw) {
+      const again = readLayer(this.#head + items.map((item) => item.text).join(''))
+      const others = this.names().filter((other) => other !== name)
+      if (again.get(name) !== value || others.some((other) => again.get(other) !== this.get(other)))
+        throw new RangeError(
+          `The quote that is opened in line ${new LineIndex(this.#source).at(start as number).line} would swallow this; close it first.`,
+        )
+    }
+    this.#items = items
+  }
+
+  /** The item behind which a name belongs: the last of those that share most of its leading words; -1 if none does. */
+  #neighbourOf(name: string): number {
+    const words = name.split('_')
+    let best = -1
+    let most = 1
+    for (const [index, { assignment }] of this.#items.entries()) {
+      if (!assignment) continue
+      const others = assignment.name.split('_')
+      const differ = words.findIndex((word, at) => word !== others[at])
+      const shared = differ < 0 ? words.length : differ
+      if (shared < most) continue
+      most = shared
+      best = index
+    }
+    return best
   }
 
   /** The text, with every byte that was not edited as it was. */
@@ -146,6 +214,15 @@ export class LayerDocument {
   #lineEnd(): string {
     return this.#items[0]?.text.endsWith('\r\n') ? '\r\n' : '\n'
   }
+}
+
+const namePattern = /^[A-Za-z_][A-Za-z0-9_]*$/
+
+/** Items whose last one ends its line, so that something can follow. */
+function closed(items: readonly Item[], lineEnd: string): Item[] {
+  const last = items.at(-1)
+  if (!last || last.text.endsWith('\n')) return [...items]
+  return [...items.slice(0, -1), { ...last, text: last.text + (last.text.endsWith('\r') ? '\n' : lineEnd) }]
 }
 
 /**

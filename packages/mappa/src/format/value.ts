@@ -38,9 +38,19 @@ const plain = /^[A-Za-z0-9_./:@%+,=-]*$/
 export function encodeValue(value: string, style?: Style): string {
   if (value.includes('\0')) throw new RangeError('A value cannot hold a NUL character; no environment can carry one.')
   if (style === 'bare' && readsBare(value)) return value
-  if (style === 'double') return encodeDouble(value)
-  if (style !== 'single' && plain.test(value)) return value
-  return /['\r]/.test(value) ? encodeDouble(value) : `'${value}'`
+  // A shell would execute what stands between backticks in double quotes.
+  if (style === 'double' && !value.includes('`')) return encodeDouble(value)
+  if (style !== 'single' && style !== 'double' && plain.test(value)) return value
+  if (!/['\r]/.test(value)) return `'${value}'`
+  return value.includes('`') && !value.includes('\r') ? encodeSingles(value) : encodeDouble(value)
+}
+
+/** Single-quoted pieces that join, their own quotes between them in double ones. */
+function encodeSingles(value: string): string {
+  return value
+    .split("'")
+    .map((piece) => piece && `'${piece}'`)
+    .join(`"'"`)
 }
 
 function readsBare(value: string): boolean {

@@ -7,6 +7,13 @@ const styles: readonly Style[] = ['bare', 'single', 'double', 'joined']
 /** What is kept of an assignment: where its name and value start and end, its style, and whether it holds a dollar sign. */
 const spanSize = 6
 
+/** What a value is made of, and where in the text it starts. */
+export interface ParsedValue {
+  readonly parts: readonly Part[]
+  readonly bare: readonly BareDollar[]
+  readonly valueStart: number
+}
+
 /**
  * Names and values of a layer. Only offsets are kept, and names and values are cut from the text when they are asked
  * for: a start reads a file once from end to end, and a large text costs less than a `Map` of its strings would.
@@ -49,9 +56,12 @@ export class LayerValues {
       visit(this.#name(at), this.#value(at), this.#spans[at + 5] === 1)
   }
 
-  /** What the value of a name is made of, and where in the text it starts; undefined if it holds no dollar sign. */
-  parsed(name: string): { parts: readonly Part[]; bare: readonly BareDollar[]; valueStart: number } | undefined {
-    const at = this.#find(name)
+  /**
+   * What the value of a name is made of, and where in the text it starts; undefined if it holds no dollar sign.
+   * `back` counts assignments of the name from its last one.
+   */
+  parsed(name: string, back = 0): ParsedValue | undefined {
+    const at = this.#findBack(name, back)
     if (at < 0 || this.#spans[at + 5] === 0) return undefined
     const valueStart = this.#spans[at + 2] as number
     const written = this.#text.slice(valueStart, this.#spans[at + 3])
@@ -59,9 +69,9 @@ export class LayerValues {
     return 'parts' in parsed ? { ...parsed, valueStart } : undefined
   }
 
-  /** The value of a name, the last of a repeated one; undefined if it is not set. */
-  get(name: string): string | undefined {
-    const at = this.#find(name)
+  /** The value of a name, `back` assignments before its last one; undefined if there is none. */
+  get(name: string, back = 0): string | undefined {
+    const at = this.#findBack(name, back)
     return at < 0 ? undefined : this.#value(at)
   }
 
@@ -75,6 +85,16 @@ export class LayerValues {
   #find(name: string): number {
     this.#index ??= new NameIndex(this.#text, this.#spans)
     return this.#index.find(name)
+  }
+
+  /** Repeated names are rare, so those that a later assignment hides are looked for one by one. */
+  #findBack(name: string, back: number): number {
+    let at = this.#find(name)
+    for (let left = back; left > 0 && at >= 0; left--) {
+      do at -= spanSize
+      while (at >= 0 && this.#name(at) !== name)
+    }
+    return at
   }
 
   #name(at: number): string {

@@ -23,6 +23,9 @@ export type ContradictionKind =
   | 'place-form'
   | 'place-taken'
   | 'place-clash'
+  | 'option'
+  | 'remote-variable'
+  | 'remote-token'
 
 /**
  * Where a legend contradicts itself: the bare facts. Every start looks for them, so what puts them into words is in
@@ -30,7 +33,7 @@ export type ContradictionKind =
  */
 export interface Contradiction {
   readonly kind: ContradictionKind
-  /** The entry, or for `stage-name` the stage. */
+  /** The entry; for `stage-name` the stage, for `option` the option. */
   readonly name: string
   /** The stage whose words are at fault. */
   readonly stage?: string | undefined
@@ -62,6 +65,7 @@ export const words: Readonly<Record<string, readonly [of: 'all' | 'string' | 'nu
   examples: ['all', 'list'],
   secret: ['all', 'switch'],
   reach: ['all', 'reach'],
+  file: ['all', 'switch'],
   optional: ['all', 'switch'],
   as: ['all', 'text'],
   enum: ['all', 'filled-list'],
@@ -118,6 +122,7 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
   const found: Contradiction[] = []
   for (const name of definition.stages)
     if (takenStages.includes(name) || !/^[a-z][a-z0-9-]*$/.test(name)) found.push({ kind: 'stage-name', name })
+  checkSources(definition, found)
   const places: Places = { settings: new Map(), groups: new Map() }
   const entries = definition.entries as Record<string, AnyEntry>
   for (const name of Object.keys(entries)) {
@@ -130,6 +135,35 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
     }
   }
   return found
+}
+
+/** The options that say where values come from. A legend in JSON or JavaScript may hold anything there. */
+function checkSources({ directories, remotes, topLayers, entries }: Legend<unknown>, found: Contradiction[]): void {
+  if (directories !== undefined && !(Array.isArray(directories) && directories.every(isText)))
+    found.push({ kind: 'option', name: 'directories', detail: 'a list of paths' })
+  if (topLayers !== undefined && typeof topLayers !== 'boolean')
+    found.push({ kind: 'option', name: 'topLayers', detail: 'true or false' })
+  if (remotes === undefined) return
+  if (!Array.isArray(remotes) || !remotes.every(isRemote)) {
+    found.push({ kind: 'option', name: 'remotes', detail: "a list of { name: '…', url: 'NAME', token: 'NAME' }" })
+    return
+  }
+  const declared = entries as Record<string, AnyEntry | undefined>
+  for (const { name: detail, url, token } of remotes)
+    for (const name of token === undefined ? [url] : [url, token]) {
+      if (!Object.hasOwn(declared, name)) found.push({ kind: 'remote-variable', name, detail })
+      else if (name === token && !declared[name]?.secret) found.push({ kind: 'remote-token', name, detail })
+    }
+}
+
+function isText(value: unknown): boolean {
+  return typeof value === 'string' && value !== ''
+}
+
+function isRemote(value: unknown): boolean {
+  return (
+    isRecord(value) && isText(value.name) && isText(value.url) && (value.token === undefined || isText(value.token))
+  )
 }
 
 function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {

@@ -38,6 +38,15 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `The legend names a stage ${JSON.stringify(name)}, which cannot be one.`,
     'A stage is written in small letters, digits and hyphens; local, example and sample are taken.',
   ],
+  option: ({ name, detail }) => [`${name} of the legend must be ${detail}.`, 'Mend it in the legend.'],
+  'remote-variable': ({ name, detail }) => [
+    `The remote source ${JSON.stringify(detail)} of the legend takes ${name}, which no entry declares.`,
+    `Add an entry ${name} to the legend.`,
+  ],
+  'remote-token': ({ name, detail }) => [
+    `${name} is the token of the remote source ${JSON.stringify(detail)}, and must be secret.`,
+    `Write: ${name}: { type: 'string', secret: true }`,
+  ],
   'entry-name': ({ name }) => [
     `The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`,
     'Use letters, digits and underscores.',

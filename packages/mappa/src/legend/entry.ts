@@ -8,6 +8,7 @@ export interface AnyEntry {
   readonly examples?: readonly unknown[]
   readonly secret?: boolean
   readonly reach?: 'server' | 'browser'
+  readonly file?: boolean
   readonly optional?: boolean
   readonly as?: string
   readonly enum?: readonly unknown[]

@@ -6,6 +6,13 @@ import type { Entries } from './types.js'
 /** Before Mappa's own words in a JSON legend. */
 const prefix = 'x-mappa-'
 
+/** Words of the document that say where values come from, and the options they stand for. */
+const sourceWords = [
+  [`${prefix}directories`, 'directories'],
+  [`${prefix}remotes`, 'remotes'],
+  [`${prefix}top-layers`, 'topLayers'],
+] as const
+
 /**
  * A legend from a JSON Schema document (2020-12): its `properties` are the entries, `required` lists those that must
  * have a value, and Mappa's own words stand under `x-mappa-`. A property whose type JSON Schema does not know says it
@@ -15,7 +22,8 @@ const prefix = 'x-mappa-'
 export function legendFromJsonSchema(document: unknown): Legend<Entries> {
   if (isLegend(document))
     throw new TypeError('A JSON legend is a JSON Schema document: put the entries under "properties".')
-  const { properties, required, [`${prefix}stages`]: stages } = record(document, 'A JSON legend')
+  const { properties, required, ...words } = record(document, 'A JSON legend')
+  const stages = words[`${prefix}stages`]
   const needed = new Set(Array.isArray(required) ? required : [])
   // Without a prototype, so that an entry called __proto__ is an entry and gets its fault.
   const entries: Record<string, AnyEntry> = Object.create(null)
@@ -29,7 +37,10 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
   }
   if (stages !== undefined && !(Array.isArray(stages) && stages.every((stage) => typeof stage === 'string')))
     throw new TypeError(`"${prefix}stages" of a JSON legend must be a list of names.`)
-  return { entries: entries as Entries, stages: stages ?? [] }
+  const sources = Object.fromEntries(
+    sourceWords.flatMap(([word, option]) => (words[word] === undefined ? [] : [[option, words[word]]])),
+  )
+  return { entries: entries as Entries, stages: stages ?? [], ...sources }
 }
 
 function withoutPrefix(property: Record<string, unknown>): Record<string, unknown> {

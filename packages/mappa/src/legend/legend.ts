@@ -8,12 +8,34 @@ export interface Legend<E = Entries> {
   readonly entries: E
   /** Stages beside the four that every legend has. */
   readonly stages: readonly string[]
+  readonly directories?: readonly string[] | undefined
+  readonly remotes?: readonly Remote[] | undefined
+  readonly topLayers?: boolean | undefined
+}
+
+/** A settings service that is asked for values: `GET url`, answered with a JSON object of texts, or with layer text. */
+export interface Remote {
+  /** What reports call it. */
+  readonly name: string
+  /** The variable that holds its address; while that has no value, the service is not asked. */
+  readonly url: string
+  /** The variable that holds the token to send as `Authorization: Bearer …`; it must be secret. */
+  readonly token?: string
 }
 
 /** Options of {@link legend}. */
 export interface LegendOptions {
   /** Names of stages beside `development`, `test`, `staging` and `production`. */
   readonly stages?: readonly string[]
+  /**
+   * Directories of one-value files, as container platforms mount secrets: each file is named as its variable. Paths are
+   * absolute or start at the root. One that is not there gives nothing.
+   */
+  readonly directories?: readonly string[]
+  /** Settings services to ask. Only what may wait can ask them: `settleAsync`, `surveyAsync` and the command. */
+  readonly remotes?: readonly Remote[]
+  /** Whether the layer files at the repository's top lie beneath those beside the legend. */
+  readonly topLayers?: boolean
 }
 
 /**
@@ -29,7 +51,8 @@ export interface LegendOptions {
  * ```
  */
 export function legend<const E extends Entries>(entries: E & Strict<E>, options: LegendOptions = {}): Legend<E> {
-  return { entries, stages: options.stages ?? [] }
+  const { stages = [], ...sources } = options
+  return { entries, stages, ...sources }
 }
 
 /** Every stage of a legend, the common ones first. */

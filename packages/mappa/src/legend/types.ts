@@ -20,6 +20,8 @@ interface Words<V> {
   secret?: boolean
   /** How far the value may travel; `server` unless said. */
   reach?: 'server' | 'browser'
+  /** A variable `NAME_FILE` may name a file that holds the value, as container platforms mount secrets. */
+  file?: boolean
   /** Without a value the setting is `undefined` instead of a fault. */
   optional?: boolean
   /** Where code sees it: `'collector.port'` is `settings.collector.port`. The variable's name unless said. */

@@ -1,16 +1,32 @@
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
+import { flagHelp } from '../report/help.js'
 import { settingsOf } from '../report/settle.js'
 import { type Survey, survey as surveyLayers } from '../settle/survey.js'
-import { gather, type MachineOptions } from './machine.js'
+import { layerFromFlags } from './flags.js'
+import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions } from './machine.js'
 
 export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
-export { childEnvironment } from './child.js'
+export { layerFromDirectory } from './directory.js'
+export { type Flags, layerFromFlags } from './flags.js'
 export { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from './legend-file.js'
-export { type Gathered, gather, gatherAt, layerFiles, type MachineOptions } from './machine.js'
+export {
+  type Gathered,
+  gather,
+  gatherAt,
+  gatherWaiting,
+  layerFiles,
+  layersFromFiles,
+  type MachineOptions,
+  type WaitingOptions,
+} from './machine.js'
+export { childEnvironment, layerFromHost, type Passed } from './nested.js'
+export { layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
 export { findRoot, legendFileNames, type Root, type RootSearch } from './root.js'
+export { type Watching, watch, watchFiles } from './watch.js'
+export { type FileWrite, WriteError, writeFiles } from './write.js'
 
 /**
  * The settings of this machine, typed and frozen: its layer files and process environment, read through a legend.
@@ -21,7 +37,33 @@ export { findRoot, legendFileNames, type Root, type RootSearch } from './root.js
  * ```
  */
 export function settle<E>(definition: Legend<E>, options: MachineOptions = {}): Settings<E> {
+  answerHelp(definition, options)
   return settingsOf(surveyLayers(definition, gather(definition, options)), settle)
+}
+
+/**
+ * The same for those who may wait: also asks the remote sources that the legend or the options name.
+ * @throws {SettleError} (as a rejection) naming every fault.
+ */
+export async function settleAsync<E>(definition: Legend<E>, options: WaitingOptions = {}): Promise<Settings<E>> {
+  answerHelp(definition, options)
+  return settingsOf(await surveyAsync(definition, options), settleAsync)
+}
+
+/** The same, reporting instead of throwing. */
+export async function surveyAsync<E>(
+  definition: Legend<E> | undefined,
+  options: WaitingOptions = {},
+): Promise<Survey<Settings<E>>> {
+  return surveyLayers(definition, await gatherWaiting(rootOf(options), definition, options))
+}
+
+/** A program whose flags are asked for with `--help` says them, and ends. */
+function answerHelp(definition: Legend<unknown>, { commandLine }: MachineOptions): void {
+  if (!Array.isArray(commandLine) || !layerFromFlags(definition, commandLine).help) return
+  const program = `node ${(process.argv[1] ?? '…').split(/[\\/]/).at(-1)}`
+  process.stdout.write(flagHelp(definition, { program, width: Math.min(process.stdout.columns ?? 80, 100) }))
+  process.exit(0)
 }
 
 /** The same, reporting instead of throwing: faults, notices, trails, and the settings if there are no faults. */

@@ -1,11 +1,17 @@
 import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromText, layerFromValues } from '../settle/layer.js'
-import type { Sources } from '../settle/read.js'
+import { readSources, type Sources } from '../settle/read.js'
 import { chooseStage, type Stage, type Texts } from '../settle/stage.js'
 import { fs, path } from './builtins.js'
+import { layerFromDirectory } from './directory.js'
+import { withFileVariables } from './file-variables.js'
 import { readTextFile } from './files.js'
-import { findRoot } from './root.js'
+import { layerFromFlags } from './flags.js'
+import { hasAsked, layerFromHost, nestedStageFault } from './nested.js'
+import type { RemoteOptions, RemoteSource } from './remote.js'
+import { findRoot, repositoryTop } from './root.js'
+import { surroundings } from './surroundings.js'
 
 /** Where this machine's settings come from. */
 export interface MachineOptions {
@@ -19,25 +25,39 @@ export interface MachineOptions {
   readonly builtFor?: string
   /** The host's variables; `process.env` unless given. */
   readonly environment?: Texts
-  /** Values from the command line, by name. Secrets and undeclared names are refused. */
-  readonly commandLine?: Texts
+  /**
+   * Values from the command line: by name, or arguments such as `process.argv.slice(2)` that are read as flags.
+   * Secrets and undeclared names are refused.
+   */
+  readonly commandLine?: Texts | readonly string[]
+  /** More layers, lowest first: above `.env.<stage>`, and below those of this machine alone. */
+  readonly layers?: readonly Layer[]
+}
+
+/** The same for those who may wait. */
+export interface WaitingOptions extends MachineOptions, RemoteOptions {
+  /** Sources that take waiting, lowest first, above those that the legend names. */
+  readonly remotes?: readonly RemoteSource[]
 }
 
 /** The sources of this machine's settings, and the root they were found from. */
 export interface Gathered extends Sources {
   readonly stage: Stage
   readonly root: string
+  /** Every file and directory that the settings depend on, also those that are not there yet. Absolute paths. */
+  readonly files: readonly string[]
+  /** Whether remote sources were asked. */
+  readonly asked?: boolean
 }
 
-/** This machine's layers, lowest first: four layer files, the process environment, the command line. */
+/** This machine's layers, lowest first. */
 export function gather(definition: Legend<unknown> | undefined, options: MachineOptions = {}): Gathered {
-  const environment = options.environment ?? process.env
-  const { directory: root } = findRoot({
-    root: options.root,
-    from: options.from,
-    environmentRoot: environment.MAPPA_ROOT,
-  })
-  return gatherAt(root, definition, options)
+  return gatherAt(rootOf(options), definition, options)
+}
+
+/** The root that options lead to. */
+export function rootOf({ root, from, environment = process.env }: MachineOptions): string {
+  return findRoot({ root, from, environmentRoot: environment.MAPPA_ROOT }).directory
 }
 
 /** The same where the root is known. */
@@ -46,30 +66,117 @@ export function gatherAt(
   definition: Legend<unknown> | undefined,
   options: MachineOptions = {},
 ): Gathered {
+  const pile = pileAt(root, definition, options)
+  const gathered = gatheredFrom(pile, [], definition)
+  const remotes = definition?.remotes ?? []
+  if (!Array.isArray(remotes) || remotes.length === 0 || hasAsked(pile.environment, root)) return gathered
+  const { texts } = readSources(definition, gathered)
+  const open = remotes.filter(({ url }) => texts.get(url))
+  return { ...gathered, faults: [...(gathered.faults ?? []), ...open.map(({ name, url }) => mustWait(name, url))] }
+}
+
+/** The same with remote sources. */
+export async function gatherWaiting(
+  root: string,
+  definition: Legend<unknown> | undefined,
+  options: WaitingOptions = {},
+): Promise<Gathered> {
+  const pile = pileAt(root, definition, options, true)
+  const { remotes: named } = definition ?? {}
+  const declared = Array.isArray(named) ? named : []
+  if (declared.length === 0 && !options.remotes?.length) return gatheredFrom(pile, [], definition)
+  const { layerFromRemote, remoteSource } = await import('./remote.js')
+  // Where a source is, and its token, are settings themselves.
+  const { texts } = readSources(definition, gatheredFrom(pile, [], definition))
+  const sources = declared.flatMap((remote) => {
+    const url = texts.get(remote.url)
+    return url ? [remoteSource(remote, url, remote.token && texts.get(remote.token))] : []
+  })
+  const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
+  return { ...gatheredFrom(pile, await Promise.all(asked), definition), asked: true }
+}
+
+/** Layers by where they lie: remote sources come between the shared and the local ones. */
+interface Pile {
+  readonly root: string
+  readonly stage: Stage
+  readonly environment: Texts
+  readonly shared: readonly Layer[]
+  readonly local: readonly Layer[]
+  readonly faults: readonly Fault[]
+  readonly files: readonly string[]
+}
+
+function pileAt(root: string, definition: Legend<unknown> | undefined, options: MachineOptions, waits = false): Pile {
   const environment = options.environment ?? process.env
   const stage = chooseStage(options.stage, environment, definition, options.builtFor)
-  const layers: Layer[] = []
-  const faults: Fault[] = []
-  for (const file of layerFiles(stage.name)) {
-    const text = readTextFile(path.join(root, file.name), file.name)
-    if (typeof text === 'string') layers.push(layerFromText(file.name, text, file))
-    else if (text) faults.push(text)
+  const files: string[] = []
+  const top = definition?.topLayers === true ? repositoryTop(root) : undefined
+  const kinds = layerFiles(stage.name)
+  const lower = top === undefined || top === root ? [] : kinds.flatMap((kind) => layerFile(top, kind, root, files))
+  const shared = kinds.filter(({ local }) => !local).flatMap((kind) => layerFile(root, kind, root, files))
+  const local = kinds.filter(({ local }) => local).flatMap((kind) => layerFile(root, kind, root, files))
+  const found = lower.length + shared.length + local.length > 0
+  const faults = [found ? undefined : nothingFound(root, stage), nestedStageFault(stage, environment)]
+  const named = definition?.directories
+  const directories = (Array.isArray(named) ? named : []).flatMap((directory) => {
+    files.push(path.resolve(root, directory))
+    return layerFromDirectory(directory, root) ?? []
+  })
+  return {
+    root,
+    stage,
+    environment,
+    shared: [...lower, ...shared, ...directories, ...(options.layers ?? [])],
+    local: [...local, layerFromHost(environment, root, { waits }), ...commandLineOf(definition, stage, options)],
+    faults: faults.filter((fault) => fault !== undefined),
+    files,
   }
-  if (layers.length === 0 && faults.length === 0) {
-    const gone = missingRoot(root)
-    if (gone) faults.push(gone)
-    else if (stage.from === undefined) faults.push(unnamedStage(root))
-  }
-  layers.push(layerFromValues('the process environment', environment, { source: 'environment' }))
-  if (options.commandLine)
-    layers.push(layerFromValues('the command line', options.commandLine, { source: 'command-line' }))
-  return { stage, layers, faults, root }
+}
+
+function gatheredFrom(
+  { root, stage, shared, local, faults, files }: Pile,
+  remote: readonly Layer[],
+  definition: Legend<unknown> | undefined,
+): Gathered {
+  const paths = [...files]
+  const layers = withFileVariables([...shared, ...remote, ...local], definition, stage.name, root, paths)
+  return { stage, layers, faults, root, files: paths, surroundings: () => surroundings(root, definition) }
+}
+
+function commandLineOf(
+  definition: Legend<unknown> | undefined,
+  stage: Stage,
+  { commandLine }: MachineOptions,
+): readonly Layer[] {
+  if (!commandLine) return []
+  if (Array.isArray(commandLine)) return definition ? [layerFromFlags(definition, commandLine, stage.name).layer] : []
+  return [layerFromValues('the command line', commandLine as Texts, { source: 'command-line' })]
+}
+
+/** A layer file as a list of one layer, or of none if it is not there. One that cannot be read is a layer with a fault. */
+function layerFile(directory: string, kind: LayerFile, root: string, files: string[]): Layer[] {
+  const file = path.join(directory, kind.name)
+  files.push(file)
+  const name = directory === root ? kind.name : path.relative(root, file)
+  const text = readTextFile(file, name)
+  if (text === undefined) return []
+  return [typeof text === 'string' ? layerFromText(name, text, kind) : unreadLayer(name, text, kind)]
+}
+
+function unreadLayer(name: string, fault: Fault, kind: LayerFile): Layer {
+  return { ...layerFromText(name, '', kind), faults: [fault] }
 }
 
 interface LayerFile {
   readonly name: string
   readonly local?: boolean
   readonly staged?: boolean
+}
+
+/** The layers of a stage's files beside the legend, lowest first; those that are not there are left out. */
+export function layersFromFiles(root: string, stage: string): Layer[] {
+  return layerFiles(stage).flatMap((kind) => layerFile(root, kind, root, []))
 }
 
 /** The layer files of a stage, lowest first. In `test`, `.env.local` is left out, so that a test sees the same on every machine. */
@@ -83,6 +190,11 @@ export function layerFiles(stage: string): readonly LayerFile[] {
     { name: `.env.${stage}.local`, local: true, staged: true },
   ]
   return stage === 'test' ? files.filter(({ name }) => name !== '.env.local') : files
+}
+
+function nothingFound(root: string, stage: Stage): Fault | undefined {
+  const gone = missingRoot(root)
+  return gone ?? (stage.from === undefined ? unnamedStage(root) : undefined)
 }
 
 /** A bare container must not run as development unnoticed. */
@@ -101,5 +213,13 @@ function missingRoot(root: string): Fault | undefined {
     kind: 'unreadable',
     message: `The root must be a directory, and ${root} is ${stats ? 'a file' : 'not there'}.`,
     remedy: 'Correct --root, MAPPA_ROOT or the option root.',
+  }
+}
+
+function mustWait(name: string, url: string): Fault {
+  return {
+    kind: 'remote',
+    message: `The legend takes values from ${name}, since ${url} is set, and to ask it takes waiting.`,
+    remedy: 'Take settleAsync instead of settle, or start with: mappa with -- …',
   }
 }

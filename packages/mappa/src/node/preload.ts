@@ -3,10 +3,11 @@
  * is well; otherwise reports to standard error and ends the process with exit code 1 before anything has started.
  */
 import type { Legend } from '../legend/legend.js'
-import { readSources, type Sources } from '../settle/read.js'
+import { readSources, type Sources, sourceOf } from '../settle/read.js'
 import { createRequire, path } from './builtins.js'
 import { loadLegendFile } from './legend-file.js'
 import { gatherAt } from './machine.js'
+import { hasAsked, markFor, ownNames } from './nested.js'
 import { findRoot } from './root.js'
 
 start()
@@ -21,8 +22,13 @@ function start(): void {
   const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
   const reading = readSources(definition, sources)
   if (!reading.sound) fail(definition, sources)
+  const passed = { ...reading, sourceOf: (name: string) => sourceOf(name, reading) }
+  const mark = markFor(passed, process.env, directory, hasAsked(process.env, directory))
+  // What a run around this one set and no layer sets any more.
+  for (const name of ownNames(process.env, directory)) if (!reading.texts.has(name)) delete process.env[name]
   for (const [name, text] of reading.texts) process.env[name] = text
   process.env.MAPPA_STAGE = reading.stage.name
+  process.env.MAPPA_SET = mark
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */

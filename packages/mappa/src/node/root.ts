@@ -46,6 +46,16 @@ export function findRoot({ root, from, environmentRoot }: RootSearch): Root {
   return { directory: found?.directory ?? start, legendFile: undefined }
 }
 
+/** The top of the repository that a directory is in; undefined if it is in none. */
+export function repositoryTop(directory: string): string | undefined {
+  for (let at = directory; ; ) {
+    if (fs.existsSync(path.join(at, '.git'))) return at
+    const parent = path.dirname(at)
+    if (parent === at) return undefined
+    at = parent
+  }
+}
+
 function startOf(from: string | undefined): string {
   if (from === undefined) return process.cwd()
   if (!from.startsWith('file:')) return path.resolve(from)

@@ -91,7 +91,7 @@ function cut(excerpt: { text: string; start: number; end: number }, room: number
 }
 
 /** Breaks between words; a word that is too long, such as a path to paste, stays whole. */
-function wrap(text: string, width: number): string[] {
+export function wrap(text: string, width: number): string[] {
   const lines: string[] = []
   let line = ''
   for (const word of text.split(' ')) {

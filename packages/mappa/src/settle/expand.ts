@@ -29,6 +29,19 @@ export interface ExpansionProblem {
   readonly message?: string
 }
 
+/** The assignment whose parts are being joined: of a name, in a layer, so many before the last one of that name there. */
+interface Owner {
+  readonly name: string
+  readonly at: number
+  readonly back: number
+}
+
+interface Found {
+  readonly text: string | undefined
+  readonly layer: Layer | undefined
+  readonly secret: boolean
+}
+
 /** Longer values are the work of a mistake, or of someone who wants to fill the memory. In UTF-16 code units. */
 const lengthMax = 1024 * 1024
 /** So many names that each mention the next are a mistake too, and the stack has an end. */
@@ -54,17 +67,18 @@ export class Expander {
   expand(
     name: string,
     { layer, text, at, dollar }: Pick<Hit, 'layer' | 'text' | 'at' | 'dollar'>,
+    back = 0,
   ): Expanded | ExpansionProblem {
-    const parsed = dollar ? layer.parsed?.(name) : undefined
+    const parsed = dollar ? layer.parsed?.(name, back) : undefined
     if (!parsed || parsed.parts.every((part) => typeof part === 'string'))
       return { text, secret: this.#isSecret(name), used: [] }
-    const key = `${at} ${name}`
+    const key = `${at}-${back} ${name}`
     let result = this.#done.get(key)
     if (!result) {
       if (this.#open.has(key)) return { problem: 'cycle', names: this.#cycle(key) }
       if (this.#open.size >= depthMax) return this.#tooDeep()
       this.#open.add(key)
-      result = this.#join(parsed.parts, name, at)
+      result = this.#join(parsed.parts, { name, at, back })
       this.#open.delete(key)
       // What a cycle comes to depends on where it was entered, so problems are not kept.
       if (!('problem' in result)) this.#done.set(key, result)
@@ -80,44 +94,50 @@ export class Expander {
     return problem
   }
 
-  #join(parts: readonly Part[], owner: string, at: number): Expanded | ExpansionProblem {
+  #join(parts: readonly Part[], owner: Owner): Expanded | ExpansionProblem {
     let text = ''
     let secret = false
     const used: Used[] = []
     for (const part of parts) {
-      const piece = typeof part === 'string' ? { text: part, secret: false, used: [] } : this.#part(part, owner, at)
+      const piece = typeof part === 'string' ? { text: part, secret: false, used: [] } : this.#part(part, owner)
       if ('problem' in piece) return piece
       text += piece.text
       secret ||= piece.secret
       used.push(...piece.used)
-      if (text.length > lengthMax) return { problem: 'too-long', names: [owner] }
+      if (text.length > lengthMax) return { problem: 'too-long', names: [owner.name] }
     }
     return { text, secret, used }
   }
 
-  #part({ name, operator, word }: Exclude<Part, string>, owner: string, at: number): Expanded | ExpansionProblem {
-    const found = this.#lookUp(name, name === owner ? at : this.#layers.length)
+  #part({ name, operator, word }: Exclude<Part, string>, owner: Owner): Expanded | ExpansionProblem {
+    const found = name === owner.name ? this.#hiddenBy(owner) : this.#lookUp(name, this.#layers.length)
     if ('problem' in found) return found
     const colon = operator.startsWith(':')
     const present = found.text !== undefined && !(colon && found.text === '')
     const own = { used: [{ name, layer: found.layer, text: found.text }] }
     if (operator === ':+') {
-      const rest = present ? this.#join(word, owner, at) : { text: '', secret: false, used: [] }
+      const rest = present ? this.#join(word, owner) : { text: '', secret: false, used: [] }
       return 'problem' in rest ? rest : { ...rest, used: [...own.used, ...rest.used] }
     }
     if (present) return { text: found.text as string, secret: found.secret, ...own }
     if (operator === '') return { problem: 'unset', names: [name] }
-    const rest = this.#join(word, owner, at)
+    const rest = this.#join(word, owner)
     if ('problem' in rest) return rest
     if (operator === ':?') return { problem: 'asked-for', names: [name], message: rest.secret ? '' : rest.text }
     return { ...rest, used: [...own.used, ...rest.used] }
   }
 
+  /** What an assignment of a name hides: an earlier one in its own layer, else the layers below. */
+  #hiddenBy({ name, at, back }: Owner): Found | ExpansionProblem {
+    const layer = this.#layers[at] as Layer
+    const text = layer.source === 'file' ? layer.get(name, back + 1) : undefined
+    if (text === undefined) return this.#lookUp(name, at)
+    const expanded = this.expand(name, { layer, text, at, dollar: true }, back + 1)
+    return 'problem' in expanded ? expanded : { ...expanded, layer }
+  }
+
   /** The text of a name below a layer: empty counts as set, as POSIX says, and the legend's default lies below all. */
-  #lookUp(
-    name: string,
-    below: number,
-  ): { text: string | undefined; layer: Layer | undefined; secret: boolean } | ExpansionProblem {
+  #lookUp(name: string, below: number): Found | ExpansionProblem {
     for (let at = below - 1; at >= 0; at--) {
       const layer = this.#layers[at] as Layer
       const text = layer.get(name)

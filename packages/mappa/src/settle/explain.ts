@@ -27,11 +27,12 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
     ...(sources.faults ?? []),
     ...contradictions.map((found): Fault => {
       const { message, remedy } = explainContradiction(found, definition as Legend<unknown>)
-      const name = found.kind === 'stage-name' ? {} : { name: found.name }
+      const name = ['stage-name', 'option'].includes(found.kind) ? {} : { name: found.name }
       return { kind: 'legend', ...name, message, layer: sources.legendName ?? 'the legend', remedy }
     }),
     ...stageFaults(definition, stage),
     ...layers.flatMap((layer) => [
+      ...(layer.faults ?? []),
       ...flawFaults(layer, entries),
       ...steeringFaults(layer),
       ...refusals(layer, entries),
@@ -116,7 +117,7 @@ function problemFault(problem: Problem, reading: Reading): Fault {
   const { layer, text } = winner as Hit
   const found = entry.secret ? mask(text, entry) : quote(text)
   // A layer without places is named in the sentence instead.
-  const where = layer.text === undefined ? ` in ${layer.name}` : ''
+  const where = layer.text === undefined && !layer.fileOf ? ` in ${layer.name}` : ''
   return {
     kind: breach,
     name,

@@ -22,9 +22,19 @@ export type FaultKind =
   | 'server-only'
   | 'undeclared'
   | 'hidden-by-local'
+  | 'set-twice'
+  | 'remote'
+  | 'nested-stage'
 
 /** What does not stop. */
-export type NoticeKind = 'undeclared' | 'read-differently' | 'hidden-by-local' | 'empty-ignored' | 'changes-loading'
+export type NoticeKind =
+  | 'undeclared'
+  | 'read-differently'
+  | 'hidden-by-local'
+  | 'empty-ignored'
+  | 'changes-loading'
+  | 'misnamed'
+  | 'writable-by-others'
 
 /** Where something stands. Lines and columns count from 1, columns in UTF-16 code units; the end column is exclusive. */
 export interface Place {

@@ -1,9 +1,10 @@
 import type { LayerFlaw } from '../format/flaws.js'
-import { type LayerValues, readValues } from '../format/values.js'
+import { type ParsedValue, readValues } from '../format/values.js'
+import type { Fault } from './faults.js'
 import type { Texts } from './stage.js'
 
 /** What kind of source a layer is. */
-export type LayerSource = 'file' | 'environment' | 'command-line' | 'given'
+export type LayerSource = 'file' | 'directory' | 'remote' | 'environment' | 'command-line' | 'given'
 
 /** One source of text values. Layers are given lowest first: a later one hides an earlier one. */
 export interface Layer {
@@ -17,17 +18,22 @@ export interface Layer {
   /** Whether it belongs to one stage only (`.env.staging`). */
   readonly staged?: boolean
   readonly flaws: readonly LayerFlaw[]
-  get(name: string): string | undefined
+  /** What went wrong when the layer was made, if anything did. */
+  readonly faults?: readonly Fault[]
+  /** The text of a name; with `back`, as it is so many assignments before the last one. Only layer files have such. */
+  get(name: string, back?: number): string | undefined
   /** Every name once. */
   names(): Iterable<string>
   /** Visits names and texts in order; of a repeated name the last one counts. `dollar` says that a text may expand. */
   each(visit: (name: string, text: string, dollar: boolean) => void): void
   /** What a text is made of, if it may expand. Only layer files have such. */
-  parsed?(name: string): ReturnType<LayerValues['parsed']>
+  parsed?(name: string, back?: number): ParsedValue | undefined
+  /** The file that holds a name's text alone, path from the root; only directories of one-value files have such. */
+  fileOf?(name: string): string
 }
 
 /** What a layer is, beside its values. */
-export type LayerTraits = Pick<Layer, 'local' | 'staged'> & { readonly source?: LayerSource }
+export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonly source?: LayerSource }
 
 /**
  * A layer from layer text.
@@ -44,10 +50,10 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     ...traits,
     text,
     flaws: values.flaws,
-    get: (variable) => values.get(variable),
+    get: (variable, back) => values.get(variable, back),
     names: () => values.names(),
     each: (visit) => values.each(visit),
-    parsed: (variable) => values.parsed(variable),
+    parsed: (variable, back) => values.parsed(variable, back),
   }
 }
 

@@ -1,6 +1,8 @@
-import { type Notice, nearest } from './faults.js'
+import { type Difference, differencesOf } from '../format/portability.js'
+import { encodeValue } from '../format/value.js'
+import { type Notice, nearest, printable } from './faults.js'
 import type { Layer } from './layer.js'
-import { lineAt, nameSpot, rangesOf, valueSpot } from './places.js'
+import { lineAt, nameSpot, rangesOf, valueSpot, writtenOf } from './places.js'
 import { changesLoading, type Reading, type StageEntries } from './read.js'
 import type { Stage } from './stage.js'
 
@@ -10,9 +12,10 @@ export function noticesOf({ entries, layers, stack, stage, problems }: Reading):
   const names = new Set(stack.names())
   const files = layers.filter((layer) => layer.source === 'file')
   return [
-    ...files.flatMap((layer) =>
-      [...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names)]),
-    ),
+    ...files.flatMap((layer) => [
+      ...fileNotices(layer),
+      ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names)]),
+    ]),
     ...[...entries.keys()].flatMap((name) => [...stackNotices(name, entries, layers, stage)]),
   ]
 }
@@ -36,15 +39,7 @@ function* nameNotices(
         .map(({ nameStart }) => lineAt(layer, nameStart))
         .join(', ')}.`,
     }
-  const unknown = layer.parsed?.(name)?.bare.find((bare) => !entries.has(bare.name) && !names.has(bare.name))
-  if (unknown)
-    yield {
-      kind: 'read-differently',
-      name,
-      message: `${name} holds a dollar sign with a name behind it; it stays text here, and a shell would expand it.`,
-      ...nameSpot(layer, name, entries.get(name)),
-      remedy: 'Put single quotes round the value.',
-    }
+  yield* valueNotices(layer, name, entries, names)
   if (ranges.some(({ loose }) => loose))
     yield {
       kind: 'read-differently',
@@ -53,7 +48,15 @@ function* nameNotices(
       ...nameSpot(layer, name, entries.get(name)),
       remedy: `Write: ${name}=… without blanks round the equals sign`,
     }
-  if (entries.size > 0 && !entries.has(name) && !followsFlaw(layer, ranges)) {
+  if (/[a-z]/.test(name) && !entries.has(name))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `${name} is written with small letters; some readers take such names for others, or leave them out.`,
+      ...nameSpot(layer, name),
+      remedy: `Write: ${name.toUpperCase()}=…`,
+    }
+  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries) && !followsFlaw(layer, ranges)) {
     const near = nearest(name, entries.keys())
     // The fault of the missing one names this line already.
     if (near !== undefined && missing.has(near)) return
@@ -75,6 +78,70 @@ function* nameNotices(
     }
 }
 
+/** Whether a name is that of a variable that names another one's file. */
+function namesFile(name: string, entries: StageEntries): boolean {
+  return name.endsWith('_FILE') && entries.get(name.slice(0, -'_FILE'.length))?.file === true
+}
+
+const differenceTexts: Readonly<Record<Difference, string>> = {
+  blanks: 'blanks outside quotes',
+  quotes: 'quotes inside a value that starts with none',
+  backslashes: 'backslashes outside quotes',
+  escapes: 'escapes that a shell keeps as they are',
+  'shell-signs': 'signs that a shell acts on',
+  dollar: 'a dollar sign that a shell would expand',
+  tilde: 'a tilde that a shell replaces',
+  'assignment-inside': 'a line that looks like an assignment',
+}
+
+/** What of a value other readers would take otherwise, and how to write it so that all agree. */
+function* valueNotices(
+  layer: Layer,
+  name: string,
+  entries: StageEntries,
+  names: ReadonlySet<string>,
+): Generator<Notice> {
+  const { written, style } = writtenOf(layer, name) ?? {}
+  if (written === undefined || style === undefined) return
+  // A dollar sign before a known name is a fault already.
+  const known = layer.parsed?.(name)?.bare.some((bare) => entries.has(bare.name) || names.has(bare.name))
+  const differences = differencesOf(written, style).filter((difference) => !(known && difference === 'dollar'))
+  if (differences.length === 0) return
+  const entry = entries.get(name)
+  const open = entry !== undefined && !entry.secret
+  const what = differences.map((difference) => differenceTexts[difference])
+  const last = what.pop()
+  const list = what.length > 0 ? `${what.join(', ')} and ${last}` : last
+  const expands = layer.parsed?.(name)?.parts.some((part) => typeof part !== 'string')
+  const fixed = encodeValue(layer.get(name) ?? '', 'single')
+  const quotes = expands ? 'double' : fixed.startsWith("'") ? 'single' : 'double'
+  const shows = open && !expands && fixed.length <= 80 && !/[\n\r]/.test(fixed)
+  yield {
+    kind: 'read-differently',
+    name,
+    message: `The value of ${name} holds ${list}; other readers take it otherwise.`,
+    ...valueSpot(layer, name, entry),
+    remedy: differences.includes('assignment-inside')
+      ? 'Keep it in a file of its own, or in base64, if other programs read this file.'
+      : shows
+        ? `Write: ${name}=${printable(fixed)}`
+        : `Put the whole value in ${quotes} quotes${quotes === 'double' ? ', with a backslash before each " \\ and $ that is text' : ''}.`,
+  }
+}
+
+/** A shell reads neither a byte order mark nor CRLF as we do. */
+function* fileNotices(layer: Layer): Generator<Notice> {
+  const text = layer.text ?? ''
+  const what = text.startsWith('\ufeff') ? 'a byte order mark' : text.includes('\r\n') ? 'CRLF line ends' : undefined
+  if (what)
+    yield {
+      kind: 'read-differently',
+      message: `${layer.name} has ${what}; a shell would take ${what === 'CRLF line ends' ? 'each carriage return for a part of the value' : 'it for a part of the first name'}.`,
+      layer: layer.name,
+      remedy: 'Save it as UTF-8 without a byte order mark, with LF line ends.',
+    }
+}
+
 /**
  * Below a line that could not be understood, what looks like a name may be the end of a value, such as the last line of
  * a key in base64, so it is not repeated.
@@ -86,7 +153,7 @@ function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number
 
 function* stackNotices(name: string, entries: StageEntries, layers: readonly Layer[], stage: Stage): Generator<Notice> {
   for (const layer of layers)
-    if (layer.source === 'environment' && layer.get(name) === '')
+    if (layer.source !== 'file' && layer.get(name) === '')
       yield {
         kind: 'empty-ignored',
         name,

@@ -1,16 +1,17 @@
 import { type AssignmentRange, readLayer } from '../format/document.js'
 import type { LayerFlaw } from '../format/flaws.js'
 import { LineIndex } from '../format/lines.js'
+import type { Style } from '../format/scan.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { masked } from '../legend/mask.js'
 import { type Excerpt, type Place, printable } from './faults.js'
 import type { Layer } from './layer.js'
 
-/** A place and its line. */
+/** A place and its line; a file that holds one value alone has nothing to show of it. */
 export interface Spot {
   readonly layer: string
   readonly place: Place
-  readonly excerpt: Excerpt
+  readonly excerpt?: Excerpt
 }
 
 interface Opened {
@@ -42,6 +43,8 @@ export function nameSpot(layer: Layer, name: string, entry?: AnyEntry): Spot | u
 }
 
 function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: 'name' | 'value'): Spot | undefined {
+  if (layer.fileOf && layer.get(name) !== undefined)
+    return { layer: layer.name, place: { file: layer.fileOf(name), line: 1, column: 1, endColumn: 2 } }
   if (layer.text === undefined) return undefined
   const { ranges, lines } = opened(layer)
   const range = ranges.get(name)?.at(-1)
@@ -65,11 +68,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
  * A place that could not be understood. Only what stands in front of the equals sign is shown, and of the value its
  * first line if its entry says that it is no secret.
  */
-export function flawSpot(
-  layer: Layer,
-  found: LayerFlaw,
-  entry: AnyEntry | undefined,
-): Omit<Spot, 'excerpt'> & { excerpt?: Excerpt } {
+export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undefined): Spot {
   const { start, end, name, nameStart, valueStart } = found
   const { lines } = opened(layer)
   const at = lines.at(start)
@@ -89,6 +88,12 @@ export function flawSpot(
 /** Every place where a layer file sets a name, first to last. */
 export function rangesOf(layer: Layer, name: string): readonly AssignmentRange[] {
   return opened(layer).ranges.get(name) ?? []
+}
+
+/** The last assignment of a name, as it is written. */
+export function writtenOf(layer: Layer, name: string): { readonly written: string; readonly style: Style } | undefined {
+  const range = rangesOf(layer, name).at(-1)
+  return range && { written: (layer.text as string).slice(range.valueStart, range.valueEnd), style: range.style }
 }
 
 /** The line of an offset, from 1. */

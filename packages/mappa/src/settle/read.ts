@@ -4,8 +4,8 @@ import { type AnyEntry, entryIn } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { convert } from './convert.js'
 import { Expander, type ExpansionProblem, type Used } from './expand.js'
-import type { Fault } from './faults.js'
-import type { Layer } from './layer.js'
+import type { Fault, Notice } from './faults.js'
+import type { Layer, LayerSource } from './layer.js'
 import type { Setting } from './settings.js'
 import { type Hit, Stack } from './stack.js'
 import type { Stage } from './stage.js'
@@ -17,6 +17,8 @@ export interface Sources {
   readonly layers: readonly Layer[]
   /** Faults met while the layers were gathered; they are reported first. */
   readonly faults?: readonly Fault[]
+  /** What deserves a look around the layers; asked only for a report. */
+  readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */
   readonly legendName?: string
 }
@@ -42,6 +44,7 @@ export interface Problem {
 
 /** Layers read through a legend: the values, or the bare facts of what is wrong. `survey` puts those into words. */
 export interface Reading {
+  readonly definition: Legend<unknown> | undefined
   readonly stage: Stage
   readonly layers: readonly Layer[]
   readonly stack: Stack
@@ -90,7 +93,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     problems.length === 0 &&
     steeringNames.every((name) => !stack.sets(name)) &&
     layers.every((layer) => isSound(layer, entries))
-  return { stage, layers, stack, expander, entries, sound, contradictions, settings, problems, texts }
+  return { definition, stage, layers, stack, expander, entries, sound, contradictions, settings, problems, texts }
 }
 
 /** What reading works on. */
@@ -170,9 +173,14 @@ export function changesLoading(name: string): boolean {
   return loadingNames.includes(upper) || upper.startsWith('LD_') || upper.startsWith('DYLD_')
 }
 
+/** What kind of source gives a name its text; undefined if it has none. */
+export function sourceOf(name: string, { stack, texts }: Reading): LayerSource | 'default' | undefined {
+  if (!texts.has(name)) return undefined
+  return stack.find(name).winner?.layer.source ?? 'default'
+}
+
 function isSound(layer: Layer, entries: StageEntries): boolean {
-  if (layer.flaws.length > 0) return false
-  if (layer.source === 'file') return true
+  if (layer.flaws.length > 0 || layer.faults?.length) return false
   if (layer.source !== 'command-line') return true
   return [...layer.names()].every((name) => mayStandOnCommandLine(entries.get(name)))
 }

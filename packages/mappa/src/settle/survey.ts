@@ -2,9 +2,9 @@ import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { explain } from './explain.js'
 import type { Fault, Notice } from './faults.js'
-import type { Layer } from './layer.js'
+import type { Layer, LayerSource } from './layer.js'
 import { noticesOf } from './notices.js'
-import { type Reading, readSources, type Sources } from './read.js'
+import { type Reading, readSources, type Sources, sourceOf } from './read.js'
 import { assemble } from './settings.js'
 import type { Stage } from './stage.js'
 import { type Trail, trailOf } from './trail.js'
@@ -26,6 +26,8 @@ export interface Survey<S = unknown> {
   trail(name: string): Trail
   /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
   readonly texts: ReadonlyMap<string, string>
+  /** What kind of source gives a name its text; undefined if it has none. */
+  sourceOf(name: string): LayerSource | 'default' | undefined
 }
 
 /** Thrown by `settle`: names every fault, each with its place. */
@@ -48,12 +50,13 @@ export class SettleError extends Error {
  */
 export function survey<E>(definition: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
   const reading = readSources(definition, sources)
-  return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading))
+  return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
 }
 
 /** A survey whose slower parts are worked out only when they are looked at. */
 class Findings<S> implements Survey<S> {
   readonly #reading: Reading
+  readonly #surroundings: Sources['surroundings']
   #settings: S | undefined
   #notices: readonly Notice[] | undefined
   #trails: ReadonlyMap<string, Trail> | undefined
@@ -62,8 +65,10 @@ class Findings<S> implements Survey<S> {
   constructor(
     reading: Reading,
     readonly faults: readonly Fault[],
+    { surroundings }: Sources,
   ) {
     this.#reading = reading
+    this.#surroundings = surroundings
     this.ok = reading.sound
   }
 
@@ -85,7 +90,7 @@ class Findings<S> implements Survey<S> {
   }
 
   get notices() {
-    this.#notices ??= noticesOf(this.#reading)
+    this.#notices ??= [...noticesOf(this.#reading), ...(this.#surroundings?.() ?? [])]
     return this.#notices
   }
 
@@ -94,6 +99,10 @@ class Findings<S> implements Survey<S> {
     const named = layers.filter(({ source }) => source !== 'environment').flatMap((layer) => [...layer.names()])
     this.#trails ??= new Map([...new Set([...entries.keys(), ...named])].map((name) => [name, this.trail(name)]))
     return this.#trails
+  }
+
+  sourceOf(name: string) {
+    return sourceOf(name, this.#reading)
   }
 
   trail(name: string) {

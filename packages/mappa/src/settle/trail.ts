@@ -21,6 +21,8 @@ export interface TrailStep {
   readonly shown: string
   /** Why it is not the one that counts; absent on the winner. */
   readonly passed?: Passed
+  /** The stage whose words give a default, where they override the entry's own. */
+  readonly stage?: string
   /** What the value was built from by expansion. */
   readonly parts?: readonly TrailPart[]
 }
@@ -46,7 +48,8 @@ export interface Trail {
   readonly winner: TrailStep | undefined
 }
 
-export function trailOf(name: string, { entries, layers, stack, expander }: Reading): Trail {
+export function trailOf(name: string, reading: Reading): Trail {
+  const { entries, layers, stack, expander } = reading
   const entry = entries.get(name)
   const steps: TrailStep[] = hitsOf(name, layers, stack).map((hit) => {
     const place = valueSpot(hit.layer, name, entry)?.place
@@ -63,21 +66,31 @@ export function trailOf(name: string, { entries, layers, stack, expander }: Read
       ...(parts?.length && { parts }),
     }
   })
-  const fallback = entry?.default === undefined ? undefined : String(entry.default)
   let winner = steps.find((step) => !step.passed)
-  if (fallback !== undefined) {
-    const step: TrailStep = {
-      layer: 'the legend',
-      source: 'default',
-      shown: printable(fallback),
-      ...(winner && { passed: 'hidden' }),
-    }
-    steps.push(step)
+  for (const step of defaultSteps(name, reading)) {
+    steps.push(winner ? { ...step, passed: 'hidden' } : step)
     winner ??= step
   }
   // The winner first, even where an empty text stands above it.
   if (winner) steps.sort((a, b) => Number(b === winner) - Number(a === winner))
   return { name, declared: entry !== undefined, expects: entry && describeEntry(entry), steps, winner }
+}
+
+/** The legend's default, below the one that a stage's own words put in its place. */
+function defaultSteps(name: string, { definition, entries, stage }: Reading): TrailStep[] {
+  const entry = entries.get(name)
+  if (!entry) return []
+  const own = (definition?.entries as Record<string, AnyEntry> | undefined)?.[name]
+  const staged = own?.stages && Object.hasOwn(own.stages, stage.name) && own.stages[stage.name]?.default !== undefined
+  const defaults = [...(staged ? [{ value: entry.default, stage: stage.name }] : []), { value: own?.default }]
+  return defaults
+    .filter(({ value }) => value !== undefined)
+    .map(({ value, ...rest }) => ({
+      layer: 'the legend',
+      source: 'default',
+      shown: shownText(String(value), entry),
+      ...rest,
+    }))
 }
 
 /** Every layer that sets a name, the top one first, with what became of each. */

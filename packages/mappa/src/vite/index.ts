@@ -1,6 +1,7 @@
 import type { Plugin, ViteDevServer } from 'vite'
 import { path } from '../node/builtins.js'
 import { reportText } from '../report/text.js'
+import { changesBetween } from '../settle/changes.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 import { browserModule, serverModule } from './modules.js'
@@ -150,9 +151,9 @@ async function reload(project: ViteProject, server: ViteDevServer, report: (faul
     client?.hot.send({ type: 'error', err: { message, stack: '', plugin: 'mappa' } })
     return
   }
-  const changes = project.changesSince(before)
+  const changes = changesBetween(before, project.survey)
   if (changes.length === 0 && beforeFaults === 0) return
-  for (const change of changes) logger.info(change, { timestamp: true })
+  for (const change of changes) logger.info(change.message, { timestamp: true })
   for (const environment of Object.values(server.environments)) {
     const module = environment.moduleGraph.getModuleById(resolvedModule)
     if (module) environment.moduleGraph.invalidateModule(module)

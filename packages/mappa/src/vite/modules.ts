@@ -14,11 +14,13 @@ export function browserModule(definition: Legend, { settings }: Survey): string 
 /** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
 export function serverModule(definition: Legend, legendPath: string, stage: string): string {
   const json = legendPath.endsWith('.json')
+  // What asks a remote source takes waiting.
+  const verb = definition.remotes?.length ? 'settleAsync' : 'settle'
   const lines = [
-    "import { settle } from 'mappa/node'",
+    `import { ${verb} } from 'mappa/node'`,
     json ? "import { legendFromJsonSchema } from 'mappa'" : '',
     `import definition from ${JSON.stringify(legendPath)}`,
-    `const settings = settle(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, builtFor: ${JSON.stringify(stage)} })`,
+    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, builtFor: ${JSON.stringify(stage)} })`,
     'export default settings',
     ...entriesOf(definition).map(([name, entry]) => {
       const steps = placeOf(name, entry).map((step) => `[${JSON.stringify(step)}]`)

@@ -2,7 +2,7 @@ import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
 import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
-import { gatherAt, layerFiles } from '../node/machine.js'
+import { gatherWaiting } from '../node/machine.js'
 import { findRoot } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
@@ -36,7 +36,7 @@ export class ViteProject {
     const { loaded, dependencies } = await loadLegend(directory, legendFile)
     this.definition = 'definition' in loaded ? loaded.definition : undefined
     this.legendPath = legendFile && path.join(directory, legendFile)
-    const sources = gatherAt(directory, this.definition, { stage: this.#stage })
+    const sources = await gatherWaiting(directory, this.definition, { stage: this.#stage })
     const faults = 'fault' in loaded ? [loaded.fault] : (sources.faults ?? [])
     this.survey = survey(this.definition && fixedHere(this.definition), {
       ...sources,
@@ -44,8 +44,7 @@ export class ViteProject {
       ...(legendFile && { legendName: legendFile }),
     })
     this.faults = [...this.survey.faults, ...this.#localFaults()]
-    const layers = layerFiles(this.#stage.name).map(({ name }) => path.join(directory, name))
-    this.files = [...(this.legendPath ? [this.legendPath] : []), ...dependencies, ...layers]
+    this.files = [...(this.legendPath ? [this.legendPath] : []), ...dependencies, ...sources.files]
   }
 
   /** What is built here goes elsewhere, so a value of this machine alone must not get into it. */
@@ -54,18 +53,6 @@ export class ViteProject {
     return this.survey.notices.flatMap((notice) =>
       notice.kind === 'hidden-by-local' ? [{ ...notice, kind: notice.kind }] : [],
     )
-  }
-
-  /** One line for each variable whose value changed: `TILE_KEY is now tile_test_x (.env.development:7:10)`. */
-  changesSince(before: Survey): string[] {
-    const changes: string[] = []
-    for (const name of new Set([...before.trails.keys(), ...this.survey.trails.keys()])) {
-      if (before.texts.get(name) === this.survey.texts.get(name)) continue
-      const { winner } = this.survey.trail(name)
-      const where = winner?.place ? `${winner.place.file}:${winner.place.line}:${winner.place.column}` : winner?.layer
-      changes.push(winner ? `${name} is now ${winner.shown} (${where})` : `${name} has no value any more`)
-    }
-    return changes
   }
 }
 

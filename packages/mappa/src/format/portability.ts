@@ -1,0 +1,44 @@
+import type { Style } from './scan.js'
+
+/** What in a value other readers, a shell among them, would take otherwise. */
+export type Difference =
+  | 'blanks'
+  | 'quotes'
+  | 'backslashes'
+  | 'escapes'
+  | 'shell-signs'
+  | 'dollar'
+  | 'tilde'
+  | 'assignment-inside'
+
+/** In the order of their mention. */
+const outside: readonly (readonly [Difference, RegExp])[] = [
+  ['blanks', /[ \t]/],
+  ['quotes', /["']/],
+  ['backslashes', /\\/],
+  ['shell-signs', /[`;&|<>()]/],
+  ['dollar', /\$[A-Za-z0-9_@*#?$!(-]/],
+  // POSIX, section 2.6.1: in an assignment also behind a colon.
+  ['tilde', /^~|:~/],
+]
+
+/** Why a value, as written, is outside the portable subset; empty if a shell would read it as we do. */
+export function differencesOf(written: string, style: Style): readonly Difference[] {
+  if (style === 'bare') return outside.flatMap(([difference, sign]) => (sign.test(written) ? [difference] : []))
+  const found = new Set<Difference>()
+  for (const [piece] of written.matchAll(/'[^']*'|"(?:\\[\s\S]|[^"\\])*"|[^'"]+/g)) {
+    const inner = piece.slice(1, -1)
+    if (piece.startsWith('"')) {
+      if (/\\(?!["\\$])/.test(inner.replace(/\\["\\$]/g, ''))) found.add('escapes')
+      const text = inner.replace(/\\[\s\S]/g, '')
+      if (inner.includes('`')) found.add('shell-signs')
+      if (/\$[A-Za-z0-9_@*#?$!(-]/.test(text)) found.add('dollar')
+    } else if (!piece.startsWith("'")) {
+      for (const [difference, sign] of outside) if (difference !== 'tilde' && sign.test(piece)) found.add(difference)
+      // Behind a quote a tilde is an ordinary one.
+      if (piece.includes(':~')) found.add('tilde')
+    }
+    if (/\n[ \t]*(?:export[ \t]+)?[A-Za-z_][A-Za-z0-9_]*[ \t]*=/.test(inner)) found.add('assignment-inside')
+  }
+  return [...found]
+}

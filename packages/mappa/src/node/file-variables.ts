@@ -1,0 +1,88 @@
+import { type AnyEntry, entryIn } from '../legend/entry.js'
+import type { Legend } from '../legend/legend.js'
+import { Expander } from '../settle/expand.js'
+import { type Fault, printable } from '../settle/faults.js'
+import { type Layer, layerFromValues } from '../settle/layer.js'
+import { nameSpot, valueSpot } from '../settle/places.js'
+import { path } from './builtins.js'
+import { readValueFile } from './directory.js'
+
+/** What is behind a name whose variable names a file: `ALERT_TOKEN_FILE`. */
+const suffix = '_FILE'
+
+/**
+ * The layers with those added that `NAME_FILE` variables give: each holds one value, and lies directly above the layer
+ * that names its file. `paths` collects the files.
+ */
+export function withFileVariables(
+  layers: readonly Layer[],
+  definition: Legend<unknown> | undefined,
+  stage: string,
+  root: string,
+  paths: string[],
+): readonly Layer[] {
+  const entries = (definition?.entries ?? {}) as Record<string, AnyEntry | undefined>
+  // Most legends have none, and every start asks.
+  const names = Object.keys(entries).filter((name) => entries[name] && entryIn(entries[name], stage).file)
+  if (names.length === 0) return layers
+  const added = new Map<Layer, Layer[]>()
+  const expander = new Expander(layers, new Map(Object.entries(entries) as [string, AnyEntry][]))
+  for (const name of names) {
+    let covered = false
+    for (let at = layers.length - 1; at >= 0; at--) {
+      const layer = layers[at] as Layer
+      const own = layer.get(name)
+      const text = layer.get(name + suffix)
+      if (text) {
+        const hit = { layer, text, at, dollar: layer.source === 'file' }
+        const expanded = expander.expand(name + suffix, hit)
+        // What cannot be expanded is told where every layer's names are read.
+        const file = 'problem' in expanded ? undefined : path.resolve(root, expanded.text)
+        if (file !== undefined) {
+          paths.push(file)
+          const found = own ? twice(name, layer) : fileLayer(name, layer, file, root)
+          if (!('kind' in found)) added.set(layer, [...(added.get(layer) ?? []), found])
+          else if (!covered) added.set(layer, [...(added.get(layer) ?? []), faultLayer(name, layer, found)])
+        }
+      }
+      covered ||= own !== undefined || text !== undefined
+    }
+  }
+  return layers.flatMap((layer) => [layer, ...(added.get(layer) ?? [])])
+}
+
+function fileLayer(name: string, layer: Layer, file: string, root: string): Layer | Fault {
+  const relative = path.relative(root, file)
+  const shown = printable(relative.startsWith('..') || path.isAbsolute(relative) ? file : relative)
+  const value = readValueFile(file, shown)
+  if (typeof value === 'string')
+    return layerFromValues(nameOf(name, layer), { [name]: value }, { source: 'directory', fileOf: () => shown })
+  const message = value?.message ?? `${shown} is not there.`
+  return {
+    ...(value ?? { kind: 'unreadable' }),
+    name,
+    message: `${name}${suffix} must name a file that holds the value of ${name}. ${message}`,
+    layer: layer.name,
+    ...valueSpot(layer, name + suffix, { type: 'string' }),
+    remedy: value?.remedy ?? `Correct ${name}${suffix}, or set ${name} itself.`,
+  }
+}
+
+function twice(name: string, layer: Layer): Fault {
+  return {
+    kind: 'set-twice',
+    name,
+    message: `${name} and ${name}${suffix} are both set in ${layer.name}, and only one of them can count.`,
+    layer: layer.name,
+    ...nameSpot(layer, name + suffix, { type: 'string' }),
+    remedy: `Remove ${name} or ${name}${suffix} there.`,
+  }
+}
+
+function faultLayer(name: string, layer: Layer, fault: Fault): Layer {
+  return { ...layerFromValues(nameOf(name, layer), {}, { source: 'directory' }), faults: [fault] }
+}
+
+function nameOf(name: string, layer: Layer): string {
+  return `${name}${suffix} in ${layer.name}`
+}

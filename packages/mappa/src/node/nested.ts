@@ -1,0 +1,122 @@
+import type { Fault } from '../settle/faults.js'
+import { type Layer, type LayerSource, layerFromValues } from '../settle/layer.js'
+import type { Stage, Texts } from '../settle/stage.js'
+
+/**
+ * What a run marks for the processes inside it, in `MAPPA_SET`: the names it set, each with a digest of its text, so
+ * that they read the unchanged ones from their own layers again, and take for the host's what was set in between.
+ *
+ * One mark a root, divided by blanks: `root/NAME:digest,NAME:digest/NAME:digest`. The second list holds what came from
+ * remote sources, which only those who may wait can ask again; it is there only if they were asked.
+ */
+interface Mark {
+  readonly read: ReadonlyMap<string, string>
+  readonly asked: ReadonlyMap<string, string> | undefined
+}
+
+/** The layer of the process environment: what the host has set, without what a run around this one has. */
+export function layerFromHost(
+  environment: Texts = process.env,
+  root = process.cwd(),
+  { waits = false }: { readonly waits?: boolean } = {},
+): Layer {
+  const own = ownNames(environment, root, waits)
+  const values = own.length > 0 ? without(environment, own) : environment
+  return layerFromValues('the process environment', values, { source: 'environment' })
+}
+
+/** The names that a run around this one set from layers that are read here again. */
+export function ownNames(environment: Texts, root: string, waits = false): readonly string[] {
+  const { read, asked } = markOf(environment, root) ?? {}
+  const marked = [...(read ?? []), ...(waits ? (asked ?? []) : [])]
+  return marked.flatMap(([name, digest]) => (digestOf(name, environment[name]) === digest ? [name] : []))
+}
+
+/** Whether a run around this one has asked the remote sources, so that their values are in the environment. */
+export function hasAsked(environment: Texts, root: string): boolean {
+  return markOf(environment, root)?.asked !== undefined
+}
+
+/** A run inside another one must be for the same stage: half of its values would be the other's. */
+export function nestedStageFault(stage: Stage, environment: Texts): Fault | undefined {
+  const outer = environment.MAPPA_STAGE
+  if (!environment.MAPPA_SET || outer === undefined || outer === stage.name) return undefined
+  return {
+    kind: 'nested-stage',
+    message: `This is to run for stage ${stage.name}, inside a run for stage ${outer}, whose values are in its environment.`,
+    remedy: `Start it outside, or name the same stage in both.`,
+  }
+}
+
+/** What a run passes on. */
+export interface Passed {
+  readonly texts: ReadonlyMap<string, string>
+  readonly stage: Stage
+  /** What kind of source gives a name its text. */
+  sourceOf(name: string): LayerSource | 'default' | undefined
+}
+
+/**
+ * What a child process should find in its environment: the host's variables, then every name of the legend and the
+ * layers as text, defaults included; the stage; and the mark. `NODE_ENV` is left alone.
+ */
+export function childEnvironment(
+  found: Passed,
+  host: Texts = process.env,
+  root = process.cwd(),
+  { asked = false }: { readonly asked?: boolean } = {},
+): Record<string, string | undefined> {
+  return {
+    ...without(host, ownNames(host, root, asked)),
+    ...Object.fromEntries(found.texts),
+    MAPPA_STAGE: found.stage.name,
+    MAPPA_SET: markFor(found, host, root, asked || hasAsked(host, root)),
+  }
+}
+
+/** The mark of a run, beside those of the runs around it for other roots. */
+export function markFor(found: Passed, host: Texts, root: string, asked: boolean): string {
+  const read: string[] = []
+  const remote: string[] = []
+  for (const [name, text] of found.texts) {
+    const source = found.sourceOf(name)
+    const item = `${name}:${digestOf(name, text)}`
+    if (source === 'file' || source === 'directory' || source === 'default') read.push(item)
+    else if (source === 'remote') remote.push(item)
+  }
+  const key = digestOf('', root)
+  const others = (host.MAPPA_SET ?? '').split(' ').filter((mark) => mark !== '' && !mark.startsWith(`${key}/`))
+  return [...others, `${key}/${read.join()}${asked ? `/${remote.join()}` : ''}`].join(' ')
+}
+
+function markOf(environment: Texts, root: string): Mark | undefined {
+  const text = environment.MAPPA_SET
+  if (!text) return undefined
+  const key = `${digestOf('', root)}/`
+  const mark = text.split(' ').find((each) => each.startsWith(key))
+  const [read, asked] = mark?.slice(key.length).split('/') ?? []
+  if (read === undefined) return undefined
+  return { read: itemsOf(read), asked: asked === undefined ? undefined : itemsOf(asked) }
+}
+
+function itemsOf(list: string): Map<string, string> {
+  return new Map(list.split(',').flatMap((item) => (item === '' ? [] : [item.split(':') as [string, string]])))
+}
+
+function without(environment: Texts, names: readonly string[]): Record<string, string | undefined> {
+  const rest = { ...environment }
+  for (const name of names) delete rest[name]
+  return rest
+}
+
+/**
+ * 32 bits of a text, by FNV-1a: enough to see that it was changed, and too few to find a secret by. No cryptography is
+ * loaded for it, since whoever can read the mark can read the environment beside it.
+ */
+function digestOf(name: string, text: string | undefined): string | undefined {
+  if (text === undefined) return undefined
+  let hash = 0x811c9dc5
+  for (const each of [name, '=', text])
+    for (let at = 0; at < each.length; at++) hash = Math.imul(hash ^ each.charCodeAt(at), 0x01000193)
+  return (hash >>> 0).toString(36)
+}

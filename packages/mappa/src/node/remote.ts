@@ -1,0 +1,142 @@
+import { readValues } from '../format/values.js'
+import { isRecord } from '../legend/check.js'
+import { isName } from '../legend/entry.js'
+import type { Remote } from '../legend/legend.js'
+import type { Fault } from '../settle/faults.js'
+import { type Layer, layerFromValues } from '../settle/layer.js'
+import type { Texts } from '../settle/stage.js'
+
+/** A source of values that takes waiting, such as the client of a secrets service. */
+export interface RemoteSource {
+  /** What reports call it. */
+  readonly name: string
+  /** Texts by name. It should give up when `signal` says so; what it throws is reported without its text. */
+  readonly load: (options: { readonly signal: AbortSignal }) => Promise<Texts>
+}
+
+/** Options of asking remote sources. */
+export interface RemoteOptions {
+  /** Milliseconds after which an answer is not waited for any more; asked a second time, as long again. 5,000 unless said. */
+  readonly timeout?: number
+}
+
+/** A slow service is asked again; a start that waits longer than this looks as if it hangs. Milliseconds. */
+const timeoutUsual = 5000
+/** So long after a failure it is asked again. Milliseconds. */
+const pause = 200
+/** As for layer files: more is no settings. Characters. */
+const answerMax = 8 * 1024 * 1024
+
+/** Says in a word or two why an answer was none, in the words of this file: what the network says may hold an address. */
+class NoAnswer extends Error {
+  constructor(
+    readonly why: string,
+    readonly remedy: string,
+    /** Whether asking again could help. */
+    readonly passing: boolean,
+  ) {
+    super(why)
+  }
+}
+
+/**
+ * The layer of a remote source. It is asked twice at most; if it gives nothing, the layer is empty and has a fault that
+ * names the source, and neither its address nor its token.
+ */
+export async function layerFromRemote(source: RemoteSource, options: RemoteOptions = {}): Promise<Layer> {
+  const timeout = options.timeout ?? timeoutUsual
+  try {
+    const values = await ask(source, timeout).catch(async (error) => {
+      if (error instanceof NoAnswer && !error.passing) throw error
+      await new Promise((resolve) => setTimeout(resolve, pause))
+      return ask(source, timeout)
+    })
+    return layerFromValues(source.name, checked(values), { source: 'remote' })
+  } catch (error) {
+    return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [faultOf(source, error)] }
+  }
+}
+
+/** The source that a legend declares: `GET url`, with a token if there is one. */
+export function remoteSource({ name }: Remote, url: string, token: string | undefined): RemoteSource {
+  return { name, load: ({ signal }) => fetchTexts(url, token, signal) }
+}
+
+async function ask({ load }: RemoteSource, timeout: number): Promise<Texts> {
+  const stop = new AbortController()
+  let timer: NodeJS.Timeout | undefined
+  const late = new Promise<never>((_, reject) => {
+    timer = setTimeout(() => {
+      stop.abort()
+      reject(
+        new NoAnswer(`has not answered within ${timeout / 1000} s`, 'Try again, or give it longer: timeout.', true),
+      )
+    }, timeout)
+  })
+  try {
+    // A load that ignores the signal must not be waited for.
+    return await Promise.race([Promise.resolve(load({ signal: stop.signal })), late])
+  } finally {
+    clearTimeout(timer)
+  }
+}
+
+async function fetchTexts(url: string, token: string | undefined, signal: AbortSignal): Promise<Texts> {
+  const headers = { accept: 'application/json, text/plain', ...(token && { authorization: `Bearer ${token}` }) }
+  const answer = await fetch(url, { headers, signal, credentials: 'omit' })
+  const { status } = answer
+  if (status === 401 || status === 403)
+    throw new NoAnswer(`refuses the token (status ${status})`, 'Replace the token.', false)
+  if (!answer.ok)
+    throw new NoAnswer(
+      `answers with status ${status}`,
+      'Correct its address, or mend the service.',
+      status >= 500 || status === 429,
+    )
+  const text = await answer.text()
+  if (text.length > answerMax) throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+  if (!/\bjson\b/.test(answer.headers.get('content-type') ?? '')) return textsOf(text)
+  try {
+    return JSON.parse(text)
+  } catch {
+    throw new NoAnswer('gives JSON that cannot be read', 'Mend the service.', false)
+  }
+}
+
+/** Layer text from elsewhere: names and values as they are, without expansion. */
+function textsOf(text: string): Texts {
+  const values = readValues(text)
+  if (values.flaws.length > 0) throw new NoAnswer('gives neither JSON nor layer text', 'Mend the service.', false)
+  return Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))
+}
+
+/** Texts by name; numbers and switches as JSON has them are taken for their text. */
+function checked(values: unknown): Texts {
+  if (!isRecord(values)) throw new NoAnswer('gives no texts by name', 'It must answer { "NAME": "value" }.', false)
+  const texts: Record<string, string> = Object.create(null)
+  for (const [name, value] of Object.entries(values)) {
+    if (value === null || value === undefined) continue
+    if (!isName(name))
+      throw new NoAnswer('gives a name that is none', 'Names are letters, digits and underscores.', false)
+    if (!['string', 'number', 'boolean'].includes(typeof value) || String(value).includes('\0'))
+      throw new NoAnswer(`gives something for ${name} that is no text`, 'Values must be texts.', false)
+    texts[name] = String(value)
+  }
+  return texts
+}
+
+function faultOf({ name }: RemoteSource, error: unknown): Fault {
+  const { why, remedy } =
+    error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or mend the service.' }
+  return { kind: 'remote', message: `${name} gives no values: it ${why}.`, layer: name, remedy }
+}
+
+/** A failure by its code alone; messages may hold an address, a token or a value. */
+function failureOf(error: unknown): string {
+  const cause = (error as { cause?: unknown })?.cause ?? error
+  const code = (cause as NodeJS.ErrnoException)?.code
+  if (code === 'ECONNREFUSED') return 'cannot be reached (nothing listens at its address)'
+  if (code === 'ENOTFOUND' || code === 'EAI_AGAIN') return 'cannot be reached (its host name is not known)'
+  if (typeof code === 'string' && /^[A-Z_]+$/.test(code)) return `cannot be reached (${code})`
+  return `failed with ${error instanceof Error && /^[A-Za-z]+$/.test(error.name) ? error.name : 'an unknown error'}`
+}

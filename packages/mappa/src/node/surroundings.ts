@@ -1,0 +1,94 @@
+import type { Legend } from '../legend/legend.js'
+import { stagesOf } from '../legend/legend.js'
+import { type Notice, printable } from '../settle/faults.js'
+import { fs, path } from './builtins.js'
+
+/** Folders where people put layer files, which are not looked for there. */
+const folders = ['src', 'config', 'env']
+
+/** What deserves a look around the layer files: likely wrong names, and who else may write to them. Only for reports. */
+export function surroundings(root: string, definition: Legend<unknown> | undefined): readonly Notice[] {
+  const stages = stagesOf(definition)
+  const names = namesIn(root)
+  const misplaced = folders.flatMap((folder) =>
+    (names.includes(folder) ? namesIn(path.join(root, folder)) : [])
+      .filter((name) => isRight(name, stages))
+      .map((name) => misnamed(`${folder}/${name}`, name)),
+  )
+  return [
+    ...names.flatMap((name) => {
+      const meant = rightName(name, stages)
+      return meant === undefined || names.includes(meant) ? [] : [misnamed(name, meant)]
+    }),
+    ...misplaced,
+    ...writable(root, names, stages),
+  ]
+}
+
+/** What a misnamed layer file was probably meant to be; undefined for right names, samples, and names unlike any. */
+export function rightName(name: string, stages: readonly string[]): string | undefined {
+  if (isRight(name, stages) || /^\.env\.(?:example|sample)$|^\.envrc$/i.test(name)) return undefined
+  const plain = name.toLowerCase().replace(/\.txt$/, '')
+  // env, .env.txt, .ENV and _env; then dev.env, .env.prod and .env.local.staging
+  const parts = /^[._-]?(?:([a-z][a-z0-9-]*)[._-])?env((?:[._-][a-z][a-z0-9-]*)*)$/.exec(plain)
+  if (!parts) return undefined
+  const words = [parts[1], ...(parts[2] ?? '').split(/[._-]/)].filter((word) => word)
+  const local = words.includes('local') ? '.local' : ''
+  const rest = words.filter((word) => word !== 'local')
+  if (rest.length > 1) return undefined
+  const [word] = rest
+  const stage = word === undefined ? undefined : stages.find((each) => each === word || isShort(word, each))
+  if (word !== undefined && stage === undefined) return undefined
+  const meant = `.env${stage === undefined ? '' : `.${stage}`}${local}`
+  return meant === name ? undefined : meant
+}
+
+/** `prod`, `dev`, `stage`: what people write for a stage. */
+function isShort(word: string, stage: string): boolean {
+  return word.length >= 3 && (stage.startsWith(word) || (word === 'stage' && stage === 'staging'))
+}
+
+function isRight(name: string, stages: readonly string[]): boolean {
+  const [, stage] = /^\.env(?:\.([a-z][a-z0-9-]*?))?(?:\.local)?$/.exec(name) ?? ['', '?']
+  return stage === undefined || stages.includes(stage) || (stage === 'local' && name === '.env.local')
+}
+
+function misnamed(name: string, meant: string): Notice {
+  return {
+    kind: 'misnamed',
+    message: `${printable(name)} is not read; ${name.includes('/') ? 'layer files stand at the root' : `it looks as if it should be called ${meant}`}.`,
+    layer: printable(name),
+    remedy: `Rename it: mv ${shellWord(name)} ${meant}`,
+  }
+}
+
+function shellWord(name: string): string {
+  return /^[A-Za-z0-9._/-]+$/.test(name) ? name : `'${printable(name).replaceAll("'", `'\\''`)}'`
+}
+
+/** Who may write to the root or a layer file decides what the program does. The sticky bit keeps others' files apart. */
+function writable(root: string, names: readonly string[], stages: readonly string[]): Notice[] {
+  if (process.platform === 'win32') return []
+  const files = names.filter((name) => isRight(name, stages) || name.startsWith('mappa.legend.'))
+  return ['.', ...files].flatMap((name) => {
+    const stats = fs.statSync(path.join(root, name), { throwIfNoEntry: false })
+    if (!stats || (stats.mode & 0o002) === 0 || (name === '.' && (stats.mode & 0o1000) !== 0)) return []
+    const what = name === '.' ? 'The root' : name
+    return [
+      {
+        kind: 'writable-by-others' as const,
+        message: `${what} may be written to by every user of this machine, who could change what is started.`,
+        layer: name === '.' ? printable(root) : name,
+        remedy: `Take that away: chmod o-w ${name === '.' ? shellWord(root) : name}`,
+      },
+    ]
+  })
+}
+
+function namesIn(directory: string): readonly string[] {
+  try {
+    return fs.readdirSync(directory).sort()
+  } catch {
+    return []
+  }
+}

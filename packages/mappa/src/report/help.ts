@@ -1,0 +1,54 @@
+import { describeEntry } from '../legend/constraints.js'
+import { type AnyEntry, entryIn } from '../legend/entry.js'
+import type { Legend } from '../legend/legend.js'
+import { printable } from '../settle/faults.js'
+import { wrap } from './text.js'
+
+/** Options of {@link flagHelp}. */
+export interface HelpOptions {
+  /** How the program is started, for the first line: `node server.js`. */
+  readonly program?: string
+  /** The stage whose defaults and limits are shown; `development` unless said. */
+  readonly stage?: string
+  /** Columns to fit into; 80 unless said. */
+  readonly width?: number
+}
+
+/** The flag of a variable: `--listen-port` for `LISTEN_PORT`, here without its dashes. */
+export function flagOf(name: string): string {
+  return name.toLowerCase().replaceAll('_', '-')
+}
+
+/** A program's flags as help, from its legend: each with what it is for, what it takes, and its default. */
+export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {}): string {
+  const { program = 'node …', stage = 'development', width = 80 } = options
+  const entries = Object.entries(definition.entries as Record<string, AnyEntry>)
+    .map(([name, entry]) => [name, entryIn(entry, stage)] as const)
+    .sort(([a], [b]) => (a < b ? -1 : 1))
+  const open = entries.filter(([, entry]) => !entry.secret)
+  const secrets = entries.filter(([, entry]) => entry.secret).map(([name]) => name)
+  const blocks = open.flatMap(([name, entry]) => [
+    `  --${flagOf(name)}${entry.type === 'boolean' ? `, --no-${flagOf(name)}` : ` ${entry.type.toUpperCase()}`}`,
+    ...wrap(sentenceOf(name, entry), width - indent.length).map((line) => indent + line),
+  ])
+  const hidden = `Secrets are no flags, since other processes can read a command line: ${secrets.join(', ')}.`
+  return `${[
+    `Usage: ${program} [flags]`,
+    '',
+    'A flag wins over the process environment and the layer files.',
+    '',
+    ...blocks,
+    '  -h, --help',
+    `${indent}This help.`,
+    ...(secrets.length > 0 ? ['', ...wrap(hidden, width)] : []),
+  ].join('\n')}\n`
+}
+
+const indent = '        '
+
+function sentenceOf(name: string, entry: AnyEntry): string {
+  const about = entry.description ? `${printable(entry.description).replace(/\.$/, '')}. ` : ''
+  const fallback =
+    entry.default === undefined ? (entry.optional ? ', optional' : '') : `, default ${printable(String(entry.default))}`
+  return `${about}${name}: ${describeEntry(entry)}${fallback}.`
+}

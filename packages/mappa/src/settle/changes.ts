@@ -1,0 +1,32 @@
+import type { Survey } from './survey.js'
+import type { TrailStep } from './trail.js'
+
+/** A variable whose value is another than before. Texts are masked where they are secret. */
+export interface Change {
+  readonly name: string
+  /** The value before, as it may be shown; undefined if there was none. */
+  readonly before: string | undefined
+  /** The value now, as it may be shown; undefined if there is none any more. */
+  readonly after: string | undefined
+  /** One line for a person: `LOG_LEVEL is now debug (.env.local:3:11)`. */
+  readonly message: string
+}
+
+/** What changed from one survey to another, in the legend's order. Secrets are compared, and not shown. */
+export function changesBetween(before: Survey, after: Survey): Change[] {
+  const names = new Set([...before.texts.keys(), ...after.texts.keys()])
+  return [...names].flatMap((name) => {
+    if (before.texts.get(name) === after.texts.get(name)) return []
+    const old = before.texts.has(name) ? before.trail(name).winner : undefined
+    const fresh = after.texts.has(name) ? after.trail(name).winner : undefined
+    const message = fresh ? `${name} is now ${fresh.shown} (${originOf(fresh)})` : `${name} has no value any more`
+    return [{ name, before: old?.shown, after: fresh?.shown, message }]
+  })
+}
+
+/** Where a value stands, in words: `.env.staging:3:11`, `default in the legend`. */
+export function originOf({ layer, place, source, stage }: TrailStep): string {
+  if (place) return `${place.file}:${place.line}:${place.column}`
+  if (source !== 'default') return layer
+  return stage === undefined ? 'default in the legend' : `default in the legend for ${stage}`
+}
