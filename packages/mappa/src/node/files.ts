@@ -73,7 +73,7 @@ function notText(name: string, bytes: Buffer): Fault {
   const before = bytes.subarray(0, offset)
   const line = before.toString('latin1').split('\n').length
   const column = before.subarray(before.lastIndexOf(10) + 1).toString('utf8').length + 1
-  const wide = bytes[0] === 0xff || bytes[0] === 0xfe
+  const wide = ['fffe', 'feff'].includes(bytes.toString('hex', 0, 2))
   return {
     ...unreadable(
       name,

@@ -45,9 +45,9 @@ export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonl
 export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
   const values = readValues(text)
   return {
-    name,
     source: 'file',
     ...traits,
+    name,
     text,
     flaws: values.flaws,
     get: (variable, back) => values.get(variable, back),
@@ -60,9 +60,9 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
 /** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */
 export function layerFromValues(name: string, values: Texts, traits: LayerTraits = {}): Layer {
   return {
-    name,
     source: 'given',
     ...traits,
+    name,
     flaws: [],
     // One look-up only, since each asks the system; what an object inherits is no text.
     get(variable) {

@@ -1,0 +1,380 @@
+import assert from 'node:assert/strict'
+import { chmodSync, mkdirSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { createServer, type IncomingMessage, type ServerResponse } from 'node:http'
+import type { AddressInfo } from 'node:net'
+import { join } from 'node:path'
+import test from 'node:test'
+import { type Legend, type LegendOptions, layerFromText, legend, reportText } from 'mappa'
+import * as machine from 'mappa/node'
+import { node, project, token } from '../../../test/helpers.js'
+
+const { survey, surveyAsync, settle } = machine
+
+const entries = {
+  HIVES: { type: 'string', default: 'meadow', stages: { staging: { default: 'orchard' } } },
+  ALERT_TOKEN: { type: 'string', secret: true, file: true },
+} as const
+const scales = (options: LegendOptions = {}) => legend(entries, options)
+
+/** Texts, where each stands, and the faults, in one comparable line each. */
+function told(definition: Legend, options: machine.MachineOptions, names: readonly string[] = Object.keys(entries)) {
+  const found = survey(definition, { environment: {}, stage: 'staging', ...options })
+  const lines = names.map((name) => {
+    const { winner } = found.trail(name)
+    return `${name}=${found.texts.get(name)} from ${winner?.layer}${winner?.place ? ` at ${winner.place.file}` : ''}`
+  })
+  return [...lines, ...found.faults.map(({ kind, message }) => `${kind}: ${message}`)]
+}
+
+test('directories of one-value files lie above .env.<stage> and below .env.local', () => {
+  const root = project({
+    '.env.staging': 'HIVES=brook',
+    'secrets/HIVES': 'hilltop\r\n',
+    'secrets/ALERT_TOKEN': `${token}\n\n`,
+    'secrets/..data/x': '',
+    'secrets/tls.crt': 'no name',
+    'empty/HIVES': '\n',
+  })
+  const definition = scales({ directories: ['secrets', join(root, 'gone')] })
+  assert.deepEqual(told(definition, { root }), [
+    'HIVES=hilltop from secrets at secrets/HIVES',
+    `ALERT_TOKEN=${token}\n from secrets at secrets/ALERT_TOKEN`,
+  ])
+  writeFileSync(join(root, '.env.local'), 'HIVES=here')
+  assert.equal(told(definition, { root })[0], 'HIVES=here from .env.local at .env.local')
+  const empty = survey(scales({ directories: ['empty'] }), { root, environment: {}, stage: 'test' })
+  assert.equal(empty.trail('HIVES').winner?.layer, 'the legend')
+  assert.equal(empty.notices[0]?.kind, 'empty-ignored')
+  writeFileSync(join(root, 'secrets/ALERT_TOKEN'), Buffer.from([0xff]))
+  writeFileSync(join(root, 'secrets/HIVES'), 'a\0b')
+  assert.deepEqual(
+    told(definition, { root })
+      .slice(2)
+      .map((line) => line.split('.')[0]),
+    [
+      'unreadable: secrets/ALERT_TOKEN must be UTF-8 text, and is not',
+      'nul: secrets/HIVES holds a NUL character, which no environment can carry',
+      'missing: ALERT_TOKEN must be text, and no layer sets it',
+    ],
+  )
+  assert.match(
+    told(scales({ directories: ['.env.local'] }), { root })[2] ?? '',
+    /must be a directory of one-value files/,
+  )
+})
+
+test('NAME_FILE names a file that holds the value, with the precedence of the layer that sets it', () => {
+  const root = project({
+    '.env': 'DIR=mounted\nALERT_TOKEN_FILE=${DIR}/token',
+    'mounted/token': `${token}\n`,
+    other: 'b',
+  })
+  const read = (environment: Record<string, string> = {}) => told(scales(), { root, environment }, ['ALERT_TOKEN'])
+  assert.deepEqual(read(), [`ALERT_TOKEN=${token} from ALERT_TOKEN_FILE in .env at mounted/token`])
+  assert.deepEqual(read({ ALERT_TOKEN_FILE: 'other' }), [
+    'ALERT_TOKEN=b from ALERT_TOKEN_FILE in the process environment at other',
+  ])
+  assert.deepEqual(read({ ALERT_TOKEN: 'c' }), ['ALERT_TOKEN=c from the process environment'])
+  assert.match(
+    read({ ALERT_TOKEN_FILE: 'gone' })[1] ?? '',
+    /^unreadable: ALERT_TOKEN_FILE must name a file .* gone is not there\.$/,
+  )
+  assert.match(
+    read({ ALERT_TOKEN_FILE: 'other', ALERT_TOKEN: 'c' })[1] ?? '',
+    /^set-twice: .* are both set in the process environment/,
+  )
+  rmSync(join(root, 'mounted/token'))
+  assert.deepEqual(
+    read({ ALERT_TOKEN: 'c' }),
+    ['ALERT_TOKEN=c from the process environment'],
+    'a hidden one may be gone',
+  )
+  assert.deepEqual(
+    survey(scales(), { root, environment: { ALERT_TOKEN: 'c' } }).notices.map(({ name }) => name),
+    ['DIR'],
+  )
+})
+
+test("the repository's top lies beneath the package, and given layers above the shared files", () => {
+  const top = project({ '.env': 'HIVES=top\nALERT_TOKEN=x', '.env.local': 'HIVES=top-local', 'a/b/.env.staging': '' })
+  const root = join(top, 'a/b')
+  const at = (options: machine.MachineOptions, definition = scales({ topLayers: true })) =>
+    told(definition, { root, ...options })[0]
+  assert.equal(at({}), 'HIVES=top-local from ../../.env.local at ../../.env.local')
+  assert.equal(at({}, scales()), 'HIVES=orchard from the legend')
+  writeFileSync(join(root, '.env.staging'), 'HIVES=own')
+  assert.equal(at({}), 'HIVES=own from .env.staging at .env.staging')
+  assert.equal(at({ layers: [layerFromText('given', 'HIVES=given')] }), 'HIVES=given from given at given')
+})
+
+test("the default of a stage's own words is on the trail, above the general one", () => {
+  const steps = (stage: string) => survey(scales(), { root: project({}), environment: {}, stage }).trail('HIVES').steps
+  assert.deepEqual(steps('staging'), [
+    { layer: 'the legend', source: 'default', shown: 'orchard', stage: 'staging' },
+    { layer: 'the legend', source: 'default', shown: 'meadow', passed: 'hidden' },
+  ])
+  assert.deepEqual(steps('test'), [{ layer: 'the legend', source: 'default', shown: 'meadow' }])
+})
+
+const flagged = legend({
+  LISTEN_PORT: { type: 'port', default: 4100, description: 'Where it listens' },
+  SWARM_ALERTS: { type: 'boolean', default: true },
+  NO_WINTER: { type: 'boolean', default: false },
+  ALERT_TOKEN: { type: 'string', secret: true, optional: true },
+})
+
+test('flags: --listen-port 5000 for LISTEN_PORT; secrets and unknown flags are refused and not repeated', () => {
+  const rows: readonly [args: string, settings: object | RegExp][] = [
+    ['--listen-port 5000 file', { LISTEN_PORT: 5000, SWARM_ALERTS: true }],
+    ['--listen-port=5000 --no-swarm-alerts --no-winter', { LISTEN_PORT: 5000, SWARM_ALERTS: false, NO_WINTER: true }],
+    ['--swarm-alerts=off -- --listen-port 1', { LISTEN_PORT: 4100, SWARM_ALERTS: false }],
+    ['--listen-port 50oo', /^LISTEN_PORT must be a port from 1 to 65535, and is "50oo" in the command line\.$/],
+    ['--listen-port --swarm-alerts', /^The flag --listen-port needs a value\.$/],
+    ['x --listn-port 1', /^Argument 2 of the command line is a flag that no entry of the legend has\.$/],
+    [`--alert-token ${token}`, /^ALERT_TOKEN is secret, so it cannot be given on the command line/],
+    [`--${token}`, /^Argument 1 of the command line is a flag/],
+    ['-x', /^Argument 1 of the command line is a flag/],
+  ]
+  const root = project({ '.env': '' })
+  for (const [args, expected] of rows) {
+    const found = survey(flagged, { root, environment: {}, commandLine: args.split(' ') })
+    if (expected instanceof RegExp) assert.match(found.faults[0]?.message ?? '', expected, args)
+    else for (const [name, value] of Object.entries(expected)) assert.equal(Object(found.settings)[name], value, args)
+    assert.ok(!reportText(found).includes(token))
+  }
+  assert.deepEqual(machine.layerFromFlags(flagged, ['a', '--no-winter', 'b']).rest, ['a', 'b'])
+})
+
+test('a program that takes flags answers --help from its legend', async () => {
+  const root = project({
+    '.env': '',
+    'app.mjs': `import { settle } from 'mappa/node'; import definition from './mappa.legend.mjs'
+      console.log(settle(definition, { commandLine: process.argv.slice(2) }).LISTEN_PORT)`,
+    'mappa.legend.mjs': `import { legend } from 'mappa'; export default legend(${JSON.stringify(flagged.entries)})`,
+  })
+  assert.equal((await node(['app.mjs', '--listen-port', '5000'], { cwd: root })).stdout, '5000\n')
+  const { code, stdout } = await node(['app.mjs', '--help', '--listen-port', 'oops'], { cwd: root })
+  assert.equal(code, 0)
+  assert.match(stdout, /^Usage: node app\.mjs \[flags\]\n/)
+  assert.match(
+    stdout,
+    / {2}--listen-port PORT\n {8}Where it listens\. LISTEN_PORT: a port from 1 to 65535, default 4100\.\n/,
+  )
+  assert.match(stdout, / {2}--swarm-alerts, --no-swarm-alerts\n[\s\S]*Secrets are no flags, .*:\sALERT_TOKEN\.\n$/)
+})
+
+/** A settings service; `answer` says what it says, and gets how often it was asked. */
+async function service(answer: (request: IncomingMessage, response: ServerResponse, count: number) => void) {
+  let count = 0
+  const server = createServer((request, response) => answer(request, response, ++count)).listen(0, '127.0.0.1')
+  await new Promise((resolve) => server.once('listening', resolve))
+  const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}/?key=${token}`
+  return { url, count: () => count, close: () => server.closeAllConnections() ?? server.close() }
+}
+
+test('a remote source is asked twice at most, and its fault names it and neither its address nor its token', async () => {
+  const json = (texts: unknown) => (_: IncomingMessage, response: ServerResponse) =>
+    void response.setHeader('content-type', 'application/json').end(JSON.stringify(texts))
+  const status = (code: number) => (_: IncomingMessage, response: ServerResponse) =>
+    void response.writeHead(code).end(token)
+  const rows: readonly [answer: Parameters<typeof service>[0], count: number, message: string | undefined][] = [
+    [json({ HIVES: 'far', COUNT: 3 }), 1, undefined],
+    [
+      (request, response) => status(request.headers.authorization === `Bearer ${token}` ? 200 : 500)(request, response),
+      1,
+      'gives neither JSON nor layer text',
+    ],
+    [(_, response) => void response.end('HIVES=far\n'), 1, undefined],
+    [
+      (request, response, count) => (count === 1 ? status(503) : json({ HIVES: 'far' }))(request, response),
+      2,
+      undefined,
+    ],
+    [status(503), 2, 'answers with status 503'],
+    [status(401), 1, 'refuses the token (status 401)'],
+    [json({ HIVES: { a: token } }), 1, 'gives something for HIVES that is no text'],
+    [json([token]), 1, 'gives no texts by name'],
+    [() => undefined, 2, 'has not answered within 0.2 s'],
+    [(request) => request.socket.destroy(), 2, 'cannot be reached (UND_ERR_SOCKET)'],
+  ]
+  const definition = legend(
+    {
+      ...entries,
+      SERVICE: { type: 'string', optional: true },
+      SERVICE_TOKEN: { type: 'string', secret: true, optional: true },
+    },
+    { remotes: [{ name: "the host's settings", url: 'SERVICE', token: 'SERVICE_TOKEN' }] },
+  )
+  const root = project({ '.env': `ALERT_TOKEN=x\nSERVICE_TOKEN=${token}`, '.env.local': '' })
+  const ask = (SERVICE: string) =>
+    surveyAsync(definition, { root, stage: 'test', environment: { SERVICE }, timeout: 200 })
+  for (const [answer, count, message] of rows) {
+    const asked = await service(answer)
+    const found = await ask(asked.url)
+    asked.close()
+    assert.equal(asked.count(), count, message)
+    if (message)
+      assert.deepEqual(
+        found.faults.map((fault) => fault.message),
+        [`the host's settings gives no values: it ${message}.`],
+      )
+    else assert.equal(found.settings?.HIVES, 'far')
+    assert.ok(!reportText(found).includes(token))
+    if (!message) assert.equal(found.trail('HIVES').winner?.layer, "the host's settings")
+  }
+  const gone = await service(() => undefined)
+  gone.close()
+  assert.match((await ask(gone.url)).faults[0]?.message ?? '', /nothing listens at its address/)
+  assert.equal((await surveyAsync(definition, { root, stage: 'test', environment: {} })).ok, true)
+  assert.match(
+    survey(definition, { root, stage: 'test', environment: { SERVICE: 'x' } }).faults[0]?.message ?? '',
+    /takes waiting/,
+  )
+  const own = [{ name: 'the vault', load: () => Promise.reject(new Error(token)) }]
+  const failed = await surveyAsync(definition, { root, stage: 'test', environment: {}, remotes: own })
+  assert.deepEqual(
+    failed.faults.map(({ message }) => message),
+    ['the vault gives no values: it failed with Error.'],
+  )
+  await assert.rejects(
+    machine.settleAsync(definition, { root, stage: 'test', environment: {}, remotes: own }),
+    /the vault gives no values/,
+  )
+})
+
+test('a run inside another reads unchanged values from its own layers again, and must be for the same stage', () => {
+  const root = project({ '.env': 'HIVES=a\nALERT_TOKEN=x\nEXTRA=1', '.env.local': '', elsewhere: '' })
+  const definition = scales()
+  const start = (host: Record<string, string>, options: machine.MachineOptions = {}) => {
+    const found = survey(definition, { root, stage: 'staging', environment: host, ...options })
+    return machine.childEnvironment(found, host, root) as Record<string, string>
+  }
+  const outer = start({ HOME: '/home/bee', HIVES: 'host' }, { commandLine: { HIVES: 'told' } })
+  assert.deepEqual([outer.HIVES, outer.ALERT_TOKEN, outer.HOME], ['told', 'x', '/home/bee'])
+  assert.ok(!(outer.MAPPA_SET ?? '').includes('HIVES'), 'what cannot be read again is not marked')
+  const child = start({})
+  writeFileSync(join(root, '.env'), 'HIVES=b\nALERT_TOKEN=x')
+  const inner = (host: Record<string, string>) => survey(definition, { root, environment: host })
+  assert.equal(inner(child).trail('HIVES').winner?.layer, '.env')
+  assert.equal(inner({ ...child, HIVES: 'between' }).settings?.HIVES, 'between')
+  assert.equal(inner(outer).settings?.HIVES, 'told')
+  const again = machine.childEnvironment(inner(child), child, root)
+  assert.deepEqual([again.HIVES, 'EXTRA' in again], ['b', false], 'what no layer sets any more is gone')
+  const other = survey(definition, { root: join(root, '..'), stage: 'staging', environment: child })
+  assert.equal(other.settings?.HIVES, 'a', 'for another root the outer run is the host')
+  assert.deepEqual(told(definition, { root, environment: child, stage: 'production' }).slice(2), [
+    'nested-stage: This is to run for stage production, inside a run for stage staging, whose values are in its environment.',
+  ])
+})
+
+test('workers and forks of a program under the preload read the layers again', async () => {
+  const root = project({
+    '.env': 'HIVES=a',
+    'app.mjs': `import { fork } from 'node:child_process'; import { writeFileSync } from 'node:fs'; import { Worker } from 'node:worker_threads'
+      console.log(process.env.HIVES)
+      writeFileSync('.env', 'HIVES=b')
+      new Worker('./inner.mjs').on('exit', () => fork('inner.mjs', { env: { ...process.env, HIVES: 'c' } }))`,
+    'inner.mjs': 'console.log(process.env.HIVES, process.env.MAPPA_STAGE)',
+  })
+  const { stdout, stderr } = await node(['--import', 'mappa/preload', 'app.mjs'], { cwd: root })
+  assert.deepEqual([stdout, stderr], ['a\nb development\nc development\n', ''])
+})
+
+test('likely wrong names, and what everyone may write to, are pointed out', {
+  skip: process.platform === 'win32',
+}, () => {
+  const rows: readonly [name: string, meant: string | undefined][] = [
+    ['env', '.env'],
+    ['.env.txt', '.env'],
+    ['_env', '.env'],
+    ['.ENV', '.env'],
+    ['dev.env', '.env.development'],
+    ['.env.prod', '.env.production'],
+    ['.env-staging', '.env.staging'],
+    ['.env.local.staging', '.env.staging.local'],
+    ['.env.production.txt', '.env.production'],
+    ['src/.env', '.env'],
+    ['.env.harvest', undefined],
+    ['.env.example', undefined],
+    ['.env.staging.local', undefined],
+    ['.env.bak', undefined],
+    ['environment', undefined],
+    ['\u001b[31m.env', undefined],
+  ]
+  for (const [name, meant] of rows) {
+    const root = project({ [name]: '' })
+    const notices = survey(scales(), { root, environment: {}, stage: 'test' }).notices.filter(
+      ({ kind }) => kind === 'misnamed',
+    )
+    assert.deepEqual(
+      notices.map(({ remedy }) => remedy),
+      meant === undefined ? [] : [`Rename it: mv ${name} ${meant}`],
+      name,
+    )
+  }
+  const open = project({ '.env': '' })
+  chmodSync(join(open, '.env'), 0o666)
+  chmodSync(open, 0o777)
+  const messages = () =>
+    survey(scales(), { root: open, environment: {}, stage: 'test' }).notices.map(({ message }) => message.slice(0, 20))
+  assert.deepEqual(messages(), ['The root may be writ', '.env may be written '])
+  chmodSync(open, 0o1777)
+  assert.deepEqual(messages(), ['.env may be written '])
+})
+
+test('a change is told once for a burst, masked, also when files are replaced, deleted and made anew', async () => {
+  const root = project({ '.env': 'HIVES=a\nALERT_TOKEN=x', 'secrets/x': '' })
+  const told: string[] = []
+  let wake = () => {}
+  const watching = machine.watch(
+    scales({ directories: ['secrets'] }),
+    { root, stage: 'test', environment: {} },
+    (found, changes) => {
+      told.push(found.ok ? changes.map(({ message }) => message).join() : (found.faults[0]?.kind ?? ''))
+      wake()
+    },
+  )
+  const after = async (change: () => void) => {
+    const next = new Promise<void>((resolve, reject) => {
+      // Watching does not keep a process alive; this does.
+      const late = setTimeout(() => reject(new Error(`nothing was told after ${told.length} changes`)), 20_000)
+      wake = () => resolve(clearTimeout(late))
+    })
+    change()
+    await next
+  }
+  const write = (text: string) => writeFileSync(join(root, '.env'), text)
+  await after(() => {
+    for (const text of ['', 'HIVES=b', 'HIVES=b\nALERT_TOKEN=x']) write(text)
+  })
+  await after(() => {
+    writeFileSync(join(root, 'new'), `HIVES=b\nALERT_TOKEN=${token}`)
+    renameSync(join(root, 'new'), join(root, '.env'))
+  })
+  await after(() => rmSync(join(root, '.env')))
+  await after(() => write('HIVES=c\nALERT_TOKEN=x'))
+  await after(() => writeFileSync(join(root, 'secrets/HIVES'), 'd'))
+  await after(() => {
+    rmSync(join(root, 'secrets'), { recursive: true })
+    mkdirSync(join(root, 'elsewhere'))
+    writeFileSync(join(root, 'elsewhere/HIVES'), 'e')
+    symlinkSync('elsewhere', join(root, 'secrets'))
+  })
+  watching.close()
+  assert.equal(watching.survey.settings?.HIVES, 'e')
+  assert.deepEqual(told, [
+    'HIVES is now b (.env:1:7)',
+    'ALERT_TOKEN is now (secret) (.env:2:13)',
+    'missing',
+    'HIVES is now c (.env:1:7),ALERT_TOKEN is now (secret) (.env:2:13)',
+    'HIVES is now d (secrets/HIVES:1:1)',
+    'HIVES is now e (secrets/HIVES:1:1)',
+  ])
+})
+
+test('settle throws what survey reports', () => {
+  assert.throws(
+    () => settle(scales(), { root: project({ '.env': '' }), environment: {} }),
+    /ALERT_TOKEN must be text, and no layer sets it/,
+  )
+})
