@@ -1,11 +1,12 @@
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { existsSync, mkdtempSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdtempSync, openSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
-import { layerFromText, layerFromValues, legend, reportText, survey } from 'mappa'
+import { layerFromText, layerFromValues, legend, readLayer, reportText, survey } from 'mappa'
+import { project, top } from '../../../test/helpers.js'
 
 const given = layerFromValues('the process environment', { HOST: 'hive.example', EMPTY: '' }, { source: 'environment' })
 const textOf = (value: string, more = '') => {
@@ -57,6 +58,18 @@ test('expansion sees the finished stack; a name that mentions itself gets what i
     shown: 'http://c/feed',
     parts: [{ name: 'BASE', layer: 'the legend', shown: 'http://c' }],
   })
+})
+
+test('among several assignments in one file, each mention of itself gets the one above', () => {
+  const layers = [layerFromText('.env', 'A=0'), layerFromText('.env.local', 'A=${A}1\nB=x\nA=${A}2\nA="${A}3"')]
+  const found = survey(undefined, { stage: 'test', layers })
+  assert.equal(found.texts.get('A'), '0123')
+  const many = Array.from({ length: 5000 }, () => 'A=${A}x').join('\n')
+  const deep = survey(undefined, { stage: 'test', layers: [layerFromText('.env', `A=\n${many}`)] })
+  assert.deepEqual(
+    deep.faults.map(({ kind }) => kind),
+    ['too-deep'],
+  )
 })
 
 test('cycles are named in order, and no text grows or nests without end', () => {
@@ -121,36 +134,94 @@ const line = (at: number) => {
 const portable = fc.tuple(...names.map((_, at) => line(at))).map((lines) => lines.join(''))
 
 const shell = '/bin/dash'
-test('dash sources 2,000 files of the portable subset to the same names and bytes', {
-  skip: !existsSync(shell) && 'there is no dash',
-}, () => {
+const skip = !existsSync(shell) && 'there is no dash'
+
+/** What dash makes of each text, sourced with `set -a` in an empty environment: the names that start so, and their bytes. */
+function sourced(texts: readonly string[], lead: string): Record<string, string>[] {
   const folder = mkdtempSync(join(tmpdir(), 'mappa-dash-'))
   try {
-    const seed = Date.now()
-    const texts = fc.sample(portable, { numRuns: 2000, seed })
     for (const [at, text] of texts.entries()) writeFileSync(join(folder, String(at)), text)
-    const script = `i=0; while [ $i -lt ${texts.length} ]; do (set -a; . ./$i; exec /usr/bin/env -0); printf '\\0'; i=$((i+1)); done`
+    const script = `i=0; while [ $i -lt ${texts.length} ]; do (set -a; . ./$i; exec /usr/bin/env -0) 2>&-; printf '=\\0'; i=$((i+1)); done`
     const { stdout } = spawnSync(shell, ['-c', script], { cwd: folder, env: {}, maxBuffer: 1 << 28 })
-    const sourced = stdout.toString().split('\0\0').slice(0, -1)
-    assert.equal(sourced.length, texts.length)
-    for (const [at, text] of texts.entries()) {
-      const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
-      const expected = Object.fromEntries(
-        (sourced[at] as string)
-          .split('\0')
-          .map((pair) => [pair.slice(0, pair.indexOf('=')), pair.slice(pair.indexOf('=') + 1)] as const)
-          .filter(([name]) => name.startsWith('HIVE_')),
-      )
-      // What expands to nothing is not set, and what the shell sets to nothing is empty.
-      const own = Object.fromEntries(names.map((name) => [name, found.texts.get(name) ?? '']))
-      assert.deepEqual(
-        own,
-        { ...Object.fromEntries(names.map((name) => [name, ''])), ...expected },
-        `seed ${seed}\n${text}`,
-      )
-      assert.deepEqual(found.faults, [], text)
-    }
+    return environments(stdout, lead)
   } finally {
     rmSync(folder, { recursive: true, force: true })
+  }
+}
+
+/** Environments as `env -0` prints them, each with an equals sign alone behind it. */
+function environments(output: Buffer, lead: string): Record<string, string>[] {
+  const found: Record<string, string>[] = []
+  let present: Record<string, string> = {}
+  for (const pair of output.toString().split('\0')) {
+    if (pair === '=') {
+      found.push(present)
+      present = {}
+    } else if (pair.startsWith(lead)) present[pair.slice(0, pair.indexOf('='))] = pair.slice(pair.indexOf('=') + 1)
+  }
+  return found
+}
+
+test('dash and mappa with give the same names and bytes for 2,000 files of the portable subset', { skip }, async () => {
+  const seed = Date.now()
+  const texts = fc.sample(portable, { numRuns: 2000, seed })
+  const root = project({
+    // The command itself, without a process of its own for each file.
+    'run.mjs': `import { run } from ${JSON.stringify(join(top, 'packages/cli/dist/program.js'))}
+      for (let at = 0; at < ${texts.length}; at++)
+        await run(['with', '--root', String(at), '--', ${JSON.stringify(shell)}, '-c', '/usr/bin/env -0; printf "=\\\\0"'])`,
+    ...Object.fromEntries(texts.map((text, at) => [`${at}/.env`, text])),
+  })
+  const output = openSync(join(root, 'output'), 'w')
+  const { status } = spawnSync(process.execPath, ['run.mjs'], {
+    cwd: root,
+    env: {},
+    stdio: ['ignore', output, 'inherit'],
+  })
+  assert.equal(status, 0)
+  const own = environments(readFileSync(join(root, 'output')), 'HIVE_')
+  const expected = sourced(texts, 'HIVE_')
+  assert.deepEqual([own.length, expected.length], [texts.length, texts.length])
+  // What is empty is not set for us, and set to nothing for the shell.
+  const empty = Object.fromEntries(names.map((name) => [name, '']))
+  for (const [at, text] of texts.entries())
+    assert.deepEqual({ ...empty, ...own[at] }, { ...empty, ...expected[at] }, `seed ${seed}\n${text}`)
+})
+
+test('what dash would read differently has a notice or a fault, and any value we write it reads', { skip }, () => {
+  const seed = Date.now()
+  const sign = fc.constantFrom(...'ab1\t \'"\\$#;&|<>(){}`~*=:!?-\n', '${HIVE_A:-x}', '\r\n', 'HIVE_B=')
+  const texts = fc.sample(
+    fc.array(sign, { maxLength: 8 }).map((signs) => `HIVE_A=1\nHIVE_B=${signs.join('')}\n`),
+    { numRuns: 3000, seed },
+  )
+  const read = sourced(texts, 'HIVE_')
+  let silent = 0
+  for (const [at, text] of texts.entries()) {
+    const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
+    if (found.faults.length + found.notices.length > 0) continue
+    silent++
+    const own = { HIVE_A: '1', HIVE_B: '', ...Object.fromEntries(found.texts) }
+    assert.deepEqual(own, { HIVE_B: '', ...read[at] }, `seed ${seed}\n${text}`)
+  }
+  assert.ok(silent > 200, `only ${silent} were read without a word`)
+  // In one environment a value is bytes, so lone surrogates are left out; a carriage return is an escape of ours.
+  const values = fc.sample(
+    fc.string({ unit: 'grapheme', maxLength: 12 }).filter((each) => !/[\0\r]/.test(each)),
+    { numRuns: 2000, seed },
+  )
+  const more = fc.sample(
+    fc.array(sign, { maxLength: 8 }).map((signs) => signs.join('').replaceAll('\r', '')),
+    { numRuns: 2000, seed },
+  )
+  const all = [...values, ...more]
+  const written = all.map((value, at) => {
+    const layer = readLayer(['HIVE_A=', "HIVE_A='x'", 'HIVE_A="x"'][at % 3] as string)
+    layer.set('HIVE_A', value)
+    return layer.toString()
+  })
+  for (const [at, found] of sourced(written, 'HIVE_').entries()) {
+    const kept = at % 3 === 0 && !/^[\w./:@%+,=-]*$/.test(all[at] as string)
+    if (!kept) assert.equal(found.HIVE_A, all[at], `seed ${seed}\n${written[at]}`)
   }
 })

@@ -107,6 +107,56 @@ test('any value survives write and read, and an edit changes only its own lines'
   )
 })
 
+test('a name is added beside its relatives, with a comment, in their style; a renamed one keeps its place', () => {
+  const text = 'export SMS_URL=\'x\'\r\n# hives\r\nHIVES=2\r\nSMS_TOKEN="y" # secret\r\nB=${SMS_URL}'
+  const layer = readLayer(text)
+  layer.add('SMS_SENDER', 'Fennel Hill', { comment: 'Who it is from\n\nat most 11' })
+  layer.add('HIVES_MAX', '9')
+  layer.add('Z', 'last')
+  assert.equal(layer.rename('SMS_URL', 'SMS_GATEWAY'), true)
+  assert.equal(layer.rename('NONE', 'SOME'), false)
+  assert.equal(
+    layer.toString(),
+    'export SMS_GATEWAY=\'x\'\r\n# hives\r\nHIVES=2\r\nHIVES_MAX=9\r\nSMS_TOKEN="y" # secret\r\n' +
+      '# Who it is from\r\n#\r\n# at most 11\r\nSMS_SENDER="Fennel Hill"\r\nB=${SMS_URL}\r\nZ=last\r\n',
+  )
+  assert.throws(() => layer.add('B', ''), /B is there already/)
+  assert.throws(() => layer.rename('B', 'Z'), /Z is there already/)
+  assert.throws(() => layer.rename('B', '2'), /not a name/)
+  const open = readLayer("A='x\nB=1\n")
+  open.set('B', '2')
+  assert.throws(() => open.set('B', "it's"), /opened in line 1 would swallow this; close it first/)
+  assert.equal(open.toString(), "A='x\nB=2\n")
+})
+
+test('an edit changes its own lines alone', () => {
+  const known = fc.constantFrom('A', 'B_2', 'AB', 'A_B')
+  fc.assert(
+    fc.property(layerText, known, anyValue, fc.boolean(), (text, name, value, renames) => {
+      const layer = readLayer(text)
+      const lines = layer.ranges().get(name)
+      const before = layer.toString()
+      try {
+        if (renames) layer.rename(name, 'FRESH')
+        else layer.set(name, value)
+      } catch (error) {
+        assert.ok(error instanceof RangeError)
+        assert.equal(layer.toString(), before)
+        return
+      }
+      const after = layer.toString()
+      // What is in front of the first edited place and behind the last one is the same, byte for byte.
+      let start = 0
+      while (start < before.length && before[start] === after[start]) start++
+      let end = 0
+      while (end < before.length - start && before.at(-1 - end) === after.at(-1 - end)) end++
+      if (lines) assert.ok(start >= Math.min(...lines.map(({ nameStart }) => nameStart)), 'nothing above is touched')
+      else assert.ok(renames || start + end >= before.length, 'nothing is taken away by adding')
+    }),
+    { numRuns: 2000 },
+  )
+})
+
 test('edits keep style, comments and line ends', () => {
   const layer = readLayer('# scales\r\nexport A = 1 # one\r\nB=\'x\'\r\nC="y"\r\nA=2')
   layer.set('A', '3')
