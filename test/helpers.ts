@@ -42,7 +42,7 @@ export interface Ended {
 /** Milliseconds after which a program is taken to hang, and ended. */
 const hangMax = 120_000
 
-/** Runs Node with arguments; `onOutput` sees all standard output so far, each time there is more. */
+/** Runs Node with arguments; `onOutput` sees all that was written so far, each time there is more. */
 export function node(
   args: readonly string[],
   options: {
@@ -61,12 +61,18 @@ export function node(
     })
     let stdout = ''
     let stderr = ''
+    let both = ''
+    const tell = (data: string) => {
+      both += data
+      onOutput?.(both, (signal) => child.kill(signal))
+    }
     child.stdout.on('data', (data) => {
       stdout += data
-      onOutput?.(stdout, (signal) => child.kill(signal))
+      tell(String(data))
     })
     child.stderr.on('data', (data) => {
       stderr += data
+      tell(String(data))
     })
     child.once('error', reject)
     child.once('close', (code, signal) => resolve({ code, signal, stdout, stderr }))

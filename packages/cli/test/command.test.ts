@@ -17,9 +17,17 @@ const files = {
   'ports.ts': 'export const ports: { collector: number } = { collector: 4100 }',
   '.env': `LOG_LEVEL=info\nALERT_TOKEN=${token}\n`,
   '.env.staging': 'LOG_LEVEL=debug\nCOLLECTOR_PORT=4200\n',
+  'run/ALERT_TOKEN': token,
   'sub/app.js':
     'console.log([process.env.COLLECTOR_PORT, process.env.LOG_LEVEL, process.env.ALERT_TOKEN, process.env.MAPPA_STAGE].join())',
 }
+
+const mounted = `import { legend } from 'mappa'
+export default legend({
+  ALERT_TOKEN: { type: 'string', secret: true, file: true },
+  LOG_LEVEL: { type: 'string', default: 'info', stages: { staging: { default: 'debug' } } },
+}, { directories: ['run'] })
+`
 
 /** A command line that is run, its exit code, and what it prints: `out` on standard output, `err` on standard error. */
 interface Row {
@@ -107,6 +115,25 @@ LOG_LEVEL is debug, and must be one of debug, info.
     out: /is empty, and so clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/,
   },
   { run: 'trace LOG_LEVEL --json --stage staging', out: /"value": "debug",\n {2}"steps": \[\n/ },
+  {
+    run: 'trace ALERT_TOKEN --stage staging',
+    files: { 'mappa.legend.ts': mounted, '.env': '', 'mounted/token': token },
+    env: { ALERT_TOKEN_FILE: 'mounted/token' },
+    out: /^ {2}→ mounted\/token \(ALERT_TOKEN_FILE in the process environment\) {2}\(secret\)\n {4}run\/ALERT_TOKEN .* hidden by ALERT_TOKEN_FILE/m,
+  },
+  {
+    run: 'trace LOG_LEVEL --stage staging',
+    files: { 'mappa.legend.ts': mounted, '.env.staging': '', '.env': '' },
+    out: /→ default in the legend for staging {2}debug\n {4}default in the legend .* hidden by the default for staging\n/,
+  },
+  {
+    run: 'with production -- node sub/app.js',
+    env: { MAPPA_SET: 'x', MAPPA_STAGE: 'staging' },
+    code: 1,
+    err: /inside a run for stage staging/,
+  },
+  { run: 'with --watch --grace soon -- node', code: 2, err: /--grace takes seconds/ },
+  { run: 'with --watch -- no-such-command', code: 2, err: /^There is no command "no-such-command"/ },
   { run: 'trace', code: 2, err: /missing required argument 'name'/ },
   { run: 'with -- node sub/app.js', out: `4100,info,${token},development\n`, err: '' },
   { run: 'with staging -- node sub/app.js', out: `4200,debug,${token},staging\n`, err: '' },
@@ -198,6 +225,50 @@ test('a TypeScript legend is compiled once, and again when it or what it imports
   assert.notDeepEqual(compiled(), [first])
   assert.ok(!existsSync(join(root, 'dist')))
 })
+
+test('with --watch starts its child again on a change, keeps it while there are faults, and leaves nothing behind', {
+  skip: process.platform === 'win32' && 'Windows has no signals',
+}, async () => {
+  const app = `console.log('app', process.pid, process.env.LOG_LEVEL, process.env.COLLECTOR_PORT)
+    process.on('SIGTERM', () => process.env.LOG_LEVEL === 'debug' || process.exit(0)); setInterval(() => {}, 1000)`
+  const root = project({ ...files, 'app.js': app })
+  let said = ''
+  let next: readonly [sign: RegExp, act: () => void] | undefined
+  const write = (name: string, text: string) => () => writeFileSync(join(root, name), text)
+  const steps: (readonly [sign: RegExp, act: (kill: (signal: NodeJS.Signals) => void) => void])[] = [
+    [/app \d+ info 4100\n/, write('.env.local', 'LOG_LEVEL=loud')],
+    [/is "loud"[\s\S]*1 fault, no notices\. The old sh goes on\.\n/, write('.env.local', 'LOG_LEVEL=info')],
+    [/All is well again, and no value has changed: sh goes on\.\n/, write('.env.local', 'LOG_LEVEL=debug')],
+    [
+      /LOG_LEVEL is now debug \(\.env\.local:1:11\)\nStarting sh again\.\n[\s\S]*app \d+ debug 4100\n/,
+      write('ports.ts', 'export const ports = { collector: 4111 }'),
+    ],
+    [/COLLECTOR_PORT is now 4111 \(default in the legend\)\n[\s\S]*app \d+ debug 4111\n/, (kill) => kill('SIGTERM')],
+  ]
+  const { code } = await mappa(['with', '--watch', '--grace', '0.3', '--', 'sh', '-c', 'node app.js & wait'], {
+    cwd: root,
+    onOutput: (text, kill) => {
+      said = text
+      next = steps[0] && [steps[0][0], () => steps.shift()?.[1](kill)]
+      if (next?.[0].test(said)) next[1]()
+    },
+  })
+  assert.deepEqual(steps, [], said)
+  assert.equal(code, 128 + 15)
+  const pids = [...said.matchAll(/app (\d+)/g)].map(([, pid]) => Number(pid))
+  assert.equal(pids.length, 3, 'one child a change')
+  for (const pid of pids) assert.ok(hasEnded(pid), `${pid} still runs`)
+})
+
+/** Whether a process is gone, or has ended and only stays listed because nobody has asked how. */
+function hasEnded(pid: number): boolean {
+  try {
+    process.kill(pid, 0)
+    return existsSync('/proc/1') && /\) [ZX] /.test(readFileSync(`/proc/${pid}/stat`, 'latin1'))
+  } catch {
+    return true
+  }
+}
 
 test('signals reach the child once, and how it ends is how mappa ends', {
   skip: process.platform === 'win32' && 'Windows has no signals',

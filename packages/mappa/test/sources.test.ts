@@ -367,8 +367,8 @@ test('a change is told once for a burst, masked, also when files are replaced, d
     'ALERT_TOKEN is now (secret) (.env:2:13)',
     'missing',
     'HIVES is now c (.env:1:7),ALERT_TOKEN is now (secret) (.env:2:13)',
-    'HIVES is now d (secrets/HIVES:1:1)',
-    'HIVES is now e (secrets/HIVES:1:1)',
+    'HIVES is now d (secrets/HIVES)',
+    'HIVES is now e (secrets/HIVES)',
   ])
 })
 

@@ -1,4 +1,5 @@
 import type { ChildProcess } from 'node:child_process'
+import { readdirSync, readFileSync } from 'node:fs'
 import { constants } from 'node:os'
 import { setTimeout as wait } from 'node:timers/promises'
 import spawn from 'cross-spawn'
@@ -9,6 +10,8 @@ export type Ending = { readonly code: number } | { readonly error: Error }
 
 /** Windows has no process groups and no signals: there the child alone is ended. */
 const groups = process.platform !== 'win32'
+/** What is killed is gone as soon as the system gets to it; waited for so long, so that its port is free. Milliseconds. */
+const killedMax = 1000
 /** How often a group is asked whether it is still there. Milliseconds. */
 const pollEvery = 20
 
@@ -66,21 +69,47 @@ export class KeptChild {
     const until = Date.now() + this.grace
     this.signal(signal)
     const ending = await Promise.race([this.#ended, wait(this.grace, undefined, { ref: false })])
-    while (isThere(child.pid) && Date.now() < until) await wait(pollEvery)
-    if (isThere(child.pid) || !ending) kill(child)
+    await gone(child.pid, until)
+    if (isThere(child.pid) || !ending) {
+      kill(child)
+      await gone(child.pid, Date.now() + killedMax)
+    }
     return ending ?? this.#ended
   }
 }
 
-/** Whether anything of a group is left. */
+async function gone(pid: number | undefined, until: number): Promise<void> {
+  while (isThere(pid) && Date.now() < until) await wait(pollEvery)
+}
+
+/** Whether anything of a group still runs. */
 function isThere(pid: number | undefined): boolean {
   if (!groups || pid === undefined) return false
   try {
     process.kill(-pid, 0)
-    return true
+    return process.platform !== 'linux' || hasLiving(pid)
   } catch (error) {
     return (error as NodeJS.ErrnoException).code === 'EPERM'
   }
+}
+
+/**
+ * Whether a group has a process that has not ended. In containers the first process is often no init, and then what has
+ * ended stays listed for long, or for ever.
+ */
+function hasLiving(group: number): boolean {
+  return readdirSync('/proc')
+    .filter((name) => /^\d+$/.test(name))
+    .some((pid) => {
+      try {
+        // proc(5): behind the command in brackets stand the state, the parent and the group.
+        const text = readFileSync(`/proc/${pid}/stat`, 'latin1')
+        const [state, , its] = text.slice(text.lastIndexOf(')') + 2).split(' ')
+        return Number(its) === group && state !== 'Z' && state !== 'X'
+      } catch {
+        return false
+      }
+    })
 }
 
 function kill(child: ChildProcess): void {

@@ -26,6 +26,8 @@ export function changesBetween(before: Survey, after: Survey): Change[] {
 
 /** Where a value stands, in words: `.env.staging:3:11`, `default in the legend`. */
 export function originOf({ layer, place, source, stage }: TrailStep): string {
+  // A file of one value: its path, and who named it, if that is not its directory.
+  if (place && source === 'directory') return place.file.startsWith(layer) ? place.file : `${place.file} (${layer})`
   if (place) return `${place.file}:${place.line}:${place.column}`
   if (source !== 'default') return layer
   return stage === undefined ? 'default in the legend' : `default in the legend for ${stage}`

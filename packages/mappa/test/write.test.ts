@@ -1,0 +1,128 @@
+import assert from 'node:assert/strict'
+import { spawn } from 'node:child_process'
+import {
+  chmodSync,
+  existsSync,
+  lstatSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  statSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { setTimeout as wait } from 'node:timers/promises'
+import { WriteError, writeFiles } from 'mappa/node'
+import { environment, project } from '../../../test/helpers.js'
+
+const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)
+const posix = { skip: process.platform === 'win32' && 'Windows has no modes' }
+
+test('files are written all or none; modes and links stay; new secrets are for this user alone', posix, () => {
+  const root = project({ a: 'old a', b: 'old b', 'elsewhere/c': 'old c' })
+  const at = (name: string) => join(root, name)
+  chmodSync(at('a'), 0o640)
+  symlinkSync('elsewhere/c', at('link'))
+  writeFiles([
+    { path: at('a'), text: 'new a', before: 'old a' },
+    { path: at('link'), text: 'new c' },
+    { path: at('.env.local'), text: 'X=1', before: null, secret: true },
+  ])
+  assert.deepEqual([readFileSync(at('a'), 'utf8'), modeOf(at('a'))], ['new a', '640'])
+  assert.deepEqual([readFileSync(at('elsewhere/c'), 'utf8'), lstatSync(at('link')).isSymbolicLink()], ['new c', true])
+  assert.equal(modeOf(at('.env.local')), '600')
+
+  mkdirSync(at('folder'))
+  symlinkSync('loop', at('loop'))
+  const rows: readonly [last: Parameters<typeof writeFiles>[0][number], message: RegExp][] = [
+    [
+      { path: at('b'), text: 'x', before: 'something else' },
+      /was changed by someone else meanwhile; nothing was written/,
+    ],
+    [{ path: at('b'), text: 'x', before: null }, /was changed by someone else meanwhile/],
+    [{ path: at('folder'), text: 'x' }, /must be a file, and is none/],
+    [{ path: at('gone/b'), text: 'x' }, /cannot be written: its directory is not there\. Nothing was written/],
+    [{ path: at('loop'), text: 'x' }, /a link that leads to itself/],
+    [{ path: at('a'), text: 'x' }, /is to be written twice at once/],
+  ]
+  for (const [last, message] of rows) {
+    const thrown = () => writeFiles([{ path: at('a'), text: 'never' }, { path: at('fresh'), text: 'never' }, last])
+    assert.throws(
+      thrown,
+      (error) => error instanceof WriteError && message.test(error.message) && error.path === last.path,
+    )
+    assert.deepEqual([readFileSync(at('a'), 'utf8'), existsSync(at('fresh'))], ['new a', false])
+  }
+  assert.deepEqual(
+    readdirSync(root).filter((name) => name.startsWith('.mappa-')),
+    [],
+  )
+})
+
+test('if a file cannot be put in place at last, those before it get their old text back', posix, () => {
+  const root = project({ a: 'old a' })
+  chmodSync(join(root, 'a'), 0o604)
+  const target = join(root, 'b')
+  const writes = [
+    { path: join(root, 'a'), text: 'new a' },
+    { path: target, text: 'new b' },
+    {
+      path: join(root, 'c'),
+      // A directory takes the place of a file while the one behind it is being prepared.
+      get text() {
+        mkdirSync(join(target, 'x'), { recursive: true })
+        return 'new c'
+      },
+    },
+  ]
+  assert.throws(() => writeFiles(writes), WriteError)
+  assert.deepEqual([readFileSync(join(root, 'a'), 'utf8'), modeOf(join(root, 'a'))], ['old a', '604'])
+  assert.deepEqual(
+    readdirSync(root).filter((name) => !/^(?:\.git|node_modules)$/.test(name)),
+    ['a', 'b'],
+  )
+})
+
+test(
+  'a process killed at any moment leaves every file whole, and what it left behind is cleared away',
+  posix,
+  async () => {
+    const names = ['.env', '.env.staging', '.env.staging.local']
+    const lines = (letter: string) => `${`${letter.repeat(60)}\n`.repeat(4000)}`
+    const root = project({
+      ...Object.fromEntries(names.map((name) => [name, lines('a')])),
+      'write.mjs': `import { writeFiles } from 'mappa/node'
+      const texts = [${JSON.stringify(lines('a'))}, ${JSON.stringify(lines('b'))}]
+      process.stdout.write('ready')
+      for (let at = 1; ; at++) writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })))`,
+    })
+    for (const name of names) chmodSync(join(root, name), 0o600)
+    const whole = new Set(['a', 'b'].map(lines))
+    const seen = new Set<string>()
+    for (let round = 0; round < 30; round++) {
+      const child = spawn(process.execPath, ['write.mjs'], {
+        cwd: root,
+        env: environment(),
+        stdio: ['ignore', 'pipe', 'inherit'],
+      })
+      await new Promise((resolve) => child.stdout.once('data', resolve))
+      await wait(Math.random() * 40)
+      child.kill('SIGKILL')
+      await new Promise((resolve) => child.once('exit', resolve))
+      for (const name of names) {
+        const text = readFileSync(join(root, name), 'utf8')
+        assert.ok(whole.has(text), `${name} is torn in round ${round}`)
+        assert.equal(modeOf(join(root, name)), '600')
+        seen.add(text)
+      }
+    }
+    assert.equal(seen.size, 2, 'something was written')
+    const left = () => readdirSync(root).filter((name) => name.startsWith('.mappa-'))
+    for (const name of left()) assert.equal(modeOf(join(root, name)), '600')
+    writeFileSync(join(root, '.mappa-.env-1-abc'), '') // of a process that still runs
+    writeFiles(names.map((name) => ({ path: join(root, name), text: 'A=1' })))
+    assert.deepEqual(left(), ['.mappa-.env-1-abc'])
+  },
+)
