@@ -54,6 +54,27 @@ async function demo() {
   await type('mappa trace ALERT_GATEWAY --stage staging')
 
   step(
+    "A host's settings service is one more layer. Nobody waits for ever, and what goes wrong names no address or token.",
+  )
+  const env = { HOST_SETTINGS_URL: 'http://127.0.0.1:4900/production', HOST_SETTINGS_TOKEN: 'host_test_lavender' }
+  const service = start('node collector/host-settings.mjs 4900 collector/host-settings.json', {
+    cwd,
+    env: { HOST_TOKEN: env.HOST_SETTINGS_TOKEN },
+    write: (text) => (said += text),
+  })
+  let said = ''
+  running.push(service.child)
+  await until(() => said.includes('ready'), "the host's settings service did not start; is port 4900 taken?")
+  tell('\nHOST_SETTINGS_URL and HOST_SETTINGS_TOKEN are set in the environment.')
+  await type('mappa trace LOG_LEVEL --stage production', { env })
+  await type('mappa check --stage production', { env: { ...env, HOST_SETTINGS_TOKEN: 'host_test_old' }, expected: 1 })
+  service.child.kill()
+  await service.ended
+
+  step('While a program runs, its layers are watched: it is started again on a change, and never with faults.')
+  await watching()
+
+  step(
     'The same code runs in two stages at once: through the command, and by itself, since it settles its settings on import.',
   )
   const development = await serve('mappa with development -- node collector/dist/server.js', {})
@@ -107,6 +128,37 @@ async function demo() {
   tell('\nThat is the slice. README.md shows how to do the same in a project of your own.')
 }
 
+/** Edits a layer of a collector that is being watched: a slip first, then what was meant. */
+async function watching() {
+  const line = 'mappa with --watch development -- node collector/dist/server.js'
+  command(`${line} &`)
+  let said = ''
+  let shown = 0
+  const { child, ended } = start(line, { cwd, write: (text) => (said += text) })
+  running.push(child)
+  const shows = async (sign) => {
+    await until(() => sign.test(said.slice(shown)), `${line} did not say ${sign}.`)
+    await wait(100)
+    console.log(said.slice(shown).trimEnd())
+    shown = said.length
+  }
+  await shows(/collector started/)
+  edit('.env.development', (text) => text.replace('LOG_LEVEL=debug', 'LOG_LEVEL=dbug'))
+  await shows(/goes on\.\n/)
+  edit('.env.development', (text) => text.replace('LOG_LEVEL=dbug', 'LOG_LEVEL=info'))
+  await shows(/collector started/)
+  child.kill('SIGTERM')
+  await ended
+  edit('.env.development', (text) => text.replace('LOG_LEVEL=info', 'LOG_LEVEL=debug'))
+}
+
+async function until(condition, message) {
+  for (let tries = 0; !condition(); tries++) {
+    if (tries === 200) throw new Error(message)
+    await wait(50)
+  }
+}
+
 function tell(text) {
   console.log(text)
 }
@@ -135,10 +187,10 @@ function masked(line) {
   return line.replace(/^(ALERT_TOKE?N=).*/, '$1…')
 }
 
-async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY, folder = '.', from, to } = {}) {
+async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY, folder = '.', from, to, env } = {}) {
   command(folder === '.' ? line : `cd ${folder} && ${line}`)
   let text = ''
-  const code = await start(line, { cwd: join(cwd, folder), write: (part) => (text += part) }).ended
+  const code = await start(line, { cwd: join(cwd, folder), env, write: (part) => (text += part) }).ended
   let shown = text.trim() === '' ? [] : text.trimEnd().split('\n')
   // What the bundler says around a message names places of this machine.
   if (from)
@@ -179,7 +231,7 @@ async function serve(line, env) {
   const log = []
   const { child, ended } = start(line, { cwd, env, write: (text) => log.push(...text.trimEnd().split('\n')) })
   running.push(child)
-  for (let tries = 0; log.length === 0 && child.exitCode === null && tries < 200; tries++) await wait(50)
+  await until(() => log.length > 0 || child.exitCode !== null, 'the collector says nothing.')
   console.log(log.join('\n'))
   if (!log[0]?.includes('collector started')) throw new Error('the collector did not start; is its port taken?')
   return { stage: JSON.parse(log[0]).stage, child, ended, log }

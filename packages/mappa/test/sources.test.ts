@@ -216,7 +216,7 @@ test('a remote source is asked twice at most, and its fault names it and neither
     if (message)
       assert.deepEqual(
         found.faults.map((fault) => fault.message),
-        [`the host's settings gives no values: it ${message}.`],
+        [`No values came from the host's settings: it ${message}.`],
       )
     else assert.equal(found.settings?.HIVES, 'far')
     assert.ok(!reportText(found).includes(token))
@@ -234,11 +234,11 @@ test('a remote source is asked twice at most, and its fault names it and neither
   const failed = await surveyAsync(definition, { root, stage: 'test', environment: {}, remotes: own })
   assert.deepEqual(
     failed.faults.map(({ message }) => message),
-    ['the vault gives no values: it failed with Error.'],
+    ['No values came from the vault: it failed with Error.'],
   )
   await assert.rejects(
     machine.settleAsync(definition, { root, stage: 'test', environment: {}, remotes: own }),
-    /the vault gives no values/,
+    /No values came from the vault/,
   )
 })
 
@@ -302,7 +302,7 @@ test('likely wrong names, and what everyone may write to, are pointed out', {
     ['\u001b[31m.env', undefined],
   ]
   for (const [name, meant] of rows) {
-    const root = project({ [name]: '' })
+    const root = project({ [name]: '', ...(meant !== '.env' && { '.env': '' }) })
     const notices = survey(scales(), { root, environment: {}, stage: 'test' }).notices.filter(
       ({ kind }) => kind === 'misnamed',
     )
@@ -312,6 +312,12 @@ test('likely wrong names, and what everyone may write to, are pointed out', {
       name,
     )
   }
+  const both = project({ '.env': '', env: '' })
+  const twice = survey(scales(), { root: both, environment: {}, stage: 'test' }).notices
+  assert.deepEqual(
+    twice.map(({ remedy }) => remedy),
+    ['Move what it holds to .env, and remove it.'],
+  )
   const open = project({ '.env': '' })
   chmodSync(join(open, '.env'), 0o666)
   chmodSync(open, 0o777)

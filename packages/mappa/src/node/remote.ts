@@ -128,7 +128,7 @@ function checked(values: unknown): Texts {
 function faultOf({ name }: RemoteSource, error: unknown): Fault {
   const { why, remedy } =
     error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or mend the service.' }
-  return { kind: 'remote', message: `${name} gives no values: it ${why}.`, layer: name, remedy }
+  return { kind: 'remote', message: `No values came from ${name}: it ${why}.`, layer: name, remedy }
 }
 
 /** A failure by its code alone; messages may hold an address, a token or a value. */

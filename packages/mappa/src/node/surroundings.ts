@@ -13,12 +13,12 @@ export function surroundings(root: string, definition: Legend<unknown> | undefin
   const misplaced = folders.flatMap((folder) =>
     (names.includes(folder) ? namesIn(path.join(root, folder)) : [])
       .filter((name) => isRight(name, stages))
-      .map((name) => misnamed(`${folder}/${name}`, name)),
+      .map((name) => misnamed(`${folder}/${name}`, name, names.includes(name))),
   )
   return [
     ...names.flatMap((name) => {
       const meant = rightName(name, stages)
-      return meant === undefined || names.includes(meant) ? [] : [misnamed(name, meant)]
+      return meant === undefined ? [] : [misnamed(name, meant, names.includes(meant))]
     }),
     ...misplaced,
     ...writable(root, names, stages),
@@ -53,12 +53,12 @@ function isRight(name: string, stages: readonly string[]): boolean {
   return stage === undefined || stages.includes(stage) || (stage === 'local' && name === '.env.local')
 }
 
-function misnamed(name: string, meant: string): Notice {
+function misnamed(name: string, meant: string, isThere: boolean): Notice {
   return {
     kind: 'misnamed',
     message: `${printable(name)} is not read; ${name.includes('/') ? 'layer files stand at the root' : `it looks as if it should be called ${meant}`}.`,
     layer: printable(name),
-    remedy: `Rename it: mv ${shellWord(name)} ${meant}`,
+    remedy: isThere ? `Move what it holds to ${meant}, and remove it.` : `Rename it: mv ${shellWord(name)} ${meant}`,
   }
 }
 

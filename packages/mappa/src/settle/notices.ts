@@ -121,11 +121,13 @@ function* valueNotices(
     name,
     message: `The value of ${name} holds ${list}; other readers take it otherwise.`,
     ...valueSpot(layer, name, entry),
-    remedy: differences.includes('assignment-inside')
-      ? 'Keep it in a file of its own, or in base64, if other programs read this file.'
-      : shows
-        ? `Write: ${name}=${printable(fixed)}`
-        : `Put the whole value in ${quotes} quotes${quotes === 'double' ? ', with a backslash before each " \\ and $ that is text' : ''}.`,
+    remedy: differences.includes('escapes')
+      ? `Put the characters themselves in ${quotes} quotes, instead of escapes.`
+      : differences.includes('assignment-inside')
+        ? 'Keep it in a file of its own, or in base64, if other programs read this file.'
+        : shows
+          ? `Write: ${name}=${printable(fixed)}`
+          : `Put the whole value in ${quotes} quotes${quotes === 'double' ? ', with a backslash before each " \\ and $ that is text' : ''}.`,
   }
 }
 
