@@ -3,7 +3,8 @@
 import { execSync, spawnSync } from 'node:child_process'
 import { mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { readValues } from 'mappa'
+import { layerFromText, legend, readValues, survey } from 'mappa'
+import { settle } from 'mappa/node'
 import { top } from './prepare.mjs'
 import { environment, scratch } from './stage.mjs'
 
@@ -13,6 +14,9 @@ const readRuns = 25
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)
 startUp()
 reading()
+settling()
+growth()
+memory()
 size()
 
 function startUp() {
@@ -124,6 +128,105 @@ function reading() {
   )
   report('speed of reading', base, mine, { least: 1 })
   if (seen === 0) throw new Error('nothing was read')
+}
+
+/** Six layer files that set each of 1,000 variables, as a package and its repository's top may have them. */
+function layersProject() {
+  const root = join(scratch, 'bench-layers')
+  rmSync(root, { recursive: true, force: true })
+  const cwd = join(root, 'package')
+  mkdirSync(join(root, '.git'), { recursive: true })
+  mkdirSync(cwd)
+  const names = Array.from({ length: 1000 }, (_, at) => `HIVE_${at}_URL`)
+  const files = [
+    ...['.env', '.env.staging'].map((name) => join(root, name)),
+    ...['.env', '.env.staging', '.env.local', '.env.staging.local'].map((name) => join(cwd, name)),
+  ]
+  for (const [at, file] of files.entries())
+    writeFileSync(file, names.map((name) => `${name}=https://collector.fennelhill.example/hives/${at}\n`).join(''))
+  const entries = Object.fromEntries(names.map((name) => [name, { type: 'string', minLength: 1 }]))
+  return { root, cwd, files, names, definition: legend(entries, { topLayers: true }) }
+}
+
+function settling() {
+  const { root, cwd, files, definition } = layersProject()
+  const options = { root: cwd, stage: 'staging', environment: {} }
+  const settleAll = () => {
+    if (settle(definition, options).HIVE_7_URL === '') throw new Error('a value was not read')
+  }
+  // The least that any reader does.
+  const split = () => {
+    for (const file of files) if (readFileSync(file, 'utf8').split('\n').length === 0) throw new Error('nothing there')
+  }
+  const [coldMine, coldBase] = [timed(settleAll), timed(split)]
+  for (let warm = 0; warm < 200; warm++) {
+    settleAll()
+    split()
+  }
+  // One run takes a millisecond or so, which is less than processor time is counted in.
+  const many = (work) => () => timed(() => Array.from({ length: 20 }, work))
+  const [mine, base] = alternate(readRuns, many(settleAll), many(split))
+  console.log('\nSettling 1,000 variables over six layer files against reading those files and splitting their lines')
+  report('warm, 20 times', mine, base, { most: 5 })
+  console.log(
+    `  the first time     ${coldMine.wall.toFixed(1)} ms and ${coldBase.wall.toFixed(1)} ms wall time, once, in a process that runs already`,
+  )
+  rmSync(root, { recursive: true, force: true })
+}
+
+/** What hostile text costs at one, two and four times the size: 2 for linear time, and the last one is the largest a file may be. */
+function growth() {
+  const mib = 1024 * 1024
+  const texts = {
+    'opening quotes': (size) => "A='\n".repeat(size / 4),
+    'a line of quotes': (size) => `A=${'"'.repeat(size - 2)}`,
+    'opening expansions': (size) => `A=${'${'.repeat(size / 2 - 1)}`,
+    'expansions in turn': (size) => `A=\n${'A=${A}\n'.repeat(size / 7)}`,
+    'one line': (size) => `A=${'x'.repeat(size - 2)}`,
+    'dollar signs': (size) => `A=${'$a '.repeat(size / 3 - 1)}`,
+    'many tiny lines': (size) =>
+      Array.from({ length: size / 8 }, (_, at) => `A${at.toString(36).padStart(5, '0')}=`).join('\n'),
+  }
+  console.log('\nReading, with faults and notices, of 2, 4 and 8 MiB of: milliseconds, and how they grow')
+  for (const [what, make] of Object.entries(texts)) {
+    const times = [2, 4, 8].map((size) => {
+      const text = Buffer.from(make(size * mib)).toString()
+      const runs = Array.from({ length: 3 }, () =>
+        timed(() => {
+          const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
+          if (found.faults.length + found.notices.length < 0) throw new Error('never')
+        }),
+      )
+      return median(runs.map(({ wall }) => wall))
+    })
+    const grows = [1, 2].map((at) => `${(times[at] / times[at - 1]).toFixed(1)} ×`)
+    console.log(
+      `  ${what.padEnd(20)} ${times.map((time) => time.toFixed(0).padStart(6)).join('')}   ${grows.join(', ')}`,
+    )
+  }
+}
+
+/** In a process of its own, so that nothing else is counted. */
+function memory() {
+  const script = `import { layerFromText, legend, settle } from 'mappa'
+    const names = Array.from({ length: 100_000 }, (_, at) => 'HIVE_' + at)
+    const text = Buffer.from(names.map((name) => name + '=https://collector.fennelhill.example/hives\\n').join('')).toString()
+    const definition = legend(Object.fromEntries(names.map((name) => [name, { type: 'string' }])))
+    gc(); const before = process.memoryUsage()
+    const settings = settle(definition, { stage: 'test', layers: [layerFromText('.env', text)] })
+    gc(); const after = process.memoryUsage()
+    console.log(JSON.stringify([text.length, after.heapUsed - before.heapUsed, settings.HIVE_7.length]))`
+  const { stdout, stderr, status } = spawnSync(process.execPath, ['--expose-gc', '--input-type=module', '-e', script], {
+    cwd: top,
+    env: environment(),
+    encoding: 'utf8',
+  })
+  if (status !== 0) throw new Error(stderr)
+  const [text, kept] = JSON.parse(stdout)
+  const mib = (bytes) => `${(bytes / 1024 / 1024).toFixed(1)} MiB`
+  console.log(
+    `\nMemory kept by the settings of 100,000 variables: ${mib(kept)}, beside ${mib(text)} of text (${(kept / text).toFixed(1)} ×)`,
+  )
 }
 
 function timed(work) {

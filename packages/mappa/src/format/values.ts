@@ -1,11 +1,11 @@
 import { type BareDollar, type Part, parseParts } from './expansion.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
-import { cursorAt, type Style, scanItem } from './scan.js'
+import { type Cursor, cursorAt, type Style, scanItem } from './scan.js'
 import { decodeValue } from './value.js'
 
 const styles: readonly Style[] = ['bare', 'single', 'double', 'joined']
-/** What is kept of an assignment: where its name and value start and end, its style, and whether it holds a dollar sign. */
-const spanSize = 6
+/** What is kept of an assignment: where its name and value start and end; its style, doubled, and 1 if it holds a dollar sign. */
+const spanSize = 5
 
 /** What a value is made of, and where in the text it starts. */
 export interface ParsedValue {
@@ -14,46 +14,63 @@ export interface ParsedValue {
   readonly valueStart: number
 }
 
+/** Whether the name at `[start, end)` of a text is set above, so that its value is of no interest. */
+export type IsHidden = (text: string, start: number, end: number) => boolean
+
 /**
- * Names and values of a layer. Only offsets are kept, and names and values are cut from the text when they are asked
- * for: a start reads a file once from end to end, and a large text costs less than a `Map` of its strings would.
+ * Names and values of a layer. A start visits each once and keeps nothing; only when names are asked for, offsets are
+ * kept of where they stand, which costs a large text less than a `Map` of its strings would.
  */
 export class LayerValues {
   readonly #text: string
-  readonly #spans: number[] = []
+  #spans: readonly number[] | undefined
   #index: NameIndex | undefined
-  /** What could not be understood, in the order of the text. */
-  readonly flaws: readonly LayerFlaw[]
+  #flaws: readonly LayerFlaw[] | undefined
 
   /** @internal Use {@link readValues}. */
   constructor(text: string) {
     this.#text = text
-    const spans = this.#spans
-    const flaws: LayerFlaw[] = []
-    const cursor = cursorAt(text)
-    while (scanItem(cursor)) {
-      const { kind, style } = cursor
-      if (kind === 'assignment')
-        spans.push(
-          cursor.nameStart,
-          cursor.nameEnd,
-          cursor.valueStart,
-          cursor.valueEnd,
-          style === 'bare' ? 0 : styles.indexOf(style),
-          cursor.dollar ? 1 : 0,
-        )
-      else if (kind === 'fault') flaws.push(flawAt(cursor))
-    }
-    this.flaws = flaws
+  }
+
+  /** What could not be understood, in the order of the text. */
+  get flaws(): readonly LayerFlaw[] {
+    if (!this.#flaws) this.#scan(() => {})
+    return this.#flaws as readonly LayerFlaw[]
   }
 
   /**
    * Visits every assignment in the order of the text; of a repeated name the last one counts. Values come with their
-   * expansions as they stand; `dollar` says that there may be some.
+   * expansions as they stand; `dollar` says that there may be some. Names that are `hidden` are left out.
    */
-  each(visit: (name: string, value: string, dollar: boolean) => void): void {
-    for (let at = 0; at < this.#spans.length; at += spanSize)
-      visit(this.#name(at), this.#value(at), this.#spans[at + 5] === 1)
+  each(visit: (name: string, value: string, dollar: boolean) => void, hidden?: IsHidden): void {
+    const text = this.#text
+    this.#scan((cursor) => {
+      const { nameStart, nameEnd, style } = cursor
+      if (hidden?.(text, nameStart, nameEnd)) return
+      const written = text.slice(cursor.valueStart, cursor.valueEnd)
+      visit(text.slice(nameStart, nameEnd), style === 'bare' ? written : decodeValue(written, style), cursor.dollar)
+    })
+  }
+
+  #scan(assigned: (cursor: Cursor) => void): void {
+    const flaws: LayerFlaw[] = []
+    const cursor = cursorAt(this.#text)
+    while (scanItem(cursor)) {
+      if (cursor.kind === 'assignment') assigned(cursor)
+      else if (cursor.kind === 'fault') flaws.push(flawAt(cursor))
+    }
+    this.#flaws ??= flaws
+  }
+
+  #spansOf(): readonly number[] {
+    if (!this.#spans) {
+      const spans: number[] = []
+      this.#scan(({ nameStart, nameEnd, valueStart, valueEnd, style, dollar }) => {
+        spans.push(nameStart, nameEnd, valueStart, valueEnd, styles.indexOf(style) * 2 + (dollar ? 1 : 0))
+      })
+      this.#spans = spans
+    }
+    return this.#spans
   }
 
   /**
@@ -62,10 +79,11 @@ export class LayerValues {
    */
   parsed(name: string, back = 0): ParsedValue | undefined {
     const at = this.#findBack(name, back)
-    if (at < 0 || this.#spans[at + 5] === 0) return undefined
-    const valueStart = this.#spans[at + 2] as number
-    const written = this.#text.slice(valueStart, this.#spans[at + 3])
-    const parsed = parseParts(written, styles[this.#spans[at + 4] as number] as Style)
+    const spans = this.#spansOf()
+    if (at < 0 || ((spans[at + 4] as number) & 1) === 0) return undefined
+    const valueStart = spans[at + 2] as number
+    const written = this.#text.slice(valueStart, spans[at + 3])
+    const parsed = parseParts(written, this.#style(at))
     return 'parts' in parsed ? { ...parsed, valueStart } : undefined
   }
 
@@ -78,12 +96,12 @@ export class LayerValues {
   /** Every name once, in the order of the text. */
   names(): Set<string> {
     const names = new Set<string>()
-    for (let at = 0; at < this.#spans.length; at += spanSize) names.add(this.#name(at))
+    for (let at = 0; at < this.#spansOf().length; at += spanSize) names.add(this.#name(at))
     return names
   }
 
   #find(name: string): number {
-    this.#index ??= new NameIndex(this.#text, this.#spans)
+    this.#index ??= new NameIndex(this.#text, this.#spansOf())
     return this.#index.find(name)
   }
 
@@ -98,13 +116,17 @@ export class LayerValues {
   }
 
   #name(at: number): string {
-    return this.#text.slice(this.#spans[at], this.#spans[at + 1])
+    const spans = this.#spansOf()
+    return this.#text.slice(spans[at], spans[at + 1])
   }
 
   #value(at: number): string {
-    const written = this.#text.slice(this.#spans[at + 2], this.#spans[at + 3])
-    const style = this.#spans[at + 4] as number
-    return style === 0 ? written : decodeValue(written, styles[style] as Style)
+    const spans = this.#spansOf()
+    return decodeValue(this.#text.slice(spans[at + 2], spans[at + 3]), this.#style(at))
+  }
+
+  #style(at: number): Style {
+    return styles[(this.#spansOf()[at + 4] as number) >> 1] as Style
   }
 }
 

@@ -31,17 +31,11 @@ export function entryIn(entry: AnyEntry, stage: string): AnyEntry {
   return stages && Object.hasOwn(stages, stage) ? { ...entry, ...stages[stage] } : entry
 }
 
-/**
- * Whether a text is a name: letters, digits and underscores, no digit first. A loop, since a start asks for each entry,
- * and compiling a regular expression costs more than all of them.
- */
+const namePattern = /^[A-Za-z_][A-Za-z0-9_]*$/
+
+/** Whether a text is a name: letters, digits and underscores, no digit first. */
 export function isName(text: string): boolean {
-  for (let at = 0; at < text.length; at++) {
-    const code = text.charCodeAt(at)
-    const letter = (code >= 65 && code <= 90) || (code >= 97 && code <= 122) || code === 95
-    if (!letter && (at === 0 || !isDigit(code))) return false
-  }
-  return text !== ''
+  return namePattern.test(text)
 }
 
 /** Whether a UTF-16 code unit is one of 0 to 9. */

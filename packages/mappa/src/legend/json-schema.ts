@@ -45,7 +45,7 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
 
 function withoutPrefix(property: Record<string, unknown>): Record<string, unknown> {
   // Most properties are entries as they stand.
-  if (!Object.keys(property).some((word) => word.startsWith(prefix))) return property
+  if (!hasOwnWords(property)) return property
   const entry: Record<string, unknown> = {}
   for (const word of Object.keys(property)) {
     const value = property[word]
@@ -57,6 +57,11 @@ function withoutPrefix(property: Record<string, unknown>): Record<string, unknow
     else entry[word.slice(prefix.length)] = value
   }
   return entry
+}
+
+function hasOwnWords(property: Record<string, unknown>): boolean {
+  for (const word in property) if (word.startsWith(prefix)) return true
+  return false
 }
 
 function record(value: unknown, what: string): Record<string, unknown> {

@@ -21,12 +21,11 @@ export function withFileVariables(
   root: string,
   paths: string[],
 ): readonly Layer[] {
-  const entries = (definition?.entries ?? {}) as Record<string, AnyEntry | undefined>
   // Most legends have none, and every start asks.
-  const names = Object.keys(entries).filter((name) => entries[name] && entryIn(entries[name], stage).file)
+  const names = definition ? namesWithFile(definition, stage) : []
   if (names.length === 0) return layers
   const added = new Map<Layer, Layer[]>()
-  const expander = new Expander(layers, new Map(Object.entries(entries) as [string, AnyEntry][]))
+  const expander = new Expander(layers, new Map(Object.entries(definition?.entries as Record<string, AnyEntry>)))
   for (const name of names) {
     let covered = false
     for (let at = layers.length - 1; at >= 0; at--) {
@@ -49,6 +48,25 @@ export function withFileVariables(
     }
   }
   return layers.flatMap((layer) => [layer, ...(added.get(layer) ?? [])])
+}
+
+const namesByStage = new WeakMap<Legend<unknown>, Map<string, readonly string[]>>()
+
+/** Worked out once for each legend and stage. */
+function namesWithFile(definition: Legend<unknown>, stage: string): readonly string[] {
+  const stages = namesByStage.get(definition) ?? new Map<string, readonly string[]>()
+  namesByStage.set(definition, stages)
+  let names = stages.get(stage)
+  if (!names) {
+    const entries = definition.entries as Record<string, AnyEntry | undefined>
+    names = Object.keys(entries).filter((name) => mayNameFile(entries[name], stage))
+    stages.set(stage, names)
+  }
+  return names
+}
+
+function mayNameFile(entry: AnyEntry | undefined, stage: string): boolean {
+  return entry?.stages ? entryIn(entry, stage).file === true : entry?.file === true
 }
 
 function fileLayer(name: string, layer: Layer, file: string, root: string): Layer | Fault {

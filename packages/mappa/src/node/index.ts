@@ -11,14 +11,13 @@ export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
 export { layerFromDirectory } from './directory.js'
 export { type Flags, layerFromFlags } from './flags.js'
+export { layerFiles, layersFromFiles } from './layer-files.js'
 export { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from './legend-file.js'
 export {
   type Gathered,
   gather,
   gatherAt,
   gatherWaiting,
-  layerFiles,
-  layersFromFiles,
   type MachineOptions,
   type WaitingOptions,
 } from './machine.js'

@@ -1,14 +1,14 @@
 import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
-import { type Layer, layerFromText, layerFromValues } from '../settle/layer.js'
-import { readSources, type Sources } from '../settle/read.js'
+import { type Layer, layerFromValues } from '../settle/layer.js'
+import { givenIn, type Reading, readSources, type Sources } from '../settle/read.js'
 import { chooseStage, type Stage, type Texts } from '../settle/stage.js'
-import { fs, path } from './builtins.js'
+import { path } from './builtins.js'
 import { layerFromDirectory } from './directory.js'
 import { withFileVariables } from './file-variables.js'
-import { readTextFile } from './files.js'
 import { layerFromFlags } from './flags.js'
-import { hasAsked, layerFromHost, nestedStageFault } from './nested.js'
+import { layerFile, layerFiles, startFaults } from './layer-files.js'
+import { hasAsked, layerFromHost } from './nested.js'
 import type { RemoteOptions, RemoteSource } from './remote.js'
 import { findRoot, repositoryTop } from './root.js'
 import { surroundings } from './surroundings.js'
@@ -70,8 +70,7 @@ export function gatherAt(
   const gathered = gatheredFrom(pile, [], definition)
   const remotes = definition?.remotes ?? []
   if (!Array.isArray(remotes) || remotes.length === 0 || hasAsked(pile.environment, root)) return gathered
-  const { texts } = readSources(definition, gathered)
-  const open = remotes.filter(({ url }) => texts.get(url))
+  const open = remotes.filter(({ url }) => textOf(url, readSources(definition, gathered)))
   return { ...gathered, faults: [...(gathered.faults ?? []), ...open.map(({ name, url }) => mustWait(name, url))] }
 }
 
@@ -87,10 +86,10 @@ export async function gatherWaiting(
   if (declared.length === 0 && !options.remotes?.length) return gatheredFrom(pile, [], definition)
   const { layerFromRemote, remoteSource } = await import('./remote.js')
   // Where a source is, and its token, are settings themselves.
-  const { texts } = readSources(definition, gatheredFrom(pile, [], definition))
+  const reading = readSources(definition, gatheredFrom(pile, [], definition))
   const sources = declared.flatMap((remote) => {
-    const url = texts.get(remote.url)
-    return url ? [remoteSource(remote, url, remote.token && texts.get(remote.token))] : []
+    const url = textOf(remote.url, reading)
+    return url ? [remoteSource(remote, url, textOf(remote.token, reading))] : []
   })
   const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
   return { ...gatheredFrom(pile, await Promise.all(asked), definition), asked: true }
@@ -117,7 +116,6 @@ function pileAt(root: string, definition: Legend<unknown> | undefined, options: 
   const shared = kinds.filter(({ local }) => !local).flatMap((kind) => layerFile(root, kind, root, files))
   const local = kinds.filter(({ local }) => local).flatMap((kind) => layerFile(root, kind, root, files))
   const found = lower.length + shared.length + local.length > 0
-  const faults = [found ? undefined : nothingFound(root, stage), nestedStageFault(stage, environment)]
   const named = definition?.directories
   const directories = (Array.isArray(named) ? named : []).flatMap((directory) => {
     files.push(path.resolve(root, directory))
@@ -129,7 +127,7 @@ function pileAt(root: string, definition: Legend<unknown> | undefined, options: 
     environment,
     shared: [...lower, ...shared, ...directories, ...(options.layers ?? [])],
     local: [...local, layerFromHost(environment, root, { waits }), ...commandLineOf(definition, stage, options)],
-    faults: faults.filter((fault) => fault !== undefined),
+    faults: startFaults(root, stage, environment, found),
     files,
   }
 }
@@ -154,66 +152,8 @@ function commandLineOf(
   return [layerFromValues('the command line', commandLine as Texts, { source: 'command-line' })]
 }
 
-/** A layer file as a list of one layer, or of none if it is not there. One that cannot be read is a layer with a fault. */
-function layerFile(directory: string, kind: LayerFile, root: string, files: string[]): Layer[] {
-  const file = path.join(directory, kind.name)
-  files.push(file)
-  const name = directory === root ? kind.name : path.relative(root, file)
-  const text = readTextFile(file, name)
-  if (text === undefined) return []
-  return [typeof text === 'string' ? layerFromText(name, text, kind) : unreadLayer(name, text, kind)]
-}
-
-function unreadLayer(name: string, fault: Fault, kind: LayerFile): Layer {
-  return { ...layerFromText(name, '', kind), faults: [fault] }
-}
-
-interface LayerFile {
-  readonly name: string
-  readonly local?: boolean
-  readonly staged?: boolean
-}
-
-/** The layers of a stage's files beside the legend, lowest first; those that are not there are left out. */
-export function layersFromFiles(root: string, stage: string): Layer[] {
-  return layerFiles(stage).flatMap((kind) => layerFile(root, kind, root, []))
-}
-
-/** The layer files of a stage, lowest first. In `test`, `.env.local` is left out, so that a test sees the same on every machine. */
-export function layerFiles(stage: string): readonly LayerFile[] {
-  // A stage that is no file name is refused later, with a sentence; until then it must not lead out of the root.
-  if (stage.includes('/') || stage.includes('\\')) return [{ name: '.env' }]
-  const files: LayerFile[] = [
-    { name: '.env' },
-    { name: `.env.${stage}`, staged: true },
-    { name: '.env.local', local: true },
-    { name: `.env.${stage}.local`, local: true, staged: true },
-  ]
-  return stage === 'test' ? files.filter(({ name }) => name !== '.env.local') : files
-}
-
-function nothingFound(root: string, stage: Stage): Fault | undefined {
-  const gone = missingRoot(root)
-  return gone ?? (stage.from === undefined ? unnamedStage(root) : undefined)
-}
-
-/** A bare container must not run as development unnoticed. */
-function unnamedStage(root: string): Fault {
-  return {
-    kind: 'no-layers',
-    message: `Nobody named a stage, and there is no layer file in ${path.basename(root) || root}, so this is not taken for development.`,
-    remedy: 'Name the stage: MAPPA_STAGE=production (or create the file .env).',
-  }
-}
-
-function missingRoot(root: string): Fault | undefined {
-  const stats = fs.statSync(root, { throwIfNoEntry: false })
-  if (stats?.isDirectory()) return undefined
-  return {
-    kind: 'unreadable',
-    message: `The root must be a directory, and ${root} is ${stats ? 'a file' : 'not there'}.`,
-    remedy: 'Correct --root, MAPPA_ROOT or the option root.',
-  }
+function textOf(name: string | undefined, reading: Reading): string | undefined {
+  return givenIn(reading).find((each) => each.name === name)?.text
 }
 
 function mustWait(name: string, url: string): Fault {

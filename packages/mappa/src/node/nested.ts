@@ -1,5 +1,6 @@
 import type { Fault } from '../settle/faults.js'
-import { type Layer, type LayerSource, layerFromValues } from '../settle/layer.js'
+import { type Layer, layerFromValues } from '../settle/layer.js'
+import type { Given } from '../settle/read.js'
 import type { Stage, Texts } from '../settle/stage.js'
 
 /**
@@ -22,14 +23,17 @@ export function layerFromHost(
 ): Layer {
   const own = ownNames(environment, root, waits)
   const values = own.length > 0 ? without(environment, own) : environment
-  return layerFromValues('the process environment', values, { source: 'environment' })
+  const layer = layerFromValues('the process environment', values, { source: 'environment' })
+  if (process.platform !== 'win32') return layer
+  // Windows finds a name in any spelling, so that it is set as its capitals too.
+  return { ...layer, names: () => Object.keys(values).flatMap((name) => [name, name.toUpperCase()]) }
 }
 
 /** The names that a run around this one set from layers that are read here again. */
 export function ownNames(environment: Texts, root: string, waits = false): readonly string[] {
   const { read, asked } = markOf(environment, root) ?? {}
   const marked = [...(read ?? []), ...(waits ? (asked ?? []) : [])]
-  return marked.flatMap(([name, digest]) => (digestOf(name, environment[name]) === digest ? [name] : []))
+  return marked.flatMap(([name, digest]) => (digestOf(environment[name]) === digest ? [name] : []))
 }
 
 /** Whether a run around this one has asked the remote sources, so that their values are in the environment. */
@@ -50,10 +54,8 @@ export function nestedStageFault(stage: Stage, environment: Texts): Fault | unde
 
 /** What a run passes on. */
 export interface Passed {
-  readonly texts: ReadonlyMap<string, string>
   readonly stage: Stage
-  /** What kind of source gives a name its text. */
-  sourceOf(name: string): LayerSource | 'default' | undefined
+  readonly given: readonly Given[]
 }
 
 /**
@@ -68,7 +70,7 @@ export function childEnvironment(
 ): Record<string, string | undefined> {
   return {
     ...without(host, ownNames(host, root, asked)),
-    ...Object.fromEntries(found.texts),
+    ...Object.fromEntries(found.given.map(({ name, text }) => [name, text])),
     MAPPA_STAGE: found.stage.name,
     MAPPA_SET: markFor(found, host, root, asked || hasAsked(host, root)),
   }
@@ -78,13 +80,12 @@ export function childEnvironment(
 export function markFor(found: Passed, host: Texts, root: string, asked: boolean): string {
   const read: string[] = []
   const remote: string[] = []
-  for (const [name, text] of found.texts) {
-    const source = found.sourceOf(name)
-    const item = `${name}:${digestOf(name, text)}`
+  for (const { name, text, source } of found.given) {
+    const item = `${name}:${digestOf(text)}`
     if (source === 'file' || source === 'directory' || source === 'default') read.push(item)
     else if (source === 'remote') remote.push(item)
   }
-  const key = digestOf('', root)
+  const key = digestOf(root)
   const others = (host.MAPPA_SET ?? '').split(' ').filter((mark) => mark !== '' && !mark.startsWith(`${key}/`))
   return [...others, `${key}/${read.join()}${asked ? `/${remote.join()}` : ''}`].join(' ')
 }
@@ -92,7 +93,7 @@ export function markFor(found: Passed, host: Texts, root: string, asked: boolean
 function markOf(environment: Texts, root: string): Mark | undefined {
   const text = environment.MAPPA_SET
   if (!text) return undefined
-  const key = `${digestOf('', root)}/`
+  const key = `${digestOf(root)}/`
   const mark = text.split(' ').find((each) => each.startsWith(key))
   const [read, asked] = mark?.slice(key.length).split('/') ?? []
   if (read === undefined) return undefined
@@ -113,10 +114,9 @@ function without(environment: Texts, names: readonly string[]): Record<string, s
  * 32 bits of a text, by FNV-1a: enough to see that it was changed, and too few to find a secret by. No cryptography is
  * loaded for it, since whoever can read the mark can read the environment beside it.
  */
-function digestOf(name: string, text: string | undefined): string | undefined {
+function digestOf(text: string | undefined): string | undefined {
   if (text === undefined) return undefined
   let hash = 0x811c9dc5
-  for (const each of [name, '=', text])
-    for (let at = 0; at < each.length; at++) hash = Math.imul(hash ^ each.charCodeAt(at), 0x01000193)
+  for (let at = 0; at < text.length; at++) hash = Math.imul(hash ^ text.charCodeAt(at), 0x01000193)
   return (hash >>> 0).toString(36)
 }

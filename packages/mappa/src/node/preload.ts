@@ -2,12 +2,14 @@
  * `node --import mappa/preload app.js`: sets `process.env` before any module of the program runs. Says nothing when all
  * is well; otherwise reports to standard error and ends the process with exit code 1 before anything has started.
  */
+import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
-import { readSources, type Sources, sourceOf } from '../settle/read.js'
+import { givenIn, readSources, type Sources } from '../settle/read.js'
+import { chooseStage, type Stage } from '../settle/stage.js'
 import { createRequire, path } from './builtins.js'
+import { layersFromFiles, startFaults } from './layer-files.js'
 import { loadLegendFile } from './legend-file.js'
-import { gatherAt } from './machine.js'
-import { hasAsked, markFor, ownNames } from './nested.js'
+import { hasAsked, layerFromHost, markFor, ownNames } from './nested.js'
 import { findRoot } from './root.js'
 
 start()
@@ -17,18 +19,42 @@ function start(): void {
   const { directory, legendFile } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
   const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
-  const gathered = gatherAt(directory, definition)
+  const gathered = needsMore(definition) ? node().gatherAt(directory, definition) : gatherPlain(directory, definition)
   const faults = [...(loaded && 'fault' in loaded ? [loaded.fault] : []), ...(gathered.faults ?? [])]
   const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
   const reading = readSources(definition, sources)
   if (!reading.sound) fail(definition, sources)
-  const passed = { ...reading, sourceOf: (name: string) => sourceOf(name, reading) }
+  const passed = { stage: reading.stage, given: givenIn(reading) }
   const mark = markFor(passed, process.env, directory, hasAsked(process.env, directory))
   // What a run around this one set and no layer sets any more.
-  for (const name of ownNames(process.env, directory)) if (!reading.texts.has(name)) delete process.env[name]
-  for (const [name, text] of reading.texts) process.env[name] = text
+  for (const name of ownNames(process.env, directory)) delete process.env[name]
+  for (const { name, text } of passed.given) process.env[name] = text
   process.env.MAPPA_STAGE = reading.stage.name
   process.env.MAPPA_SET = mark
+}
+
+/** Sources that few legends name are gathered by code that only their starts load. */
+function needsMore(definition: Legend | undefined): boolean {
+  if (!definition) return false
+  const { directories, remotes, topLayers, entries } = definition
+  if (directories || remotes || topLayers) return true
+  for (const name of Object.keys(entries)) {
+    const entry: AnyEntry | undefined = entries[name]
+    if (entry?.file || Object.values(entry?.stages ?? {}).some((words) => words?.file)) return true
+  }
+  return false
+}
+
+function node(): typeof import('./index.js') {
+  return createRequire(import.meta.url)('./node.mjs')
+}
+
+/** The layer files and the process environment. */
+function gatherPlain(root: string, definition: Legend | undefined): Sources & { readonly stage: Stage } {
+  const stage = chooseStage(undefined, process.env, definition)
+  const files = layersFromFiles(root, stage.name)
+  const faults = startFaults(root, stage, process.env, files.length > 0)
+  return { stage, layers: [...files, layerFromHost(process.env, root)], faults }
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */

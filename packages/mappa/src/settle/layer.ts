@@ -1,5 +1,5 @@
 import type { LayerFlaw } from '../format/flaws.js'
-import { type ParsedValue, readValues } from '../format/values.js'
+import { type IsHidden, type ParsedValue, readValues } from '../format/values.js'
 import type { Fault } from './faults.js'
 import type { Texts } from './stage.js'
 
@@ -24,8 +24,11 @@ export interface Layer {
   get(name: string, back?: number): string | undefined
   /** Every name once. */
   names(): Iterable<string>
-  /** Visits names and texts in order; of a repeated name the last one counts. `dollar` says that a text may expand. */
-  each(visit: (name: string, text: string, dollar: boolean) => void): void
+  /**
+   * Visits names and texts in order; of a repeated name the last one counts. `dollar` says that a text may expand. Names that
+   * are `hidden` may be left out.
+   */
+  each(visit: (name: string, text: string, dollar: boolean) => void, hidden?: IsHidden): void
   /** What a text is made of, if it may expand. Only layer files have such. */
   parsed?(name: string, back?: number): ParsedValue | undefined
   /** The file that holds a name's text alone, path from the root; only directories of one-value files have such. */
@@ -49,10 +52,12 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     ...traits,
     name,
     text,
-    flaws: values.flaws,
+    get flaws() {
+      return values.flaws
+    },
     get: (variable, back) => values.get(variable, back),
     names: () => values.names(),
-    each: (visit) => values.each(visit),
+    each: (visit, hidden) => values.each(visit, hidden),
     parsed: (variable, back) => values.parsed(variable, back),
   }
 }

@@ -28,6 +28,7 @@ function* nameNotices(
   names: ReadonlySet<string>,
 ): Generator<Notice> {
   const ranges = rangesOf(layer, name)
+  if (!entries.has(name) && followsFlaw(layer, ranges)) return
   if (ranges.length > 1)
     yield {
       kind: 'read-differently',
@@ -56,7 +57,7 @@ function* nameNotices(
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
-  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries) && !followsFlaw(layer, ranges)) {
+  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries)) {
     const near = nearest(name, entries.keys())
     // The fault of the missing one names this line already.
     if (near !== undefined && missing.has(near)) return

@@ -55,8 +55,21 @@ export interface Reading {
   readonly contradictions: readonly Contradiction[]
   readonly settings: readonly Setting[]
   readonly problems: readonly Problem[]
-  /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
-  readonly texts: ReadonlyMap<string, string>
+  /** Names with a text that are no setting: no entry declares them, or the text breaks its entry. */
+  readonly others: readonly Given[]
+}
+
+/** What a child process gets: a text for every entry and every name in a layer file, defaults included. */
+export function givenIn({ settings, others }: Reading): readonly Given[] {
+  const declared = settings.flatMap(({ name, text, source }) => (text === undefined ? [] : [{ name, text, source }]))
+  return [...declared, ...others]
+}
+
+/** A name and its text, and what kind of source gives it. */
+export interface Given {
+  readonly name: string
+  readonly text: string
+  readonly source: LayerSource | 'default'
 }
 
 /** These decide which files are read, so no file can set them. */
@@ -71,21 +84,25 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const stack = new Stack(layers)
   const stage: Stage = typeof sources.stage === 'string' ? { name: sources.stage, from: 'the caller' } : sources.stage
   const contradictions = definition ? contradictionsOf(definition) : []
-  const entries = new Map<string, AnyEntry>()
   const settings: Setting[] = []
   const problems: Problem[] = []
-  const texts = new Map<string, string>()
+  const others: Given[] = []
   const stageKnown = stagesOf(definition).includes(stage.name)
-  const expander = new Expander(layers, entries)
-  const state: State = { stack, expander, entries, settings, problems, texts }
+  const known = contradictions.length === 0 && stageKnown ? entriesOf(definition, stage.name) : new Map()
+  const expander = new Expander(layers, known)
+  const state: State = { stack, expander, entries: known, settings, problems, others }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
   if (contradictions.length === 0 && stageKnown) {
-    const declared = (definition?.entries ?? {}) as Record<string, AnyEntry>
-    for (const name of Object.keys(declared)) entries.set(name, entryIn(declared[name] as AnyEntry, stage.name))
-    for (const [name, entry] of entries) readEntry(name, entry, state)
-    addUndeclared(state)
+    let declared = 0
+    for (const name of known.keys()) {
+      const found = stack.find(name)
+      if (found && found.layer.source !== 'environment') declared++
+      readEntry(name, found, state)
+    }
+    if (declared < stack.names().length) addUndeclared(state)
   }
+  const { entries } = state
   const sound =
     !sources.faults?.length &&
     contradictions.length === 0 &&
@@ -93,48 +110,76 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     problems.length === 0 &&
     steeringNames.every((name) => !stack.sets(name)) &&
     layers.every((layer) => isSound(layer, entries))
-  return { definition, stage, layers, stack, expander, entries, sound, contradictions, settings, problems, texts }
+  return {
+    definition,
+    stage,
+    layers,
+    stack,
+    expander,
+    entries,
+    sound,
+    contradictions,
+    settings,
+    problems,
+    others,
+  }
+}
+
+const entriesByStage = new WeakMap<Legend<unknown>, Map<string, StageEntries>>()
+
+/** A legend's entries as they hold in a stage; worked out once for each. */
+function entriesOf(definition: Legend<unknown> | undefined, stage: string): StageEntries {
+  if (!definition) return new Map()
+  const stages = entriesByStage.get(definition) ?? new Map<string, StageEntries>()
+  entriesByStage.set(definition, stages)
+  let entries = stages.get(stage)
+  if (!entries) {
+    const declared = definition.entries as Record<string, AnyEntry>
+    entries = new Map(Object.keys(declared).map((name) => [name, entryIn(declared[name] as AnyEntry, stage)]))
+    stages.set(stage, entries)
+  }
+  return entries
 }
 
 /** What reading works on. */
 interface State {
   readonly stack: Stack
   readonly expander: Expander
-  readonly entries: Map<string, AnyEntry>
+  entries: StageEntries
   readonly settings: Setting[]
   readonly problems: Problem[]
-  readonly texts: Map<string, string>
+  readonly others: Given[]
 }
 
-function readEntry(name: string, declared: AnyEntry, state: State): void {
-  const { settings, problems, texts } = state
-  const found = state.stack.find(name)
-  const { winner, clearedBy } = found.winner?.dollar ? expandWinner(name, declared, found.winner, state) : found
-  if (winner === 'faulty') return
+function readEntry(name: string, found: Hit | undefined, state: State): void {
+  const { settings, problems, others } = state
+  const top = found?.dollar ? expandTop(name, found, state) : found
+  if (top === 'faulty') return
   // Secrecy may have travelled to it by expansion.
   const entry = state.entries.get(name) as AnyEntry
-  if (winner) {
-    texts.set(name, winner.text)
-    const conversion = convert(winner.text, entry)
-    if ('value' in conversion) settings.push({ name, value: conversion.value, entry })
-    else problems.push({ name, entry, breach: conversion.breach, winner, clearedBy })
+  if (top !== undefined && top.text !== '') {
+    const { text, layer } = top
+    const { source } = layer
+    const conversion = convert(text, entry)
+    if ('value' in conversion) settings.push({ name, value: conversion.value, entry, text, source })
+    else {
+      problems.push({ name, entry, breach: conversion.breach, winner: top, clearedBy: undefined })
+      others.push({ name, text, source })
+    }
     return
   }
-  if (entry.default !== undefined) texts.set(name, String(entry.default))
-  if (entry.default !== undefined || entry.optional) settings.push({ name, value: entry.default, entry })
-  else problems.push({ name, entry, breach: 'missing', winner, clearedBy })
-}
-
-interface ExpandedFinding {
-  readonly winner: Hit | undefined | 'faulty'
-  readonly clearedBy: Hit | undefined
+  const { default: value } = entry
+  if (value !== undefined) settings.push({ name, value, entry, text: String(value), source: 'default' })
+  else if (entry.optional) settings.push({ name, value, entry, text: undefined, source: 'default' })
+  else problems.push({ name, entry, breach: 'missing', winner: undefined, clearedBy: top })
 }
 
 /** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
-function expandWinner(name: string, entry: AnyEntry | undefined, winner: Hit, state: State): ExpandedFinding {
+function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
   const { stack, expander, entries, problems } = state
-  const problem = { name, entry, winner, clearedBy: undefined }
-  const parsed = winner.layer.parsed?.(name)
+  const entry = entries.get(name)
+  const problem = { name, entry, winner: top, clearedBy: undefined }
+  const parsed = top.layer.parsed?.(name)
   for (const bare of parsed?.bare ?? [])
     if (entries.has(bare.name) || stack.sets(bare.name))
       problems.push({
@@ -142,17 +187,17 @@ function expandWinner(name: string, entry: AnyEntry | undefined, winner: Hit, st
         breach: 'bare-dollar',
         bare: { ...bare, start: (parsed?.valueStart ?? 0) + bare.start },
       })
-  const expanded = expander.expand(name, winner)
+  const expanded = expander.expand(name, top)
   if ('problem' in expanded) {
     problems.push({ ...problem, breach: 'expansion', expansion: expanded })
-    return { winner: 'faulty', clearedBy: undefined }
+    return 'faulty'
   }
   if (expanded.secret && entry && !entry.secret) {
-    entries.set(name, { ...entry, secret: true })
+    // The entries as they are are kept for the next reading.
+    state.entries = new Map(entries).set(name, { ...entry, secret: true })
     if (entry.reach === 'browser') problems.push({ ...problem, breach: 'secret-in-browser', used: expanded.used })
   }
-  const hit = { ...winner, text: expanded.text }
-  return expanded.text === '' ? { winner: undefined, clearedBy: hit } : { winner: hit, clearedBy: undefined }
+  return { ...top, text: expanded.text }
 }
 
 /** Names that a layer sets and no entry declares reach a child process too, unless they change what it loads. */
@@ -160,8 +205,9 @@ function addUndeclared(state: State): void {
   for (const name of state.stack.names()) {
     if (state.entries.has(name) || changesLoading(name)) continue
     const found = state.stack.find(name)
-    const { winner } = found.winner?.dollar ? expandWinner(name, undefined, found.winner, state) : found
-    if (winner && winner !== 'faulty') state.texts.set(name, winner.text)
+    const top = found?.dollar ? expandTop(name, found, state) : found
+    if (top && top !== 'faulty' && top.text !== '')
+      state.others.push({ name, text: top.text, source: top.layer.source })
   }
 }
 
@@ -171,12 +217,6 @@ const loadingNames = ['NODE_OPTIONS', 'PATH', 'BASH_ENV']
 export function changesLoading(name: string): boolean {
   const upper = name.toUpperCase()
   return loadingNames.includes(upper) || upper.startsWith('LD_') || upper.startsWith('DYLD_')
-}
-
-/** What kind of source gives a name its text; undefined if it has none. */
-export function sourceOf(name: string, { stack, texts }: Reading): LayerSource | 'default' | undefined {
-  if (!texts.has(name)) return undefined
-  return stack.find(name).winner?.layer.source ?? 'default'
 }
 
 function isSound(layer: Layer, entries: StageEntries): boolean {

@@ -1,5 +1,6 @@
 import { type AnyEntry, placeOf } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
+import type { LayerSource } from './layer.js'
 import type { Stage } from './stage.js'
 
 /** A setting ready to be put in its place. */
@@ -7,6 +8,9 @@ export interface Setting {
   readonly name: string
   readonly value: unknown
   readonly entry: AnyEntry
+  /** The text that the value was read from, if there is a value. */
+  readonly text: string | undefined
+  readonly source: LayerSource | 'default'
 }
 
 /** Node's `util.inspect` looks for this; registered globally, so the core needs no import for it. */
@@ -37,6 +41,10 @@ export function assemble(settings: Iterable<Setting>, stage: Stage): object {
   const groups = new Map<string, Group>()
   const root = newGroup()
   for (const { name, value, entry } of settings) {
+    if (entry.as === undefined && !entry.secret) {
+      root[name] = value
+      continue
+    }
     const steps = placeOf(name, entry)
     let group = root
     for (let depth = 1; depth < steps.length; depth++) {
@@ -50,9 +58,12 @@ export function assemble(settings: Iterable<Setting>, stage: Stage): object {
       group = next
     }
     const key = steps[steps.length - 1] as string
-    const hidden = entry.secret === true && value !== undefined
-    Object.defineProperty(group, key, { value, enumerable: !hidden })
-    if (hidden) maskedBy.get(group)?.set(key, mask(String(value), entry))
+    // No place is one that a prototype could catch, so the plain way, which is much the fastest, will do.
+    if (!entry.secret || value === undefined) group[key] = value
+    else {
+      Object.defineProperty(group, key, { value, enumerable: false })
+      maskedBy.get(group)?.set(key, mask(String(value), entry))
+    }
   }
   for (const group of groups.values()) Object.freeze(group)
   stages.set(root, stage)

@@ -1,3 +1,4 @@
+import type { IsHidden } from '../format/values.js'
 import type { Layer } from './layer.js'
 
 /** One layer that sets a variable. */
@@ -11,15 +12,8 @@ export interface Hit {
   readonly dollar: boolean
 }
 
-/** Where a variable's text comes from. */
-export interface Finding {
-  /** The layer whose text counts; undefined when the default does, or nothing. */
-  readonly winner: Hit | undefined
-  /** The layer whose empty text clears what lies below it, if one does. */
-  readonly clearedBy: Hit | undefined
-}
-
-const nothing: Finding = { winner: undefined, clearedBy: undefined }
+/** So many names a lower layer may leave out in one place before names are looked up again. */
+const aheadMax = 4
 
 /**
  * Layers laid over each other, lowest first. The topmost text of a name counts. Empty text in a layer file clears the
@@ -27,23 +21,56 @@ const nothing: Finding = { winner: undefined, clearedBy: undefined }
  */
 export class Stack {
   readonly #tops = new Map<string, Hit>()
+  /** The names of those, in the order of their layers from the top. */
+  readonly #order: string[] = []
   /** Environments hold much that is nobody's setting, so they are asked name by name. */
-  readonly #asked: { readonly layer: Layer; readonly at: number }[] = []
+  readonly #asked: { readonly layer: Layer; readonly at: number; readonly names: ReadonlySet<string> }[] = []
 
   constructor(layers: readonly Layer[]) {
-    for (let at = 0; at < layers.length; at++) {
+    const tops = this.#tops
+    const order = this.#order
+    // From the top, so that what is hidden costs a look only. In one layer the last of a repeated name counts.
+    for (let at = layers.length - 1; at >= 0; at--) {
       const layer = layers[at] as Layer
-      if (layer.source === 'environment') this.#asked.push({ layer, at })
-      else
-        layer.each((name, text, dollar) => {
-          if (text !== '' || layer.source === 'file') this.#tops.set(name, { layer, text, at, dollar })
-        })
+      if (layer.source === 'environment') {
+        this.#asked.unshift({ layer, at, names: new Set(layer.names()) })
+        continue
+      }
+      const isTop = order.length === 0
+      const visit = (name: string, text: string, dollar: boolean) => {
+        if (text === '' && layer.source !== 'file') return
+        if (!isTop && (tops.get(name)?.at ?? at) !== at) return
+        const { size } = tops
+        tops.set(name, { layer, text, at, dollar })
+        if (tops.size > size) order.push(name)
+      }
+      layer.each(visit, isTop ? undefined : this.#hidden())
+    }
+  }
+
+  /**
+   * Tells most of the names that layers above set. Layers are written after one another, so their names come in much the
+   * same order, and comparing a name with those that came next above takes a fraction of looking it up.
+   */
+  #hidden(): IsHidden {
+    const order = this.#order
+    const count = order.length
+    let next = 0
+    return (text, start, end) => {
+      const name = text.slice(start, end)
+      const last = Math.min(next + aheadMax, count)
+      for (let at = next; at < last; at++)
+        if (order[at] === name) {
+          next = at + 1
+          return true
+        }
+      return false
     }
   }
 
   /** Every name that a layer other than an environment sets. */
-  names(): Iterable<string> {
-    return this.#tops.keys()
+  names(): readonly string[] {
+    return this.#order
   }
 
   /** Whether a layer other than an environment sets a name. */
@@ -51,13 +78,14 @@ export class Stack {
     return this.#tops.has(name)
   }
 
-  find(name: string): Finding {
+  /** The layer whose text counts; undefined if none sets the name. Empty text in a layer file clears what lies below. */
+  find(name: string): Hit | undefined {
     let top = this.#tops.get(name)
-    for (const { layer, at } of this.#asked) {
-      const text = layer.get(name)
+    for (const { layer, at, names } of this.#asked) {
+      // A look into the set costs less than asking the system for what is not there.
+      const text = names.has(name) ? layer.get(name) : undefined
       if (text && !(top && top.at > at)) top = { layer, text, at, dollar: false }
     }
-    if (!top) return nothing
-    return top.text === '' ? { winner: undefined, clearedBy: top } : { winner: top, clearedBy: undefined }
+    return top
   }
 }

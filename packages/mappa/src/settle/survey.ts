@@ -2,9 +2,9 @@ import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { explain } from './explain.js'
 import type { Fault, Notice } from './faults.js'
-import type { Layer, LayerSource } from './layer.js'
+import type { Layer } from './layer.js'
 import { noticesOf } from './notices.js'
-import { type Reading, readSources, type Sources, sourceOf } from './read.js'
+import { type Given, givenIn, type Reading, readSources, type Sources } from './read.js'
 import { assemble } from './settings.js'
 import type { Stage } from './stage.js'
 import { type Trail, trailOf } from './trail.js'
@@ -26,8 +26,8 @@ export interface Survey<S = unknown> {
   trail(name: string): Trail
   /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
   readonly texts: ReadonlyMap<string, string>
-  /** What kind of source gives a name its text; undefined if it has none. */
-  sourceOf(name: string): LayerSource | 'default' | undefined
+  /** Those texts with the kind of source that gives each. */
+  readonly given: readonly Given[]
 }
 
 /** Thrown by `settle`: names every fault, each with its place. */
@@ -58,6 +58,7 @@ class Findings<S> implements Survey<S> {
   readonly #reading: Reading
   readonly #surroundings: Sources['surroundings']
   #settings: S | undefined
+  #texts: ReadonlyMap<string, string> | undefined
   #notices: readonly Notice[] | undefined
   #trails: ReadonlyMap<string, Trail> | undefined
   readonly ok: boolean
@@ -81,7 +82,8 @@ class Findings<S> implements Survey<S> {
   }
 
   get texts() {
-    return this.#reading.texts
+    this.#texts ??= new Map(this.given.map(({ name, text }) => [name, text]))
+    return this.#texts
   }
 
   get settings() {
@@ -101,8 +103,8 @@ class Findings<S> implements Survey<S> {
     return this.#trails
   }
 
-  sourceOf(name: string) {
-    return sourceOf(name, this.#reading)
+  get given() {
+    return givenIn(this.#reading)
   }
 
   trail(name: string) {

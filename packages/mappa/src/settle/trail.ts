@@ -95,14 +95,13 @@ function defaultSteps(name: string, { definition, entries, stage }: Reading): Tr
 
 /** Every layer that sets a name, the top one first, with what became of each. */
 function hitsOf(name: string, layers: readonly Layer[], stack: Stack): (Hit & { readonly passed?: Passed })[] {
-  const { winner, clearedBy } = stack.find(name)
+  const top = stack.find(name)
   const hits = layers.flatMap((layer, at) => {
     const text = layer.get(name)
     return text === undefined ? [] : [{ layer, text, at, dollar: layer.source === 'file' }]
   })
   return hits.toReversed().map((hit) => {
-    if (hit.layer === winner?.layer) return hit
-    if (hit.layer === clearedBy?.layer) return { ...hit, passed: 'cleared' }
+    if (hit.layer === top?.layer) return top.text === '' ? { ...hit, passed: 'cleared' } : hit
     return { ...hit, passed: hit.text === '' && hit.layer.source !== 'file' ? 'empty' : 'hidden' }
   })
 }
