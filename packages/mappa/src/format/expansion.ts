@@ -29,6 +29,11 @@ const nestingMax = 100
 
 const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
 
+/** Names behind a dollar sign; nobody has longer ones, and a text of dollar signs must not be walked again and again. */
+const bareName = /[A-Za-z_][A-Za-z0-9_]{0,199}/y
+const meaningful = /[$}'"\\\r]/g
+const head = /\$\{([A-Za-z_][A-Za-z0-9_]*)(:-|-|:\?|:\+|(?=\}))/y
+
 interface Frame {
   readonly start: number
   readonly name: string
@@ -70,7 +75,6 @@ export function parseParts(written: string, style: Style): Parsed {
       at += 2
     } else if (quoted && char === '\r' && next === '\n') at++
     else if (char === '$' && next === '{') {
-      const head = /\$\{([A-Za-z_][A-Za-z0-9_]*)(:-|-|:\?|:\+|(?=\}))/y
       head.lastIndex = at
       const [all, name, operator] = head.exec(written) ?? []
       if (all === undefined || name === undefined || open.length === nestingMax) return { flawAt: at }
@@ -84,11 +88,18 @@ export function parseParts(written: string, style: Style): Parsed {
       before.push({ name, operator, word: parts })
       parts = before
       at++
-    } else {
-      const name = char === '$' ? /^[A-Za-z_][A-Za-z0-9_]*/.exec(written.slice(at + 1, at + 200))?.[0] : undefined
+    } else if (char === '$') {
+      bareName.lastIndex = at + 1
+      const name = bareName.exec(written)?.[0]
       if (name) bare.push({ name, start: at })
       text += char
       at++
+    } else {
+      // One that means nothing here, and all up to the next that could mean something.
+      meaningful.lastIndex = at + 1
+      const end = meaningful.test(written) ? meaningful.lastIndex - 1 : written.length
+      text += written.slice(at, end)
+      at = end
     }
   }
   flush()

@@ -105,7 +105,8 @@ function* valueNotices(
   const { written, style } = writtenOf(layer, name) ?? {}
   if (written === undefined || style === undefined) return
   // A dollar sign before a known name is a fault already.
-  const known = layer.parsed?.(name)?.bare.some((bare) => entries.has(bare.name) || names.has(bare.name))
+  const { bare = [], parts = [] } = layer.parsed?.(name) ?? {}
+  const known = bare.some((bare) => entries.has(bare.name) || names.has(bare.name))
   const differences = differencesOf(written, style).filter((difference) => !(known && difference === 'dollar'))
   if (differences.length === 0) return
   const entry = entries.get(name)
@@ -113,7 +114,7 @@ function* valueNotices(
   const what = differences.map((difference) => differenceTexts[difference])
   const last = what.pop()
   const list = what.length > 0 ? `${what.join(', ')} and ${last}` : last
-  const expands = layer.parsed?.(name)?.parts.some((part) => typeof part !== 'string')
+  const expands = parts.some((part) => typeof part !== 'string')
   const fixed = encodeValue(layer.get(name) ?? '', 'single')
   const quotes = expands ? 'double' : fixed.startsWith("'") ? 'single' : 'double'
   const shows = open && !expands && fixed.length <= 80 && !/[\n\r]/.test(fixed)
