@@ -48,6 +48,16 @@ try {
     right,
   )
   await shoot(
+    'watch',
+    [
+      `mappa with --watch development -- node -e 'console.log(process.env.LOG_LEVEL); setInterval(() => {}, 1e4)' & sleep 2`,
+      'sed -i s/=debug/=dbug/ .env.development; sleep 2',
+      'sed -i s/=dbug/=warn/ .env.development; sleep 2',
+      'kill $!; sleep 1',
+    ],
+    copyApiary('screenshots'),
+  )
+  await shoot(
     'refusal',
     ['head -1 dashboard/src/readings.ts', 'cd dashboard', 'vite build --mode staging 2>&1 | sed -n /Stage/,/built/p'],
     leaking(),

@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict'
-import { existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { type Ended, mappa, project, token } from '../../../test/helpers.js'
@@ -189,6 +189,31 @@ test('each command line prints what it should, exits as it should, and shows no 
     }
     if (!run.startsWith('with')) assert.ok(!(stdout + stderr).includes(token), run)
     if (!run.includes('--debug')) assert.doesNotMatch(stdout + stderr, /\n {4}at /, run)
+  }
+})
+
+test('nothing that comes from outside is obeyed by the terminal', async () => {
+  const red = '\u001b[31m\u0007'
+  const root = project({
+    ...files,
+    [`${red}/.env`]: `LOG_LEVEL=x${red}\nB${red}=1\n`,
+    [`${red}/mappa.legend.ts`]: mounted,
+    [`${red}${red}.env`]: '',
+  })
+  symlinkSync(join(root, '.env'), join(root, red, '.env.local'))
+  const at = join(root, red)
+  const ran = await Promise.all([
+    mappa(['check', '--root', at], { cwd: root }),
+    mappa(['check', '--root', `${at}x`], { cwd: root }),
+    mappa(['check', '--root', at], { cwd: root, env: { MAPPA_STAGE: red, ALERT_TOKEN_FILE: `gone${red}` } }),
+    mappa(['trace', 'LOG_LEVEL', '--root', at], { cwd: root }),
+    mappa(['trace', 'ALERT_TOKEN'], { cwd: at, env: { ALERT_TOKEN_FILE: `../${red}/.env` } }),
+    mappa(['with', '--root', at, '--stage', red, '--', `no${red}`], { cwd: root }),
+    mappa(['with', '--stage', 'test', '--', `no${red}`], { cwd: root }),
+  ])
+  for (const [index, { stdout, stderr, code }] of ran.entries()) {
+    assert.doesNotMatch(stdout + stderr, /[\u0000-\u0009\u000b-\u001f\u007f-\u009f]/, String(index))
+    assert.ok(stdout + stderr !== '' && code !== null)
   }
 })
 

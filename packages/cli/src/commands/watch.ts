@@ -72,9 +72,7 @@ export async function watchSettings(
       const { found } = state.surveyed
       if (!found.ok) {
         faulty = true
-        const keeps = child.isRunning
-          ? `The old ${command[0]} goes on.`
-          : 'Nothing was started; a change is waited for.'
+        const keeps = child.isRunning ? `The old ${command[0]} goes on.` : 'Nothing was started; waiting for a change.'
         say(reportText({ stage: found.stage, faults: found.faults, notices: [] }, { ...talk(), consequence: keeps }))
         return
       }

@@ -1,3 +1,4 @@
+import { printable } from '../settle/faults.js'
 import { fs, path } from './builtins.js'
 
 /** A file that is to hold a text. */
@@ -18,7 +19,7 @@ export class WriteError extends Error {
     message: string,
     readonly path: string,
   ) {
-    super(message)
+    super(printable(message))
   }
 }
 

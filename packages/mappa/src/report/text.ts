@@ -1,4 +1,4 @@
-import type { Fault, Notice } from '../settle/faults.js'
+import { type Fault, type Notice, printable } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 
 /** How to set off parts of a report; each function wraps a text in what its medium needs. */
@@ -49,7 +49,7 @@ export function reportText({ stage, faults, notices }: Reported, options: TextOp
 
 /** `Stage staging (from MAPPA_STAGE)` */
 export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
-  return `Stage ${paint.bold(name)} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
+  return `Stage ${paint.bold(printable(name))} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
 }
 
 /** `1 fault, 2 notices.` */
@@ -64,10 +64,12 @@ export function counted(count: number, noun: string): string {
 }
 
 function block(report: Fault | Notice, mark: Paint['red'], width: number): string {
-  const lines = wrap(report.message, width).map((line) => mark(line))
-  const { place, excerpt, remedy } = report
-  if (place) lines.push(`${indent}${place.file}:${place.line}:${place.column}`)
-  else if (report.layer && !report.message.includes(report.layer)) lines.push(indent + report.layer)
+  // Names of files and stages come from outside too, and a terminal must obey none of them.
+  const lines = wrap(printable(report.message), width).map((line) => mark(line))
+  const { place, excerpt, layer } = report
+  const remedy = report.remedy && printable(report.remedy)
+  if (place) lines.push(`${indent}${printable(place.file)}:${place.line}:${place.column}`)
+  else if (layer && !report.message.includes(layer)) lines.push(indent + printable(layer))
   if (place && excerpt) {
     const room = width - indent.length
     const { text, start, end } = cut(excerpt, room)

@@ -1,3 +1,4 @@
+import { printable } from './faults.js'
 import type { Survey } from './survey.js'
 import type { TrailStep } from './trail.js'
 
@@ -27,8 +28,9 @@ export function changesBetween(before: Survey, after: Survey): Change[] {
 /** Where a value stands, in words: `.env.staging:3:11`, `default in the legend`. */
 export function originOf({ layer, place, source, stage }: TrailStep): string {
   // A file of one value: its path, and who named it, if that is not its directory.
-  if (place && source === 'directory') return place.file.startsWith(layer) ? place.file : `${place.file} (${layer})`
-  if (place) return `${place.file}:${place.line}:${place.column}`
-  if (source !== 'default') return layer
+  const file = place && printable(place.file)
+  if (file && source === 'directory') return place.file.startsWith(layer) ? file : `${file} (${layer})`
+  if (file) return `${file}:${place.line}:${place.column}`
+  if (source !== 'default') return printable(layer)
   return stage === undefined ? 'default in the legend' : `default in the legend for ${stage}`
 }
