@@ -95,7 +95,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         .default(5)
         .argParser(seconds),
     )
-    .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js')
+    .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js\n  mappa with --watch -- npm run dev')
     .action(async (stage: string | undefined, options: WithOptions) => {
       const [command, ...args] = rest ?? []
       if (command === undefined)

@@ -378,7 +378,9 @@ test('a change is told once for a burst, masked, also when files are replaced, d
   ])
 })
 
-test('settle throws what survey reports', () => {
+test('settle throws what survey reports, also when it is given no legend', () => {
+  const wrong = { default: scales() } as unknown as Legend
+  assert.throws(() => settle(wrong, { root: project({ '.env': '' }), commandLine: [] }), /must be a legend, as legend/)
   assert.throws(
     () => settle(scales(), { root: project({ '.env': '' }), environment: {} }),
     /ALERT_TOKEN must be text, and no layer sets it/,

@@ -4,6 +4,7 @@ import { type Legend, stagesOf } from './legend.js'
 
 /** How a legend contradicts itself. */
 export type ContradictionKind =
+  | 'no-legend'
   | 'stage-name'
   | 'entry-name'
   | 'no-entry'
@@ -107,6 +108,15 @@ export function contradictionsOf(definition: Legend<unknown>): readonly Contradi
     checked.set(definition, found)
   }
   return found
+}
+
+/** Stands for what was given in place of a legend, so that it is a fault instead of an exception from within. */
+const noLegend: Legend = { entries: {}, stages: [] }
+checked.set(noLegend, [{ kind: 'no-legend', name: '' }])
+
+/** A legend, or what stands for something that is none. Undefined stays: there is none. */
+export function asLegend<E>(given: Legend<E> | undefined): Legend<E> | undefined {
+  return given === undefined || isLegend(given) ? given : (noLegend as unknown as Legend<E>)
 }
 
 /** Whether a value is a legend as `legend()` makes it; says nothing of whether it is right. */

@@ -34,6 +34,10 @@ interface Facts {
 
 /** For each kind what is wrong, and what to do. */
 const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [message: string, remedy: string]>> = {
+  'no-legend': () => [
+    'The first argument must be a legend, as legend(…) gives it, and is something else.',
+    'If it is a module, take its default export: one that is not read as a module of ECMAScript has it under .default.',
+  ],
   'stage-name': ({ name }) => [
     `The legend names a stage ${JSON.stringify(name)}, which cannot be one.`,
     'A stage is written in small letters, digits and hyphens; local, example and sample are taken.',

@@ -1,3 +1,4 @@
+import { asLegend } from '../legend/check.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { flagHelp } from '../report/help.js'
@@ -35,7 +36,8 @@ export { type FileWrite, WriteError, writeFiles } from './write.js'
  * export const settings = settle(definition, { from: import.meta.url })
  * ```
  */
-export function settle<E>(definition: Legend<E>, options: MachineOptions = {}): Settings<E> {
+export function settle<E>(given: Legend<E>, options: MachineOptions = {}): Settings<E> {
+  const definition = asLegend(given) as Legend<E>
   answerHelp(definition, options)
   return settingsOf(surveyLayers(definition, gather(definition, options)), settle)
 }
@@ -44,16 +46,18 @@ export function settle<E>(definition: Legend<E>, options: MachineOptions = {}): 
  * The same for those who may wait: also asks the remote sources that the legend or the options name.
  * @throws {SettleError} (as a rejection) naming every fault.
  */
-export async function settleAsync<E>(definition: Legend<E>, options: WaitingOptions = {}): Promise<Settings<E>> {
+export async function settleAsync<E>(given: Legend<E>, options: WaitingOptions = {}): Promise<Settings<E>> {
+  const definition = asLegend(given) as Legend<E>
   answerHelp(definition, options)
   return settingsOf(await surveyAsync(definition, options), settleAsync)
 }
 
 /** The same, reporting instead of throwing. */
 export async function surveyAsync<E>(
-  definition: Legend<E> | undefined,
+  given: Legend<E> | undefined,
   options: WaitingOptions = {},
 ): Promise<Survey<Settings<E>>> {
+  const definition = asLegend(given)
   return surveyLayers(definition, await gatherWaiting(rootOf(options), definition, options))
 }
 
@@ -66,6 +70,7 @@ function answerHelp(definition: Legend<unknown>, { commandLine }: MachineOptions
 }
 
 /** The same, reporting instead of throwing: faults, notices, trails, and the settings if there are no faults. */
-export function survey<E>(definition: Legend<E> | undefined, options: MachineOptions = {}): Survey<Settings<E>> {
+export function survey<E>(given: Legend<E> | undefined, options: MachineOptions = {}): Survey<Settings<E>> {
+  const definition = asLegend(given)
   return surveyLayers(definition, gather(definition, options))
 }

@@ -1,3 +1,4 @@
+import { asLegend } from '../legend/check.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { type Change, changesBetween } from '../settle/changes.js'
@@ -33,10 +34,11 @@ export interface Watching<E> {
  * ```
  */
 export function watch<E>(
-  definition: Legend<E>,
+  given: Legend<E>,
   options: MachineOptions,
   onChange: (found: Survey<Settings<E>>, changes: readonly Change[]) => void,
 ): Watching<E> {
+  const definition = asLegend(given)
   let gathered: Gathered = gather(definition, options)
   let now = surveyLayers(definition, gathered)
   let good = now.ok ? now : undefined

@@ -27,7 +27,7 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
     ...(sources.faults ?? []),
     ...contradictions.map((found): Fault => {
       const { message, remedy } = explainContradiction(found, definition as Legend<unknown>)
-      const name = ['stage-name', 'option'].includes(found.kind) ? {} : { name: found.name }
+      const name = ['no-legend', 'stage-name', 'option'].includes(found.kind) ? {} : { name: found.name }
       return { kind: 'legend', ...name, message, layer: sources.legendName ?? 'the legend', remedy }
     }),
     ...stageFaults(definition, stage),

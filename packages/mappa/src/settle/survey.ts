@@ -1,3 +1,4 @@
+import { asLegend } from '../legend/check.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { explain } from './explain.js'
@@ -48,7 +49,8 @@ export class SettleError extends Error {
  * Lays layers over each other and reads them through a legend; reports, and never throws for what it finds.
  * Without a legend everything is text, and everything is treated as secret.
  */
-export function survey<E>(definition: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
+export function survey<E>(given: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
+  const definition = asLegend(given)
   const reading = readSources(definition, sources)
   return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
 }
