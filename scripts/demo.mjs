@@ -43,6 +43,13 @@ async function demo() {
   edit('.env.staging.local', (text) => text.replace('ALERT_TOKN', 'ALERT_TOKEN'))
   await type('mappa check --stage staging')
 
+  step('Does the code read what the legend declares? A slip in a name is told with its place.')
+  edit('collector/src/log.ts', (text) =>
+    text.concat('export const color = process.env.LOG_COLOR\nexport const least = process.env.LOGLEVEL\n'),
+  )
+  await type('mappa check --stage staging --code', { expected: 1 })
+  edit('collector/src/log.ts', (text) => text.split('export const color')[0])
+
   step(
     'Where does a value come from, and what does it hide? A secret is never shown, only what the legend itself says of it.',
   )

@@ -9,8 +9,8 @@ const [port, file] = process.argv.slice(2)
 const app = new Hono()
 app.get('/:stage', async (context) => {
   await wait(250)
-  if (context.req.header('authorization') !== `Bearer ${process.env.HOST_TOKEN}`)
-    return context.text('Unknown token.', 401)
+  const token = process.env.HOST_TOKEN // mappa keep: the host's own, which no legend of ours declares
+  if (context.req.header('authorization') !== `Bearer ${token}`) return context.text('Unknown token.', 401)
   const texts = JSON.parse(readFileSync(file, 'utf8'))[context.req.param('stage')]
   return texts ? context.json(texts) : context.text('Unknown stage.', 404)
 })

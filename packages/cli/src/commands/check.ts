@@ -1,4 +1,5 @@
-import { type Fault, reportJson, reportText, type Survey, stageLine, tally } from 'mappa'
+import { type Fault, type Legend, reportJson, reportText, type Survey, stageLine, tally } from 'mappa'
+import type { Usage } from '../lift/usage.js'
 import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
@@ -7,19 +8,31 @@ import { counted } from '../wording.js'
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
   readonly json?: boolean
+  /** Whether to compare the legend with the code, too. */
+  readonly code?: boolean
 }
 
 /** `mappa check`: every fault and notice of a stage. */
 export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
   const { found } = await surveyProject(project, options)
-  const faults = project.legendFile === undefined ? [...found.faults, noLegend(project)] : found.faults
-  const { stage, notices } = found
+  const usage = options.code && project.definition ? await usageIn(project.root, project.definition) : undefined
+  const missing = project.legendFile === undefined ? [noLegend(project)] : []
+  const faults = [...found.faults, ...missing, ...(usage?.faults ?? [])]
+  const notices = [...found.notices, ...(usage?.notices ?? [])]
+  const { stage } = found
   const terminal = output()
   if (options.json) terminal.write(`${JSON.stringify(reportJson({ stage, faults, notices }), null, 2)}\n`)
   else if (faults.length + notices.length > 0) terminal.write(reportText({ stage, faults, notices }, terminal))
   else terminal.write(`${stageLine(stage, terminal.paint)}\n\n${allRight(found)}\n${tally(0, 0)}\n`)
   return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine, cause: project.cause }
+}
+
+/** What the project's code and its legend say of each other. The parser is loaded only for this. */
+async function usageIn(root: string, definition: Legend): Promise<Usage> {
+  const { usageOf } = await import('../lift/usage.js')
+  const { projectFiles } = await import('../project-files.js')
+  return usageOf(definition, projectFiles(root))
 }
 
 function noLegend({ root }: Project): Fault {

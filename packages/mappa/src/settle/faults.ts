@@ -25,6 +25,7 @@ export type FaultKind =
   | 'set-twice'
   | 'remote'
   | 'nested-stage'
+  | 'no-entry'
 
 /** What does not stop. */
 export type NoticeKind =
@@ -35,6 +36,9 @@ export type NoticeKind =
   | 'changes-loading'
   | 'misnamed'
   | 'writable-by-others'
+  | 'unread'
+  | 'computed-read'
+  | 'unparsed'
 
 /** Where something stands. Lines and columns count from 1, columns in UTF-16 code units; the end column is exclusive. */
 export interface Place {

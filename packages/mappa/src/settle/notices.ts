@@ -163,7 +163,8 @@ function* stackNotices(name: string, entries: StageEntries, layers: readonly Lay
         name,
         message: `${name} is set to nothing in ${layer.name}, which counts as not set.`,
         layer: layer.name,
-        remedy: `Unset it: unset ${name}`,
+        remedy: layer.source === 'environment' ? `Unset it: unset ${name}` : 'Give it a value there, or remove it.',
+        ...valueSpot(layer, name, entries.get(name)),
       }
   if (stage.name === 'development') return
   const top = layers.findLast((layer) => layer.source === 'file' && layer.get(name) !== undefined)

@@ -1,0 +1,121 @@
+import { type ParserPlugin, parse } from '@babel/parser'
+
+/** A file of the project: its path from the root, with slashes, and its text. */
+export interface SourceFile {
+  readonly path: string
+  readonly text: string
+}
+
+/** A node of a syntax tree, loosely: what is read of it is checked where it is read. Offsets are into the file's text. */
+export interface Node {
+  readonly type: string
+  readonly start: number
+  readonly end: number
+  readonly [key: string]: unknown
+}
+
+/** A file that could be parsed: its trees, one for each script in it. */
+export interface Parsed {
+  readonly file: SourceFile
+  readonly programs: readonly Node[]
+}
+
+/** A file that could not be parsed, and where. Lines and columns count from 1. */
+export interface Unparsed {
+  readonly file: SourceFile
+  readonly line: number
+  readonly column: number
+}
+
+const scripted = /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/
+
+/** Whether code is looked for in a file of this name. */
+export function holdsCode(path: string): boolean {
+  return scripted.test(path) && !/\.d\.[cm]?ts$|\.min\.[cm]?js$/.test(path)
+}
+
+/** Parses JavaScript, TypeScript and JSX, and the scripts in HTML, Vue and Svelte files. */
+export function parseFile(file: SourceFile): Parsed | Unparsed {
+  const scripts = /\.(?:html?|vue|svelte)$/.test(file.path)
+    ? scriptsIn(file.text)
+    : [{ text: file.text, start: 0, plugins: pluginsOf(file.path) }]
+  const programs: Node[] = []
+  for (const { text, start, plugins } of scripts) {
+    const program = parseScript(text, start, file, plugins)
+    if ('file' in program) return program as Unparsed
+    programs.push(program)
+  }
+  return { file, programs }
+}
+
+interface Script {
+  readonly text: string
+  readonly start: number
+  readonly plugins: ParserPlugin[]
+}
+
+function pluginsOf(path: string): ParserPlugin[] {
+  if (/\.[cm]?ts$/.test(path)) return ['typescript', 'decorators']
+  return path.endsWith('.tsx') ? ['typescript', 'jsx', 'decorators'] : ['jsx', 'decorators']
+}
+
+function parseScript(text: string, start: number, file: SourceFile, plugins: ParserPlugin[]): Node | Unparsed {
+  try {
+    const tree = parse(text, {
+      sourceType: 'unambiguous',
+      plugins,
+      startIndex: start,
+      // Positions are in the whole file; lines are worked out where one is told.
+      allowReturnOutsideFunction: true,
+      allowAwaitOutsideFunction: true,
+      allowUndeclaredExports: true,
+      allowSuperOutsideMethod: true,
+      errorRecovery: true,
+      attachComment: false,
+    })
+    return tree as unknown as Node
+  } catch (error) {
+    const { pos } = error as { pos?: number }
+    if (pos === undefined) throw error
+    const before = file.text.slice(0, pos)
+    const line = before.split('\n').length
+    return { file, line, column: pos - before.lastIndexOf('\n') }
+  }
+}
+
+/** The scripts of a page or a component, by their tags; the element's text ends at the first `</script`, as HTML says. */
+function scriptsIn(text: string): Script[] {
+  const scripts: Script[] = []
+  for (const match of text.matchAll(/<script\b((?:[^>"']|"[^"]*"|'[^']*')*)>([\s\S]*?)<\/script/gi)) {
+    const [, attributes = '', body = ''] = match
+    const type = /\btype\s*=\s*["']?([^"'\s>]+)/i.exec(attributes)?.[1]?.toLowerCase()
+    if (type !== undefined && !/^(?:module|(?:text|application)\/(?:java|ecma)script)$/.test(type)) continue
+    if (/\bsrc\s*=/i.test(attributes)) continue
+    const typed = /\blang\s*=\s*["']?tsx?\b/i.test(attributes)
+    const start = match.index + match[0].length - '</script'.length - body.length
+    scripts.push({ text: body, start, plugins: typed ? ['typescript', 'jsx'] : ['jsx'] })
+  }
+  return scripts
+}
+
+/** Visits every node of a tree, outermost first, with those that it is in: the root first. The list is reused. */
+export function walk(root: Node, visit: (node: Node, parents: readonly Node[]) => void): void {
+  const parents: Node[] = []
+  const step = (node: Node) => {
+    visit(node, parents)
+    parents.push(node)
+    for (const key in node) {
+      if (key === 'loc' || key === 'extra' || key === 'errors' || key === 'comments' || key === 'tokens') continue
+      const value = node[key]
+      if (Array.isArray(value)) {
+        for (const each of value) if (isNode(each)) step(each)
+      } else if (isNode(value)) step(value)
+    }
+    parents.pop()
+  }
+  step(root)
+}
+
+export function isNode(value: unknown): value is Node {
+  return typeof value === 'object' && value !== null && typeof (value as Node).type === 'string'
+}

@@ -1,0 +1,112 @@
+import assert from 'node:assert/strict'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import fc from 'fast-check'
+import { mappa, project, top } from '../../../test/helpers.js'
+import { parseFile, type SourceFile } from '../src/lift/parse.js'
+import { readsIn } from '../src/lift/reads.js'
+
+/** What a file takes, as `NAME line:column`, names that are only known at run time as `?`, or where it cannot be parsed. */
+function takenBy({ path, text }: SourceFile): string {
+  const parsed = parseFile({ path, text })
+  if (!('programs' in parsed)) return `unparsed ${parsed.line}:${parsed.column}`
+  const { reads, computed } = readsIn(parsed)
+  const all = [...reads, ...computed.map((each) => ({ ...each, name: '?' }))].sort((a, b) => a.start - b.start)
+  return all.map(({ name, start }) => `${name} ${start}`).join(', ')
+}
+
+const rows: readonly [path: string, text: string, taken: string][] = [
+  ['a.js', "process.env.A; process.env['B']; process.env?.C; globalThis.process.env.D", 'A 12, B 27, C 46, D 72'],
+  ['a.js', 'const { A, B: b = 1, "C": c, [d]: e, ...f } = process.env', 'A 8, B 11, C 21, ? 29, ? 37'],
+  ['a.ts', 'const env = process.env as Env; env.A; (env!).B!; env[name]', 'A 36, B 46, ? 50'],
+  ['a.ts', 'let a; ({ A: a } = process.env)', 'A 10'],
+  ['a.jsx', 'const a = <b c={import.meta.env.A}>process.env.B</b>', 'A 32'],
+  ['a.mts', "import { A, B as b } from 'virtual:mappa/settings'; import C from 'virtual:mappa/settings'", 'A 9, B 12'],
+  ['a.js', 'process.env.A = 1; delete process.env.B; process.env.C ||= 2; env.D; process.environment.E', 'C 53'],
+  ['a.js', "// process.env.A\n'process.env.B'; `${process.env.C}`", 'C 49'],
+  ['a.cjs', 'if (x) return process.env.A; with (b) {}', 'A 26'],
+  [
+    'a.html',
+    '<p>process.env.A</p><script type="module">import.meta.env.B</script><script type="text/x">process.env.C</script>',
+    'B 58',
+  ],
+  [
+    'a.vue',
+    '<template>{{ A }}</template>\n<script setup lang="ts">\nconst b = import.meta.env.B as string\n</script>',
+    'B 80',
+  ],
+  ['a.js', 'const a = 1\n  const b = ;', 'unparsed 2:13'],
+  ['a.ts', 'const a = <T,>(b: T) => process.env.A satisfies string; enum C { D }', 'A 36'],
+]
+
+test('what code takes from its environment, wherever it stands in the file', () => {
+  for (const [path, text, taken] of rows) assert.equal(takenBy({ path, text }), taken, text)
+})
+
+test('no text makes the finder throw, and neither does what is installed', () => {
+  const parts = fc.constantFrom(
+    'process.env',
+    '.A',
+    '[',
+    ']',
+    '{',
+    '}',
+    '(',
+    ')',
+    '`',
+    '${',
+    '<script>',
+    '</script>',
+    ' = ',
+    'const ',
+    'import.meta.env',
+    "'",
+    '\n',
+    '=>',
+    '/',
+  )
+  const text = fc.array(fc.oneof(parts, fc.string({ maxLength: 3 })), { maxLength: 12 }).map((each) => each.join(''))
+  fc.assert(
+    fc.property(text, fc.constantFrom('a.js', 'a.tsx', 'a.vue', 'a.html'), (text, path) => {
+      takenBy({ path, text })
+    }),
+    { numRuns: 2000 },
+  )
+  const installed = [
+    'commander/lib/command.js',
+    'esbuild/lib/main.js',
+    'playwright-core/index.js',
+    'cross-spawn/index.js',
+  ]
+  const taken = installed.map((path) => takenBy({ path, text: readFileSync(join(top, 'node_modules', path), 'utf8') }))
+  assert.match(taken[1] ?? '', /ESBUILD_BINARY_PATH \d+/)
+})
+
+test('check --code names what is read without an entry, and entries that nobody reads', async () => {
+  const root = project({
+    'mappa.legend.mjs': `import { legend } from 'mappa'
+      export default legend({
+        HIVES: { type: 'string', as: 'apiary.hives' }, DOMAIN: { type: 'string' }, FEED: { type: 'string' },
+        LEVEL: { type: 'string' }, TOKEN: { type: 'string', secret: true }, SERVICE: { type: 'string', optional: true },
+        UNUSED: { type: 'string', as: 'apiary.unused' },
+      }, { remotes: [{ name: 'the host', url: 'SERVICE' }] })`,
+    '.env': 'HIVES=a\nDOMAIN=b\nFEED=${DOMAIN}\nLEVEL=c\nTOKEN=d\nSERVICE=\nUNUSED=f\n',
+    'app.mjs': 'const { apiary } = settings; use(apiary.hives, process.env.FEED, process.env.FEDE, process.env.HOME)',
+    'kept.mjs': 'process.env.OTHER // mappa keep: of another program\nprocess.env.NODE_ENV',
+    'start.sh': 'run --level "$LEVEL"',
+    'README.md': 'UNUSED',
+    'node_modules/x/index.js': 'process.env.NOBODYS',
+    'tool.py': 'os.environ["TOKEN"]',
+    'data.js': '\0',
+  })
+  const { code, stdout } = await mappa(['check', '--code'], { cwd: root })
+  assert.equal(code, 1)
+  const [, first, second] = stdout.split(/\n\n(?=FEDE|Notice: Nobody|\d)/)
+  assert.match(
+    first ?? '',
+    /^FEDE is read from process\.env, and the legend has no entry for it\.\n {4}app\.mjs:1:78\n {4}FEDE\n {4}\^{4}\n {4}Write: FEED$/,
+  )
+  assert.match(second ?? '', /^Notice: Nobody reads UNUSED: no code takes settings\.apiary\.unused, and no other file/)
+  assert.doesNotMatch(stdout, /OTHER|NOBODYS|LEVEL|TOKEN|DOMAIN is read/)
+})
