@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
+import type { LiftOptions } from './commands/lift.js'
 import type { ProjectOptions } from './project.js'
 import { talk } from './terminal.js'
 import { exitCodes, UsageError } from './usage.js'
@@ -69,6 +70,21 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       noRest()
       const { check } = await import('./commands/check.js')
       finish(await check(options))
+    })
+
+  common(mappa.command('lift').summary('moves settings and keys out of code'))
+    .description(
+      'Finds settings and keys in code, and shows how they would move to layers. Writes nothing without --apply.',
+    )
+    .option('--apply', 'make the changes, all files or none')
+    .option('--only <names>', 'only these candidates, divided by commas')
+    .option('--uncommitted', 'with --apply: although there are uncommitted changes')
+    .option('--json', 'print the candidates as JSON')
+    .addHelpText('after', '\nExample:\n  mappa lift --only SESSION_SECRET,DATABASE_URL --apply')
+    .action(async (options: LiftOptions) => {
+      noRest()
+      const { lift } = await import('./commands/lift.js')
+      finish(await lift(options))
     })
 
   common(mappa.command('trace').summary('where one value comes from, and what it hides'))

@@ -1,0 +1,103 @@
+import { type Node, type Parsed, walk } from './parse.js'
+
+/** What a file imports, and what in it only a page or only a server has. */
+export interface Standing {
+  readonly path: string
+  readonly imports: readonly string[]
+  readonly browser: boolean
+  readonly server: boolean
+}
+
+const pageGlobals = new Set([
+  'window',
+  'document',
+  'localStorage',
+  'sessionStorage',
+  'navigator',
+  'customElements',
+  'requestAnimationFrame',
+])
+const serverPackages =
+  /^(?:node:|fs$|path$|http$|https$|net$|os$|child_process$|crypto$|cluster$|worker_threads$|express$|fastify$|koa$|hono|@hono\/|pg$|mysql2?$|mongodb$|mongoose$|redis$|ioredis$|nodemailer$|amqplib$|ws$)/
+
+/** Where a file stands, as far as it tells itself. */
+export function standingOf({ file, programs }: Parsed): Standing {
+  const imports: string[] = []
+  let browser = /\.(?:html?|vue|svelte)$/.test(file.path)
+  let server = false
+  for (const match of file.path.match(/\.html?$/)
+    ? file.text.matchAll(/<script\b[^>]*\bsrc\s*=\s*["']([^"']+)["']/gi)
+    : [])
+    imports.push(`./${(match[1] as string).replace(/^\.?\//, '')}`)
+  for (const program of programs)
+    walk(program, (node, parents) => {
+      const source = sourceOf(node)
+      if (source !== undefined) {
+        imports.push(source)
+        server ||= serverPackages.test(source)
+      } else if (node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
+        const parent = parents.at(-1)
+        const isProperty = parent !== undefined && 'property' in parent && parent.property === node && !parent.computed
+        const isKey = parent?.type === 'ObjectProperty' && parent.key === node
+        const isType = node.type !== 'Identifier' || parent?.type.startsWith('TS')
+        browser ||= !isProperty && !isKey && !isType
+      }
+    })
+  return { path: file.path, imports, browser, server }
+}
+
+function sourceOf(node: Node): string | undefined {
+  const isImport = ['ImportDeclaration', 'ExportNamedDeclaration', 'ExportAllDeclaration', 'ImportExpression'].includes(
+    node.type,
+  )
+  const callee = node.type === 'CallExpression' ? (node.callee as Node) : undefined
+  const called = callee?.type === 'Import' || (callee?.type === 'Identifier' && callee.name === 'require')
+  const source = isImport ? node.source : called ? (node.arguments as Node[])[0] : undefined
+  return (source as Node | undefined)?.type === 'StringLiteral' ? ((source as Node).value as string) : undefined
+}
+
+/** The files that run in a page: what pages load, and what uses what only a page has; not what uses what only a server has. */
+export function browserFiles(standings: readonly Standing[]): ReadonlySet<string> {
+  const byPath = new Map(standings.map((each) => [each.path, each]))
+  const found = new Set<string>()
+  const open = standings.filter(({ browser, server }) => browser && !server)
+  while (open.length > 0) {
+    const { path, imports } = open.pop() as Standing
+    if (found.has(path)) continue
+    found.add(path)
+    for (const source of imports) {
+      const target = source.startsWith('.') ? resolved(path, source, byPath) : undefined
+      if (target && !target.server) open.push(target)
+    }
+  }
+  return found
+}
+
+function resolved(from: string, source: string, byPath: ReadonlyMap<string, Standing>): Standing | undefined {
+  const steps = from.split('/').slice(0, -1)
+  for (const step of source.split('/')) {
+    if (step === '..') steps.pop()
+    else if (step !== '.' && step !== '') steps.push(step)
+  }
+  const base = steps.join('/')
+  const stem = base.replace(/\.[cm]?jsx?$/, '')
+  for (const ending of [
+    '',
+    '.ts',
+    '.tsx',
+    '.js',
+    '.jsx',
+    '.mjs',
+    '.vue',
+    '.svelte',
+    '/index.ts',
+    '/index.js',
+    '/index.tsx',
+    '/index.jsx',
+  ])
+    for (const each of [base, stem]) {
+      const found = byPath.get(each + ending)
+      if (found) return found
+    }
+  return undefined
+}

@@ -1,0 +1,184 @@
+import { isNode, type Node } from './parse.js'
+import { wordsOf } from './words.js'
+
+/** What a literal is used for, as far as its surroundings tell. */
+export interface Context {
+  /** The words of the name that the value is given to; empty if it has none. */
+  readonly words: readonly string[]
+  /** The words of what it is a part of: `mailer` for `const mailer = { port: 2525 }`, `cors` for `cors({ origin: … })`. */
+  readonly outer: readonly string[]
+  /** That name as it is written. */
+  readonly name: string | undefined
+  /** The function that takes it as an argument, by its last name, and as which one. */
+  readonly call: string | undefined
+  readonly argument: number | undefined
+  /** Whether nothing may be put in its place: a key, a source of an import, a type. */
+  readonly fixed: boolean
+  /** Whether it is compared or searched with, rather than used. */
+  readonly compared: boolean
+  /** Whether it is one of a list. */
+  readonly listed: boolean
+  /** Whether it stands in a page's markup. */
+  readonly markup: boolean
+}
+
+/** Wrappers that hand a value on as it is. */
+const passing = new Set([
+  'TSAsExpression',
+  'TSSatisfiesExpression',
+  'TSNonNullExpression',
+  'ParenthesizedExpression',
+  'AwaitExpression',
+  'LogicalExpression',
+  'ConditionalExpression',
+  'TemplateLiteral',
+  'BinaryExpression',
+  'ArrayExpression',
+  'JSXExpressionContainer',
+])
+/** Calls that hand their first argument on in another shape. */
+const passingCalls = new Set(['Number', 'String', 'URL', 'Boolean', 'parseInt', 'trim', 'freeze', 'concat', 'from'])
+const fixedParents = new Set([
+  'ImportDeclaration',
+  'ExportNamedDeclaration',
+  'ExportAllDeclaration',
+  'ImportExpression',
+  'TSLiteralType',
+  'TSExternalModuleReference',
+  'TSEnumMember',
+  'TSModuleDeclaration',
+  'Directive',
+  'DirectiveLiteral',
+  'JSXText',
+])
+const comparing = new Set(['==', '===', '!=', '!==', '<', '>', '<=', '>=', 'in', 'instanceof'])
+const searching = new Set([
+  'startsWith',
+  'endsWith',
+  'includes',
+  'indexOf',
+  'lastIndexOf',
+  'match',
+  'test',
+  'split',
+  'replace',
+  'replaceAll',
+  'search',
+  'localeCompare',
+  'createElementNS',
+  'setAttributeNS',
+  'getAttributeNS',
+  'require',
+  'resolve',
+  'getItem',
+  'describe',
+  'it',
+])
+
+/** The surroundings of a node; `parents` are those that it is in, the root first. */
+export function contextOf(node: Node, parents: readonly Node[]): Context {
+  let inner = node
+  let words: string[] = []
+  let outer: string[] = []
+  let name: string | undefined
+  let call: string | undefined
+  let argument: number | undefined
+  let [fixed, compared, markup, listed] = [false, false, false, false]
+  for (let at = parents.length - 1; at >= 0; at--) {
+    const parent = parents[at] as Node
+    if (fixedParents.has(parent.type)) fixed = true
+    if (parent.type === 'SwitchCase' && parent.test === inner) compared = true
+    if (parent.type === 'BinaryExpression' && comparing.has(parent.operator as string)) compared = true
+    if (fixed || compared) break
+    if (passing.has(parent.type)) {
+      listed ||= parent.type === 'ArrayExpression'
+      if (parent.type === 'ConditionalExpression' && parent.test === inner) break
+      inner = parent
+      continue
+    }
+    if (
+      parent.type === 'CallExpression' ||
+      parent.type === 'NewExpression' ||
+      parent.type === 'OptionalCallExpression'
+    ) {
+      const callee = lastName(parent.callee)
+      const list = parent.arguments as Node[]
+      const index = list.indexOf(inner)
+      if (callee !== undefined && searching.has(callee)) compared = true
+      if (callee === undefined || !passingCalls.has(callee) || index > 0) {
+        call ??= callee
+        argument ??= index
+        // headers.set('X-Api-Key', '…'): the argument in front names it.
+        const before = index > 0 ? list[index - 1] : undefined
+        if (before?.type === 'StringLiteral') name = before.value as string
+        break
+      }
+      call ??= callee
+      argument ??= index
+      inner = parent
+      continue
+    }
+    if (parent.type === 'VariableDeclarator') name = identifier(parent.id)
+    else if (parent.type === 'AssignmentExpression' || parent.type === 'AssignmentPattern') name = lastName(parent.left)
+    else if (
+      parent.type === 'ClassProperty' ||
+      parent.type === 'PropertyDefinition' ||
+      parent.type === 'ClassPrivateProperty'
+    )
+      name = keyName(parent)
+    else if (parent.type === 'JSXAttribute') {
+      name = String((parent.name as Node).name)
+      markup = true
+    } else if (parent.type === 'ObjectProperty') {
+      if (parent.key === inner && !parent.shorthand) fixed = true
+      name = nameOfProperty(parent, parents[at - 1])
+      outer = wordsOf(outerName(parents[at - 1], parents.slice(0, at - 1)) ?? '')
+    }
+    break
+  }
+  if (name !== undefined) words = wordsOf(name)
+  return { words, outer, name, call, argument, fixed, compared, listed, markup }
+}
+
+/** The name that an object is given to, or the function that takes it. */
+function outerName(object: Node | undefined, parents: readonly Node[]): string | undefined {
+  const parent = parents.at(-1)
+  if (object?.type !== 'ObjectExpression' || !parent) return undefined
+  if (parent.type === 'VariableDeclarator') return identifier(parent.id)
+  if (parent.type === 'AssignmentExpression') return lastName(parent.left)
+  if (parent.type === 'ObjectProperty' || parent.type === 'ClassProperty') return keyName(parent)
+  return parent.type === 'CallExpression' || parent.type === 'NewExpression' ? lastName(parent.callee) : undefined
+}
+
+/** `apiKey: '…'`; and where the key says nothing, as in `{ name: 'apiKey', value: '…' }`, what stands beside it. */
+function nameOfProperty(property: Node, object: Node | undefined): string | undefined {
+  const own = keyName(property)
+  if (own === undefined || !/^(?:value|val|content|default|defaultValue)$/.test(own)) return own
+  for (const sibling of (object?.properties as Node[] | undefined) ?? []) {
+    const value = sibling.value as Node | undefined
+    if (/^(?:name|key|id|header|field|variable)$/.test(keyName(sibling) ?? '') && value?.type === 'StringLiteral')
+      return value.value as string
+  }
+  return own
+}
+
+function keyName(property: Node): string | undefined {
+  const { key } = property
+  if (!isNode(key) || property.computed) return undefined
+  if (key.type === 'StringLiteral') return key.value as string
+  return key.type === 'Identifier' ? (key.name as string) : key.type === 'PrivateName' ? identifier(key.id) : undefined
+}
+
+function identifier(node: unknown): string | undefined {
+  return isNode(node) && node.type === 'Identifier' ? (node.name as string) : undefined
+}
+
+/** The last name of an expression: `listen` of `app.listen`, `URL` of `URL`. */
+export function lastName(node: unknown): string | undefined {
+  if (!isNode(node)) return undefined
+  if (node.type === 'Identifier') return node.name as string
+  if (node.type !== 'MemberExpression' && node.type !== 'OptionalMemberExpression') return undefined
+  const { property } = node
+  if (isNode(property) && property.type === 'StringLiteral') return property.value as string
+  return node.computed ? undefined : identifier(property)
+}

@@ -1,0 +1,31 @@
+import { browserFiles, type Standing, standingOf } from './browser.js'
+import { type Candidate, candidatesOf } from './candidates.js'
+import { type Finding, findingsIn } from './find.js'
+import { holdsCode, parseFile, type SourceFile, type Unparsed } from './parse.js'
+
+/** What was found in a project. */
+export interface Found {
+  readonly candidates: readonly Candidate[]
+  readonly unparsed: readonly Unparsed[]
+  readonly files: number
+}
+
+/** Finds settings and keys in a project's code. Files come one at a time and are not kept. `taken` are the legend's names. */
+export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Found {
+  const findings: Finding[] = []
+  const standings: Standing[] = []
+  const unparsed: Unparsed[] = []
+  for (const file of files) {
+    if (!holdsCode(file.path)) continue
+    const parsed = parseFile(file)
+    if ('line' in parsed) {
+      unparsed.push(parsed)
+      continue
+    }
+    findings.push(...findingsIn(parsed))
+    standings.push(standingOf(parsed))
+  }
+  const browser = browserFiles(standings)
+  const candidates = candidatesOf(findings, taken, (path) => browser.has(path))
+  return { candidates, unparsed, files: standings.length }
+}

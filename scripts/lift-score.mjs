@@ -1,0 +1,40 @@
+// How well settings are found in examples/before: recall, precision, and what was missed or found in vain.
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { build } from 'esbuild'
+import { top } from './prepare.mjs'
+
+const before = join(top, 'examples/before')
+const { outputFiles } = await build({
+  entryPoints: [join(top, 'packages/cli/src/lift/lift.ts')],
+  bundle: true,
+  format: 'esm',
+  platform: 'node',
+  write: false,
+  external: ['@babel/parser'],
+})
+const outfile = join(top, 'node_modules/.cache/lift-score.mjs')
+const { mkdirSync, writeFileSync } = await import('node:fs')
+mkdirSync(join(top, 'node_modules/.cache'), { recursive: true })
+writeFileSync(outfile, outputFiles[0].text)
+const { findIn } = await import(outfile)
+
+const files = readdirSync(before, { recursive: true, encoding: 'utf8' })
+  .filter((path) => /\.(?:js|html)$/.test(path))
+  .sort()
+  .map((path) => ({ path, text: readFileSync(join(before, path), 'utf8') }))
+const expected = Object.entries(JSON.parse(readFileSync(join(before, 'expected.json'), 'utf8'))).flatMap(
+  ([path, values]) => values.map((value) => `${path}: ${value}`),
+)
+const { candidates } = findIn(files, [])
+const found = new Set(candidates.flatMap(({ sites, value }) => sites.map(({ path }) => `${path}: ${value}`)))
+const right = expected.filter((each) => found.has(each))
+const percent = (part, whole) => `${((100 * part) / whole).toFixed(0)} % (${part} of ${whole})`
+console.log(`Recall ${percent(right.length, expected.length)}, precision ${percent(right.length, found.size)}`)
+for (const each of expected.filter((each) => !found.has(each))) console.log(`  missed: ${JSON.stringify(each)}`)
+for (const each of found) if (!expected.includes(each)) console.log(`  in vain: ${JSON.stringify(each)}`)
+if (process.argv.includes('--all'))
+  for (const { name, kind, secret, reach, confidence, reason, sites } of candidates)
+    console.log(
+      `${name} ${kind}${secret ? ' secret' : ''} ${reach} ${confidence}: ${reason} ${sites.map(({ path, start }) => `${path}@${start}`).join(' ')}`,
+    )
