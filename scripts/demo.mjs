@@ -1,5 +1,6 @@
 // The main job, end to end, in a scratch copy: each step prints the command that a person would type, then what it says.
-import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { spawnSync } from 'node:child_process'
+import { cpSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join, relative } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { top } from './prepare.mjs'
@@ -19,6 +20,10 @@ try {
 }
 
 async function demo() {
+  await lifting()
+  rmSync(cwd, { recursive: true })
+  copyApiary('demo')
+  step('Some seasons later.')
   tell(
     'Fennel Hill Apiary keeps hive scales. Their readings go to a collector, a small server, whose ports, keys and switches',
   )
@@ -133,6 +138,26 @@ async function demo() {
     to: /Nothing was built/,
   })
   tell('\nThat is the slice. README.md shows how to do the same in a project of your own.')
+}
+
+/** The apiary's first application, with everything still in its code. */
+async function lifting() {
+  tell('Fennel Hill Apiary once began with a server whose addresses, ports and keys stood in its code.')
+  rmSync(cwd, { recursive: true })
+  cpSync(join(top, 'examples/before'), cwd, { recursive: true })
+  rmSync(join(cwd, 'expected.json'))
+  const git = (...args) =>
+    spawnSync('git', ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example', ...args], { cwd })
+  git('init', '-q')
+  git('add', '-A')
+  git('commit', '-q', '-m', 'The first application')
+  step('What in it is a setting or a key? Nothing is written yet.')
+  await type('mappa lift', { lines: 24 })
+  step('In one step it reads typed settings, and its secrets are out of version control.')
+  await type('mappa lift --apply', { from: /files? written/, to: /notice/ })
+  await type('git diff --stat')
+  await type('cat server/alerts.js', { lines: 14 })
+  await type('cat .env', { lines: 6 })
 }
 
 /** Edits a layer of a collector that is being watched: a slip first, then what was meant. */

@@ -1,7 +1,7 @@
 // Pictures for docs/screenshots, made from the demo data. Needs Debian's xvfb, xterm, imagemagick and x11-utils,
 // which it installs where apt can be used. Terminal pictures are of a real terminal window.
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
-import { mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { chromium } from 'playwright-core'
@@ -23,6 +23,7 @@ try {
   )
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
+  await shoot('lift', ['mappa lift --only GATEWAY,ALERTS_TOKEN,MAILER_PORT'], before())
   const slip = copyApiary('screenshots')
   edit(slip, '.env.staging', (text) => text.replace('=4200', '=42oo'))
   await shoot(
@@ -67,6 +68,14 @@ try {
 }
 
 await shootPages()
+
+/** The application whose settings are still in its code. */
+function before() {
+  const cwd = copyApiary('screenshots')
+  rmSync(cwd, { recursive: true })
+  cpSync(join(top, 'examples/before'), cwd, { recursive: true })
+  return cwd
+}
 
 /** A copy whose browser code asks for a secret. */
 function leaking() {
