@@ -23,7 +23,7 @@ try {
   )
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
-  await shoot('lift', ['mappa lift --only GATEWAY,ALERTS_TOKEN,MAILER_PORT'], before())
+  await shoot('lift', ['mappa lift --only GATEWAY,ALERTS_TOKEN,MAILER_PORT | head -36'], before())
   const slip = copyApiary('screenshots')
   edit(slip, '.env.staging', (text) => text.replace('=4200', '=42oo'))
   await shoot(

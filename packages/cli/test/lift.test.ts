@@ -210,6 +210,17 @@ async function answers(root: string): Promise<string[]> {
   }
 }
 
+test('the diff hides secrets that stay in code, and those that are written with escapes', async () => {
+  const text =
+    "const feedUrl = 'http://feed.example'\nconst apiKey = 'it\\'s-clover' // mappa keep: practice\nconst dbPassword = 'wax\\\\honey'\n"
+  const root = project({ 'app.mjs': text })
+  const { stdout } = await mappa(['lift', '--only', 'FEED_URL'], { cwd: root })
+  assert.match(
+    stdout,
+    /^\+const feedUrl = settings\.FEED_URL\n const apiKey = '\(secret\)'.*\n const dbPassword = '\(secret\)'$/m,
+  )
+})
+
 test('an application answers the same when its settings have been lifted, and no secret is left in it or shown', async () => {
   const root = applicationBefore()
   const old = await answers(root)
@@ -220,6 +231,9 @@ test('an application answers the same when its settings have been lifted, and no
   assert.equal(git(root, 'status', '--porcelain'), '')
   assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 32)
   assert.match((await lift('--only', 'NOBODY')).stderr, /no candidate is called so/)
+
+  const some = await lift('--only', 'GATEWAY,PORT')
+  assert.match(some.stdout, /To make these changes: mappa lift --only GATEWAY,PORT --apply\n$/)
 
   writeFileSync(join(root, 'note'), '')
   const refused = await lift('--apply')
@@ -251,7 +265,7 @@ test('an application answers the same when its settings have been lifted, and no
   const all = tracked.map((path) => readFileSync(join(root, path), 'utf8')).join('\n')
   for (const secret of secrets) {
     assert.ok(!all.includes(secret), secret)
-    for (const { stdout, stderr } of [shown, one, applied, again, refused])
+    for (const { stdout, stderr } of [shown, some, one, applied, again, refused])
       assert.ok(!(stdout + stderr).includes(secret), secret)
   }
 })

@@ -6,6 +6,7 @@ import type { Legend } from 'mappa'
 import { writeFiles } from 'mappa/node'
 import type { Candidate } from '../lift/candidates.js'
 import { type Change, changesFor, type Held, sorted, type Target } from '../lift/edit.js'
+import type { Finding } from '../lift/find.js'
 import { findIn } from '../lift/lift.js'
 import { parseFile, type Unparsed } from '../lift/parse.js'
 import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
@@ -29,7 +30,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const project = await openProject(options)
   const target = targetOf(project)
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
-  const { candidates, unparsed, files } = findIn(projectFiles(project.root), names)
+  const { candidates, secrets, unparsed, files } = findIn(projectFiles(project.root), names)
   const { movable, held } = sorted(chosen(candidates, options.only), target)
   // Low confidence alone moves nothing: such a candidate has to be named.
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
@@ -43,10 +44,14 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
   if (!options.apply) {
-    if (changes.length > 0)
-      terminal.write(
-        `${diffText(changes, sure, terminal)}\nNothing was written. To make these changes: mappa lift --apply\n`,
-      )
+    if (changes.length > 0) {
+      const only = options.only === undefined ? '' : ` --only ${options.only}`
+      // Lines round a change may hold secrets that are not to be moved now.
+      const text = diffText(changes, secrets, terminal)
+      terminal.write(`${text}
+Nothing was written. To make these changes: mappa lift${only} --apply
+`)
+    }
     return { exitCode: exitCodes.fine }
   }
   return apply(project, changes, options)
@@ -142,10 +147,13 @@ function shownJson(
 }
 
 /** A unified diff, the secrets in it masked. */
-function diffText(changes: readonly Change[], candidates: readonly Candidate[], { paint }: Terminal): string {
-  const secrets = candidates
-    .filter(({ secret }) => secret)
-    .flatMap(({ value }) => value.split('\n'))
+function diffText(changes: readonly Change[], hidden: readonly Finding[], { paint }: Terminal): string {
+  // As values, and as they are written in code.
+  const written = hidden.flatMap(
+    ({ path, start, end }) => changes.find((change) => change.path === path)?.before?.slice(start + 1, end - 1) ?? [],
+  )
+  const secrets = [...hidden.map(({ value }) => value), ...written]
+    .flatMap((text) => text.split('\n'))
     .filter((line) => line.length > 3)
     .sort((a, b) => b.length - a.length)
   const masked = (text: string) => secrets.reduce((shown, secret) => shown.replaceAll(secret, '(secret)'), text)
@@ -155,6 +163,6 @@ function diffText(changes: readonly Change[], candidates: readonly Candidate[], 
     )
     .map((patch) => masked(patch.replace(/^Index: .*\n=+\n/, '')))
     .flatMap((patch) => patch.split('\n'))
-    .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.yellow(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
+    .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
     .join('\n')
 }

@@ -35,6 +35,8 @@ export interface Finding {
   readonly rest: string
   /** Whether it counts only beside others of the same value: nothing but that value speaks for it. */
   readonly echo: boolean
+  /** Whether a comment says that it stays in code. */
+  readonly kept: boolean
   /** Where the literal starts; both count from 1. */
   readonly line: number
   readonly column: number
@@ -83,7 +85,6 @@ export function findingsIn({ file, programs }: Parsed): Finding[] {
       if (!guess) return
       // Only now: in a file of one long line, looking round each literal would take for ever.
       const around = linesAround(text, node.start)
-      if (keepComment.test(around)) return
       const raised = guess.confidence !== 'high' && doubts.test(around)
       findings.push({
         path,
@@ -93,6 +94,7 @@ export function findingsIn({ file, programs }: Parsed): Finding[] {
         lead: '',
         rest: '',
         echo: false,
+        kept: keepComment.test(around),
         line: text.slice(0, literal.start).split('\n').length,
         column: literal.start - text.lastIndexOf('\n', literal.start - 1),
         ...guess,

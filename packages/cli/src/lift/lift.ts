@@ -6,6 +6,8 @@ import { holdsCode, parseFile, type SourceFile, type Unparsed } from './parse.js
 /** What was found in a project. */
 export interface Found {
   readonly candidates: readonly Candidate[]
+  /** Every literal that must not be shown, also those that stay in code. */
+  readonly secrets: readonly Finding[]
   readonly unparsed: readonly Unparsed[]
   readonly files: number
 }
@@ -26,6 +28,8 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Fo
     standings.push(standingOf(parsed))
   }
   const browser = browserFiles(standings)
-  const candidates = candidatesOf(findings, taken, (path) => browser.has(path))
-  return { candidates, unparsed, files: standings.length }
+  const open = findings.filter(({ kept }) => !kept)
+  const candidates = candidatesOf(open, taken, (path) => browser.has(path))
+  const secrets = findings.filter(({ kind }) => kind === 'credential' || kind === 'connection')
+  return { candidates, secrets, unparsed, files: standings.length }
 }
