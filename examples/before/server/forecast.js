@@ -1,12 +1,15 @@
 const WEATHER_KEY_PARAM = 'appid'
 const weatherApiKey = 'b7f3a9d204c84e1fa6650e9d13c2477b'
 
+const isProduction = process.env.NODE_ENV === 'production'
+const mapServer = isProduction ? 'https://maps.fennelhill.example/v3' : 'http://localhost:4190/v3'
+
 /** Where a hive's forecast is asked for. */
 export function forecast(hive) {
   const url = `https://weather.fennelhill.example/v2/places/${encodeURIComponent(hive)}?${WEATHER_KEY_PARAM}=${weatherApiKey.length}`
   const tiles = new URL('https://tiles.fennelhill.example/12/2048/1361.png')
   const socket = 'wss://live.fennelhill.example/readings'
-  return { url, tiles: tiles.href, socket, icon: iconOf('rain'), schema }
+  return { url, mapServer, tiles: tiles.href, socket, icon: iconOf('rain'), schema }
 }
 
 function iconOf(kind) {

@@ -117,11 +117,16 @@ function candidatesText(
   files: number,
   { paint }: Terminal,
 ): string {
-  const describe = ({ name, kind, secret, confidence, value, reason, sites, type }: Candidate, more: string[]) => {
+  const describe = (
+    { name, kind, secret, confidence, value, stages, reason, sites, type }: Candidate,
+    more: string[],
+  ) => {
     const shown = secret ? '(secret)' : value.split('\n', 1)[0]
     const what = `${secret ? 'secret, ' : ''}${type === 'port' ? 'port' : kind}, confidence ${confidence}`
     const places = sites.map(({ path, line, column }) => `    ${path}:${line}:${column}`)
-    return [`${paint.bold(name)} ${paint.dim(`(${what})`)} ${shown}`, `    ${reason}`, ...more, ...places].join('\n')
+    const staged = Object.entries(stages).map(([stage, own]) => `    In ${stage}: ${secret ? '(secret)' : own}`)
+    const head = `${paint.bold(name)} ${paint.dim(`(${what})`)} ${shown}`
+    return [head, ...staged, `    ${reason}`, ...more, ...places].join('\n')
   }
   const blocks = [
     ...movable.map((candidate) => describe(candidate, [])),
@@ -134,13 +139,14 @@ function candidatesText(
 
 /** A candidate as `--json` shows it; the value of a secret is null. */
 function shownJson(
-  { name, kind, type, secret, reach, confidence, reason, value, sites }: Candidate,
+  { name, kind, type, secret, reach, confidence, reason, value, stages, sites }: Candidate,
   held: readonly Held[],
 ) {
   const why = held.find(({ candidate }) => candidate.name === name)?.why
   return {
     ...{ name, kind, type, secret, reach, confidence, reason },
     value: secret ? null : value,
+    stages: secret ? Object.fromEntries(Object.keys(stages).map((stage) => [stage, null])) : stages,
     notMoved: why ?? null,
     sites: sites.map(({ path, line, column }) => ({ file: path, line, column })),
   }
@@ -152,7 +158,7 @@ function diffText(changes: readonly Change[], hidden: readonly Finding[], { pain
   const written = hidden.flatMap(
     ({ path, start, end }) => changes.find((change) => change.path === path)?.before?.slice(start + 1, end - 1) ?? [],
   )
-  const secrets = [...hidden.map(({ value }) => value), ...written]
+  const secrets = [...hidden.flatMap(({ value, stages = {} }) => [value, ...Object.values(stages)]), ...written]
     .flatMap((text) => text.split('\n'))
     .filter((line) => line.length > 3)
     .sort((a, b) => b.length - a.length)

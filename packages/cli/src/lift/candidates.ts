@@ -13,6 +13,8 @@ export interface Candidate {
   readonly confidence: Confidence
   readonly reason: string
   readonly value: string
+  /** The values of single stages, where they differ. */
+  readonly stages: Readonly<Record<string, string>>
   readonly sites: readonly Finding[]
   /** Why it cannot be moved as it is. */
   readonly blocked?: string
@@ -104,7 +106,7 @@ export function candidatesOf(
   const groups = new Map<string, Finding[]>()
   for (const finding of findings) {
     // A port and a credential may read the same and be two things.
-    const key = `${finding.kind} ${finding.value}`
+    const key = `${finding.kind} ${finding.value} ${finding.stages ? JSON.stringify(finding.stages) : ''}`
     groups.set(key, [...(groups.get(key) ?? []), finding])
   }
   const names = new Set(taken)
@@ -125,6 +127,7 @@ export function candidatesOf(
       confidence: best.confidence,
       reason: best.reason,
       value,
+      stages: best.stages ?? {},
       sites,
       ...(secret &&
         inBrowser && {

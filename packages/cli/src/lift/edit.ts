@@ -214,16 +214,24 @@ function legendObject(path: string, text: string): Node | undefined {
 
 // -- layers and ignore rules -------------------------------------------------------------------------------------
 
-/** Secrets go to this machine's own layer, and the rest to the one that all stages share. */
+/** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
 function layerChanges(candidates: readonly Candidate[], { read }: Target): Change[] {
-  return [false, true].flatMap((secret) => {
-    const own = candidates.filter((candidate) => candidate.secret === secret)
-    if (own.length === 0) return []
-    const path = secret ? '.env.local' : '.env'
+  const layers = new Map<string, { readonly secret: boolean; readonly values: Map<string, string> }>()
+  const put = (stage: string | undefined, { name, secret }: Candidate, value: string) => {
+    const path = `.env${stage === undefined ? '' : `.${stage}`}${secret ? '.local' : ''}`
+    const layer = layers.get(path) ?? { secret, values: new Map() }
+    layer.values.set(name, value)
+    layers.set(path, layer)
+  }
+  for (const candidate of candidates) {
+    put(undefined, candidate, candidate.value)
+    for (const [stage, value] of Object.entries(candidate.stages)) put(stage, candidate, value)
+  }
+  return [...layers].map(([path, { secret, values }]) => {
     const before = read(path)
     const layer = readLayer(before ?? '')
-    for (const { name, value } of own) layer.set(name, value)
-    return [{ path, before: before ?? null, after: layer.toString(), secret }]
+    for (const [name, value] of values) layer.set(name, value)
+    return { path, before: before ?? null, after: layer.toString(), secret }
   })
 }
 

@@ -14,6 +14,7 @@ import {
   isSignedToken,
   webAddress,
 } from './shapes.js'
+import { stageTest } from './stages.js'
 import { namesAddress, namesCredential, namesHost, namesMail, namesPhone, namesPort, namesProse } from './words.js'
 
 export type Kind = 'credential' | 'address' | 'connection' | 'host' | 'port' | 'mail' | 'phone'
@@ -30,6 +31,8 @@ export interface Finding {
   readonly form: 'string' | 'number' | 'template-text' | 'markup'
   /** What goes into a layer. */
   readonly value: string
+  /** What goes into the layers of single stages, where code chooses by environment. */
+  readonly stages?: Readonly<Record<string, string>>
   /** What stays in code in front of it (`Bearer `) and behind it: an address keeps its path. */
   readonly lead: string
   readonly rest: string
@@ -53,6 +56,7 @@ type Guess = Pick<Finding, 'kind' | 'value' | 'confidence' | 'reason'> & {
   readonly lead?: string
   readonly rest?: string
   readonly echo?: boolean
+  readonly stages?: Readonly<Record<string, string>>
 }
 
 const keepComment = /\/[/*] ?mappa keep: ?\S/
@@ -71,8 +75,40 @@ export function findingsIn({ file, programs }: Parsed): Finding[] {
   const { path, text } = file
   const findings: Finding[] = []
   if (isTestFile(path)) return findings
-  for (const program of programs)
+  const add = (node: Node, range: Pick<Finding, 'start' | 'end' | 'form'>, guess: Guess, context: Context) => {
+    // Only now: in a file of one long line, looking round each literal would take for ever.
+    const around = linesAround(text, node.start)
+    const raised = guess.confidence !== 'high' && doubts.test(around)
+    findings.push({
+      path,
+      ...range,
+      lead: '',
+      rest: '',
+      echo: false,
+      kept: keepComment.test(around),
+      line: text.slice(0, range.start).split('\n').length,
+      column: range.start - text.lastIndexOf('\n', range.start - 1),
+      ...guess,
+      words: context.words,
+      outer: context.outer,
+      ...(raised && {
+        confidence: 'high' as const,
+        reason: `${guess.reason} A comment beside it asks for it to be made configurable.`,
+      }),
+    })
+  }
+  for (const program of programs) {
+    /** Literals that are moved with what they are a part of. */
+    const taken = new Set<Node>()
     walk(program, (node, parents) => {
+      if (taken.has(node)) return
+      if (node.type === 'ConditionalExpression') {
+        const chosen = guessByStage(node, parents)
+        if (!chosen) return
+        for (const branch of chosen.branches) taken.add(branch)
+        add(node, { start: node.start, end: node.end, form: chosen.form }, chosen.guess, chosen.context)
+        return
+      }
       const literal = literalOf(node, parents.at(-1))
       // What a tag makes of a template is its own business.
       if (!literal || parents.at(-2)?.type === 'TaggedTemplateExpression') return
@@ -83,30 +119,47 @@ export function findingsIn({ file, programs }: Parsed): Finding[] {
       if (context.fixed || context.compared) return
       const guess = literal.form === 'number' ? guessNumber(node.value as number, context) : guessText(literal, context)
       if (!guess) return
-      // Only now: in a file of one long line, looking round each literal would take for ever.
-      const around = linesAround(text, node.start)
-      const raised = guess.confidence !== 'high' && doubts.test(around)
-      findings.push({
-        path,
-        start: literal.start,
-        end: literal.form === 'template-text' ? literal.start + guess.value.length : literal.end,
-        form: literal.form === 'string' && parents.at(-1)?.type === 'JSXAttribute' ? 'markup' : literal.form,
-        lead: '',
-        rest: '',
-        echo: false,
-        kept: keepComment.test(around),
-        line: text.slice(0, literal.start).split('\n').length,
-        column: literal.start - text.lastIndexOf('\n', literal.start - 1),
-        ...guess,
-        words: context.words,
-        outer: context.outer,
-        ...(raised && {
-          confidence: 'high' as const,
-          reason: `${guess.reason} A comment beside it asks for it to be made configurable.`,
-        }),
-      })
+      const { start } = literal
+      const end = literal.form === 'template-text' ? start + guess.value.length : literal.end
+      const isMarkup = literal.form === 'string' && parents.at(-1)?.type === 'JSXAttribute'
+      add(node, { start, end, form: isMarkup ? 'markup' : literal.form }, guess, context)
     })
+  }
   return findings
+}
+
+/** `isProduction ? 'https://…' : 'http://…'`: one setting that has another value in a stage. */
+function guessByStage(node: Node, parents: readonly Node[]) {
+  const asked = stageTest(node.test)
+  const [then, other] = [node.consequent as Node, node.alternate as Node]
+  if (!asked || then.type !== other.type || !/^(?:String|Numeric)Literal$/.test(then.type)) return undefined
+  const context = contextOf(node, parents)
+  if (context.fixed || context.compared) return undefined
+  const guessOf = (branch: Node) => {
+    const literal = literalOf(branch, node) as Literal
+    return literal.form === 'number' ? guessNumber(branch.value as number, context) : guessText(literal, context)
+  }
+  const [first, second] = [guessOf(then), guessOf(other)]
+  const guess = first && !first.echo ? first : second
+  if (!guess || guess.echo) return undefined
+  // Where both go on alike, that stays; else each value moves as a whole.
+  const same = first?.kind === second?.kind && first?.rest === second?.rest && first?.lead === second?.lead
+  const [inStage, else_] = asked.negated ? [second, first] : [first, second]
+  const [stageNode, elseNode] = asked.negated ? [other, then] : [then, other]
+  const movedText = (own: Guess | undefined, branch: Node) => (same && own ? own.value : String(branch.value))
+  const form: Finding['form'] = then.type === 'NumericLiteral' ? 'number' : 'string'
+  return {
+    branches: [then, other],
+    form,
+    context,
+    guess: {
+      ...guess,
+      ...(!same && { rest: '', lead: '' }),
+      value: movedText(else_, elseNode),
+      stages: { [asked.stage]: movedText(inStage, stageNode) },
+      reason: `${guess.reason} Code chooses it by environment.`,
+    } satisfies Guess,
+  }
 }
 
 interface Literal {
