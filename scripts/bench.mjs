@@ -1,7 +1,7 @@
 // Speed as ratios of two things measured in turn in the same run, so that a slow or busy machine changes both alike.
 // Medians of alternating runs; processor time beside wall time. Only `npm run bench` runs this: no test is timed.
 import { execSync, spawnSync } from 'node:child_process'
-import { mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { layerFromText, legend, readValues, survey } from 'mappa'
 import { settle } from 'mappa/node'
@@ -17,6 +17,7 @@ reading()
 settling()
 growth()
 memory()
+await finding()
 size()
 
 function startUp() {
@@ -225,6 +226,30 @@ function growth() {
       `  ${what.padEnd(20)} ${times.map((time) => time.toFixed(0).padStart(6)).join('')}   ${grows.join(', ')}`,
     )
   }
+}
+
+/** Finding settings in what is installed, against parsing the same files to trees. */
+async function finding() {
+  const { findIn, parseFile } = await import('./lift-room.mjs')
+  const folders = ['commander', 'esbuild', 'hono', 'magic-string', 'fast-check', '@babel/parser', 'diff']
+  const files = folders.flatMap((folder) =>
+    readdirSync(join(top, 'node_modules', folder), { recursive: true, encoding: 'utf8' })
+      .filter((path) => /\.[cm]?js$/.test(path) && !/(?:^|\/)tests?\//.test(path))
+      .map((path) => ({
+        path: `${folder}/${path}`,
+        text: readFileSync(join(top, 'node_modules', folder, path), 'utf8'),
+      })),
+  )
+  const [mine, base] = alternate(
+    7,
+    () => timed(() => findIn(files, [])),
+    () => timed(() => files.map(parseFile).length),
+  )
+  const size = files.reduce((sum, { text }) => sum + text.length, 0) / 1024 / 1024
+  console.log(
+    `\nFinding settings in ${files.length} files of installed code (${size.toFixed(1)} MiB) against parsing them to trees`,
+  )
+  report('finding', mine, base, { most: 1.5 })
 }
 
 /** In a process of its own, so that nothing else is counted. */

@@ -1,23 +1,10 @@
 // How well settings are found in examples/before: recall, precision, and what was missed or found in vain.
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { build } from 'esbuild'
+import { findIn } from './lift-room.mjs'
 import { top } from './prepare.mjs'
 
 const before = join(top, 'examples/before')
-const { outputFiles } = await build({
-  entryPoints: [join(top, 'packages/cli/src/lift/lift.ts')],
-  bundle: true,
-  format: 'esm',
-  platform: 'node',
-  write: false,
-  external: ['@babel/parser'],
-})
-const outfile = join(top, 'node_modules/.cache/lift-score.mjs')
-const { mkdirSync, writeFileSync } = await import('node:fs')
-mkdirSync(join(top, 'node_modules/.cache'), { recursive: true })
-writeFileSync(outfile, outputFiles[0].text)
-const { findIn } = await import(outfile)
 
 const files = readdirSync(before, { recursive: true, encoding: 'utf8' })
   .filter((path) => /\.(?:js|html)$/.test(path))

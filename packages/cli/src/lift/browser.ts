@@ -1,4 +1,4 @@
-import { type Node, type Parsed, walk } from './parse.js'
+import type { Node, SourceFile, Visit } from './parse.js'
 
 /** What a file imports, and what in it only a page or only a server has. */
 export interface Standing {
@@ -20,36 +20,39 @@ const pageGlobals = new Set([
 const serverPackages =
   /^(?:node:|fs$|path$|http$|https$|net$|os$|child_process$|crypto$|cluster$|worker_threads$|express$|fastify$|koa$|hono|@hono\/|pg$|mysql2?$|mongodb$|mongoose$|redis$|ioredis$|nodemailer$|amqplib$|ws$)/
 
-/** Where a file stands, as far as it tells itself. */
-export function standingOf({ file, programs }: Parsed): Standing {
+/** Collects where a file stands, as far as it tells itself, as its trees are visited. */
+export function standingIn({ path, text }: SourceFile): { readonly visit: Visit; readonly standing: () => Standing } {
   const imports: string[] = []
-  let browser = /\.(?:html?|vue|svelte)$/.test(file.path)
+  let browser = /\.(?:html?|vue|svelte)$/.test(path)
   let server = false
-  for (const match of file.path.match(/\.html?$/)
-    ? file.text.matchAll(/<script\b[^>]*\bsrc\s*=\s*["']([^"']+)["']/gi)
-    : [])
-    imports.push(`./${(match[1] as string).replace(/^\.?\//, '')}`)
-  for (const program of programs)
-    walk(program, (node, parents) => {
-      const source = sourceOf(node)
-      if (source !== undefined) {
-        imports.push(source)
-        server ||= serverPackages.test(source)
-      } else if (node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
-        const parent = parents.at(-1)
-        const isProperty = parent !== undefined && 'property' in parent && parent.property === node && !parent.computed
-        const isKey = parent?.type === 'ObjectProperty' && parent.key === node
-        const isType = node.type !== 'Identifier' || parent?.type.startsWith('TS')
-        browser ||= !isProperty && !isKey && !isType
-      }
-    })
-  return { path: file.path, imports, browser, server }
+  if (/\.html?$/.test(path))
+    for (const [, source = ''] of text.matchAll(/<script\b[^>]*\bsrc\s*=\s*["']([^"']+)["']/gi))
+      imports.push(`./${source.replace(/^\.?\//, '')}`)
+  const visit: Visit = (node, parents) => {
+    const source = sourceOf(node)
+    if (source !== undefined) {
+      imports.push(source)
+      server ||= serverPackages.test(source)
+    } else if (!browser && node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
+      const parent = parents.at(-1)
+      const isProperty = parent !== undefined && 'property' in parent && parent.property === node && !parent.computed
+      const isKey = parent?.type === 'ObjectProperty' && parent.key === node
+      browser = !isProperty && !isKey && !parent?.type.startsWith('TS')
+    }
+  }
+  return { visit, standing: () => ({ path, imports, browser, server }) }
 }
 
+const importing: ReadonlySet<string> = new Set([
+  'ImportDeclaration',
+  'ExportNamedDeclaration',
+  'ExportAllDeclaration',
+  'ImportExpression',
+])
+
 function sourceOf(node: Node): string | undefined {
-  const isImport = ['ImportDeclaration', 'ExportNamedDeclaration', 'ExportAllDeclaration', 'ImportExpression'].includes(
-    node.type,
-  )
+  if (node.type !== 'CallExpression' && !importing.has(node.type)) return undefined
+  const isImport = importing.has(node.type)
   const callee = node.type === 'CallExpression' ? (node.callee as Node) : undefined
   const called = callee?.type === 'Import' || (callee?.type === 'Identifier' && callee.name === 'require')
   const source = isImport ? node.source : called ? (node.arguments as Node[])[0] : undefined

@@ -1,5 +1,5 @@
 import { type Context, contextOf } from './context.js'
-import { type Node, type Parsed, walk } from './parse.js'
+import type { Node, SourceFile, Visit } from './parse.js'
 import {
   hasUserInformation,
   isConnection,
@@ -70,11 +70,10 @@ export function isTestFile(path: string): boolean {
   )
 }
 
-/** The settings and keys among the literals of a file. */
-export function findingsIn({ file, programs }: Parsed): Finding[] {
+/** Collects the settings and keys among the literals of a file, as its trees are visited. */
+export function findingsIn(file: SourceFile): { readonly visit: Visit; readonly findings: readonly Finding[] } {
   const { path, text } = file
   const findings: Finding[] = []
-  if (isTestFile(path)) return findings
   const add = (node: Node, range: Pick<Finding, 'start' | 'end' | 'form'>, guess: Guess, context: Context) => {
     // Only now: in a file of one long line, looking round each literal would take for ever.
     const around = linesAround(text, node.start)
@@ -97,35 +96,34 @@ export function findingsIn({ file, programs }: Parsed): Finding[] {
       }),
     })
   }
-  for (const program of programs) {
-    /** Literals that are moved with what they are a part of. */
-    const taken = new Set<Node>()
-    walk(program, (node, parents) => {
-      if (taken.has(node)) return
-      if (node.type === 'ConditionalExpression') {
-        const chosen = guessByStage(node, parents)
-        if (!chosen) return
-        for (const branch of chosen.branches) taken.add(branch)
-        add(node, { start: node.start, end: node.end, form: chosen.form }, chosen.guess, chosen.context)
-        return
-      }
-      const literal = literalOf(node, parents.at(-1))
-      // What a tag makes of a template is its own business.
-      if (!literal || parents.at(-2)?.type === 'TaggedTemplateExpression') return
-      const context = contextOf(
-        node.type === 'TemplateElement' ? (parents.at(-1) as Node) : node,
-        contextParents(node, parents),
-      )
-      if (context.fixed || context.compared) return
-      const guess = literal.form === 'number' ? guessNumber(node.value as number, context) : guessText(literal, context)
-      if (!guess) return
-      const { start } = literal
-      const end = literal.form === 'template-text' ? start + guess.value.length : literal.end
-      const isMarkup = literal.form === 'string' && parents.at(-1)?.type === 'JSXAttribute'
-      add(node, { start, end, form: isMarkup ? 'markup' : literal.form }, guess, context)
-    })
+  /** Literals that are moved with what they are a part of. */
+  const taken = new Set<Node>()
+  const visit: Visit = (node, parents) => {
+    if (taken.has(node)) return
+    if (node.type === 'ConditionalExpression') {
+      const chosen = guessByStage(node, parents)
+      if (!chosen) return
+      for (const branch of chosen.branches) taken.add(branch)
+      add(node, { start: node.start, end: node.end, form: chosen.form }, chosen.guess, chosen.context)
+      return
+    }
+    const literal = literalOf(node, parents.at(-1))
+    if (!literal || !mayBeSetting(literal)) return
+    // What a tag makes of a template is its own business.
+    if (parents.at(-2)?.type === 'TaggedTemplateExpression') return
+    const context = contextOf(
+      node.type === 'TemplateElement' ? (parents.at(-1) as Node) : node,
+      contextParents(node, parents),
+    )
+    if (context.fixed || context.compared) return
+    const guess = literal.form === 'number' ? guessNumber(node.value as number, context) : guessText(literal, context)
+    if (!guess) return
+    const { start } = literal
+    const end = literal.form === 'template-text' ? start + guess.value.length : literal.end
+    const isMarkup = literal.form === 'string' && parents.at(-1)?.type === 'JSXAttribute'
+    add(node, { start, end, form: isMarkup ? 'markup' : literal.form }, guess, context)
   }
-  return findings
+  return { visit: isTestFile(path) ? () => {} : visit, findings }
 }
 
 /** `isProduction ? 'https://…' : 'http://…'`: one setting that has another value in a stage. */
@@ -160,6 +158,12 @@ function guessByStage(node: Node, parents: readonly Node[]) {
       reason: `${guess.reason} Code chooses it by environment.`,
     } satisfies Guess,
   }
+}
+
+/** What no rule below takes, told before looking at its surroundings. */
+function mayBeSetting({ form, text }: Literal): boolean {
+  if (form === 'number') return /^[1-9][0-9]{1,4}$/.test(text)
+  return text.length > 3 && text.length <= 10_000
 }
 
 interface Literal {
@@ -201,7 +205,6 @@ function guessNumber(value: number, { words, call, argument }: Context): Guess |
 
 function guessText(literal: Literal, context: Context): Guess | undefined {
   const { text } = literal
-  if (text === '' || text.length > 10_000) return undefined
   return guessByShape(text, context) ?? guessPlace(literal, context) ?? guessByName(text, context)
 }
 

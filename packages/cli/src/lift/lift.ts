@@ -1,7 +1,7 @@
-import { browserFiles, type Standing, standingOf } from './browser.js'
+import { browserFiles, type Standing, standingIn } from './browser.js'
 import { type Candidate, candidatesOf } from './candidates.js'
 import { type Finding, findingsIn } from './find.js'
-import { holdsCode, parseFile, type SourceFile, type Unparsed } from './parse.js'
+import { holdsCode, parseFile, type SourceFile, type Unparsed, walk } from './parse.js'
 
 /** What was found in a project. */
 export interface Found {
@@ -24,8 +24,15 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Fo
       unparsed.push(parsed)
       continue
     }
-    findings.push(...findingsIn(parsed))
-    standings.push(standingOf(parsed))
+    // One walk for both: going through the trees is most of the work.
+    const [found, stands] = [findingsIn(file), standingIn(file)]
+    for (const program of parsed.programs)
+      walk(program, (node, parents) => {
+        found.visit(node, parents)
+        stands.visit(node, parents)
+      })
+    findings.push(...found.findings)
+    standings.push(stands.standing())
   }
   const browser = browserFiles(standings)
   const open = findings.filter(({ kept }) => !kept)

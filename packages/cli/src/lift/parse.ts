@@ -98,15 +98,30 @@ function scriptsIn(text: string): Script[] {
   return scripts
 }
 
+const skipped: ReadonlySet<string> = new Set([
+  'loc',
+  'extra',
+  'errors',
+  'comments',
+  'tokens',
+  'leadingComments',
+  'trailingComments',
+  'innerComments',
+])
+
+/** Looks at a node, and at those that it is in, the root first. */
+export type Visit = (node: Node, parents: readonly Node[]) => void
+
 /** Visits every node of a tree, outermost first, with those that it is in: the root first. The list is reused. */
-export function walk(root: Node, visit: (node: Node, parents: readonly Node[]) => void): void {
+export function walk(root: Node, visit: Visit): void {
   const parents: Node[] = []
   const step = (node: Node) => {
     visit(node, parents)
     parents.push(node)
-    for (const key in node) {
-      if (key === 'loc' || key === 'extra' || key === 'errors' || key === 'comments' || key === 'tokens') continue
+    for (const key of Object.keys(node)) {
       const value = node[key]
+      // Most members are texts and numbers, and some repeat what is in the tree.
+      if (typeof value !== 'object' || value === null || skipped.has(key)) continue
       if (Array.isArray(value)) {
         for (const each of value) if (isNode(each)) step(each)
       } else if (isNode(value)) step(value)
