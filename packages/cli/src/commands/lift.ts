@@ -9,7 +9,7 @@ import { type Change, changesFor, type Held, sorted, type Target } from '../lift
 import type { Finding } from '../lift/find.js'
 import { findIn } from '../lift/lift.js'
 import { parseFile, type Unparsed } from '../lift/parse.js'
-import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
+import { openProject, type Project, type ProjectOptions } from '../project.js'
 import { projectFiles } from '../project-files.js'
 import { output, type Terminal, talk } from '../terminal.js'
 import { exitCodes, UsageError } from '../usage.js'
@@ -101,12 +101,9 @@ async function apply(
     changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
   )
   output().write(`${counted(changes.length, 'file')} written: ${changes.map(({ path }) => path).join(', ')}\n\n`)
-  // With a legend and layers, what check says is what the next start will say.
-  const again = await openProject({ ...options, fresh: true })
-  const { found } = await surveyProject(again, options)
+  // Node keeps the legend that was loaded before the entries were added, so it is read anew.
   const { check } = await import('./check.js')
-  await check(options)
-  return { exitCode: found.ok ? exitCodes.fine : exitCodes.faults }
+  return check({ ...options, json: false, fresh: true })
 }
 
 /** Every candidate with its reason and its places; secrets are not shown. */
