@@ -15,7 +15,7 @@ const { outputFiles } = await build({
   format: 'esm',
   platform: 'node',
   write: false,
-  external: ['@babel/parser'],
+  external: ['@babel/parser', 'yaml', 'magic-string'],
 })
 const file = join(cache, 'lift-room.mjs')
 mkdirSync(cache, { recursive: true })

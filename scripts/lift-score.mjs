@@ -7,14 +7,16 @@ import { top } from './prepare.mjs'
 const before = join(top, 'examples/before')
 
 const files = readdirSync(before, { recursive: true, encoding: 'utf8' })
-  .filter((path) => /\.(?:js|html)$/.test(path))
+  .filter((path) => /\.(?:c?js|html|yaml)$|^package\.json$/.test(path))
   .sort()
   .map((path) => ({ path, text: readFileSync(join(before, path), 'utf8') }))
 const expected = Object.entries(JSON.parse(readFileSync(join(before, 'expected.json'), 'utf8'))).flatMap(
   ([path, values]) => values.map((value) => `${path}: ${value}`),
 )
 const { candidates } = findIn(files, [])
-const found = new Set(candidates.flatMap(({ sites, value }) => sites.map(({ path }) => `${path}: ${value}`)))
+const found = new Set(
+  candidates.flatMap(({ sites }) => sites.map(({ path, value, variable }) => `${path}: ${value ?? variable.name}`)),
+)
 const right = expected.filter((each) => found.has(each))
 const percent = (part, whole) => `${((100 * part) / whole).toFixed(0)} % (${part} of ${whole})`
 console.log(`Recall ${percent(right.length, expected.length)}, precision ${percent(right.length, found.size)}`)

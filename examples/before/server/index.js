@@ -3,7 +3,10 @@ import { serve } from '@hono/node-server'
 import { Hono } from 'hono'
 import { cors } from 'hono/cors'
 import { describeAlert } from './alerts.js'
+import { config } from './config/index.js'
 import { forecast } from './forecast.js'
+import { label } from './label.cjs'
+import { scales } from './scales.js'
 import { stores } from './stores.js'
 
 const SESSION_SECRET = 'clover-heather-buckwheat-2019'
@@ -16,6 +19,7 @@ app.use(cors({ origin: 'http://localhost:5180' }))
 app.get(`${API_PREFIX}/alerts`, (context) => context.json(describeAlert()))
 app.get(`${API_PREFIX}/forecast`, (context) => context.json(forecast(context.req.query('hive') ?? 'meadow')))
 app.get(`${API_PREFIX}/stores`, (context) => context.json(stores()))
+app.get(`${API_PREFIX}/scales`, (context) => context.json({ ...scales(), ...config, label: label('meadow') }))
 app.get(`${API_PREFIX}/session`, (context) => {
   const signed = createHmac('sha256', SESSION_SECRET).update('keeper').digest('hex')
   context.header('set-cookie', `${COOKIE_NAME}=${signed}; HttpOnly`)

@@ -22,3 +22,23 @@ function terminalOf(stream: NodeJS.WriteStream): Terminal {
     write: (text) => stream.write(text),
   }
 }
+
+/** Milliseconds after which a person wonders whether anything happens. */
+const patience = 1000
+const step = 100
+
+/** Hands items on, and after a second says on a terminal how many there were; the line is gone at the end. */
+export function* counting<T>(items: Iterable<T>, text: (count: number) => string): Generator<T> {
+  const { stderr } = process
+  let next = Date.now() + patience
+  let [count, shown] = [0, false]
+  for (const item of items) {
+    yield item
+    count++
+    if (!stderr.isTTY || Date.now() < next) continue
+    next = Date.now() + step
+    shown = true
+    stderr.write(`\r${text(count)}`)
+  }
+  if (shown) stderr.write('\r\u001b[K')
+}

@@ -1,9 +1,10 @@
 import assert from 'node:assert/strict'
 import { spawn, spawnSync } from 'node:child_process'
-import { cpSync, existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
+import { chromium } from 'playwright-core'
 import { environment, mappa, project, top } from '../../../test/helpers.js'
 import { changesFor, sorted, type Target } from '../src/lift/edit.js'
 import { findIn } from '../src/lift/lift.js'
@@ -46,6 +47,19 @@ const rows: readonly [code: string, found: string][] = [
     '!API_KEY=hive-test-77, production: hive-live-88',
   ],
   ['app.listen(import.meta.env.DEV ? 4100 : 80)', 'PORT=80, development: 4100'],
+  [
+    "const feedUrl = isProd ? 'https://a.example' : isStaging ? 'https://b.example' : 'https://c.example'",
+    'FEED_URL=https://c.example, production: https://a.example, staging: https://b.example',
+  ],
+  [
+    "const feedUrl = { development: 'http://localhost:4100', production: 'https://a.example' }[stage]",
+    'FEED_URL=-, development: http://localhost:4100, production: https://a.example',
+  ],
+  ["function getToken() { return 'hive-77' }; const apiKey = () => 'hive-78'", '!APP_TOKEN=hive-77, !API_KEY=hive-78'],
+  [
+    "const port = 4100; const url = 'http://localhost:4100/a'; app.listen(4100)",
+    'PORT=4100, APP_URL=http://localhost:4100 on PORT',
+  ],
   ["const feed = x ? 'https://feed.example/v1' : 'http://localhost:4100/v1'", '?FEED_URL=http://localhost:4100'],
   // What looks alike and is to be left.
   ["const API_TOKEN = 'apiToken', TOKEN_HEADER = 'x-token', passwordField = 'password'", ''],
@@ -64,8 +78,11 @@ const rows: readonly [code: string, found: string][] = [
 test('settings and keys are found by what they are and what they are called, and what looks alike is left', () => {
   for (const [text, expected] of rows) {
     const { candidates } = findIn([{ path: 'app.tsx', text: `${text}\nexport {}` }], [])
-    const shown = candidates.map(({ name, value, stages, secret, confidence }) => {
-      const values = [`${name}=${value}`, ...Object.entries(stages).map((each) => each.join(': '))]
+    const shown = candidates.map(({ name, value = '-', stages, secret, confidence, builtOn }) => {
+      const values = [
+        `${name}=${value}${builtOn ? ` on ${builtOn}` : ''}`,
+        ...Object.entries(stages).map((each) => each.join(': ')),
+      ]
       return `${secret ? '!' : ''}${confidence === 'high' ? '' : '?'}${values.join(', ')}`
     })
     assert.equal(shown.join(', '), expected, text)
@@ -88,13 +105,176 @@ test('settings and keys are found by what they are and what they are called, and
 /** The changes that move everything that can be moved. */
 function changesTo(files: readonly SourceFile[], isModule = true) {
   const texts = new Map(files.map(({ path, text }) => [path, text]))
-  const target: Target = {
-    read: (path) => texts.get(path),
-    legendFile: texts.has('mappa.legend.mjs') ? 'mappa.legend.mjs' : undefined,
-    isModule,
-  }
-  return changesFor(sorted(findIn(files, []).candidates, target).movable, target)
+  const legendFile = [...texts.keys()].find((path) => path.startsWith('mappa.legend.'))
+  const target: Target = { read: (path) => texts.get(path), legendFile, isModule }
+  const names = legendFile ? ['A'] : []
+  return changesFor(sorted(findIn(files, names).candidates, target).movable, target)
 }
+
+/** Code, what becomes of it, its entry, and what stands in layers: `.env: NAME=value`. */
+const moves: readonly [code: string, after: string, entry: string, layers?: string][] = [
+  ['listen(process.env.PORT || 4100)', 'listen(settings.PORT)', "PORT: { type: 'port', default: 4100 }"],
+  ["listen(process.env.PORT ?? '4100')", 'listen(String(settings.PORT))', "PORT: { type: 'port', default: 4100 }"],
+  ["f(parseInt(process.env.MAX || '5', 10))", 'f(settings.MAX)', "MAX: { type: 'integer', default: 5 }"],
+  ['f(Number(process.env.RATE) || 0.5)', 'f(settings.RATE)', "RATE: { type: 'number', default: 0.5 }"],
+  ['f(+process.env.RATE)', 'f(settings.RATE)', "RATE: { type: 'number' }"],
+  ['f(parseInt(process.env.MASK, 16))', 'f(parseInt(settings.MASK, 16))', "MASK: { type: 'string' }"],
+  ['f(process.env.NOTE!)', 'f(settings.NOTE)', "NOTE: { type: 'string' }"],
+  ['if (process.env.NOTE) f()', 'if (settings.NOTE) f()', "NOTE: { type: 'string', optional: true }"],
+  ['f(process.env.NOTE || g())', 'f(settings.NOTE || g())', "NOTE: { type: 'string', optional: true }"],
+  ["f(process.env.LOUD === 'true')", 'f(settings.LOUD)', "LOUD: { type: 'boolean', default: false }"],
+  ["f(process.env.LOUD !== 'false')", 'f(settings.LOUD)', "LOUD: { type: 'boolean', default: true }"],
+  ["f(process.env.LOUD !== '1')", 'f(!settings.LOUD)', "LOUD: { type: 'boolean', default: false }"],
+  [
+    'const { PORT: own = 4100, HOME, NOTE } = process.env',
+    'const { HOME } = process.env, own = settings.PORT, NOTE = settings.NOTE',
+    "PORT: { type: 'port', default: 4100 },\n  NOTE: { type: 'string' }",
+  ],
+  [
+    "let hours = process.env.HOURS\nif (!hours) {\n  hours = '22-6'\n}\nf(hours)",
+    'let hours = settings.HOURS\nf(hours)',
+    "HOURS: { type: 'string', default: '22-6' }",
+  ],
+  ['const env = process.env; f(env.NOTE)', 'const env = process.env; f(settings.NOTE)', "NOTE: { type: 'string' }"],
+  [
+    "f(process.env.SMS_TOKEN || 'hive-77')",
+    'f(settings.SMS_TOKEN)',
+    "SMS_TOKEN: { type: 'string', secret: true }",
+    '.env.local: SMS_TOKEN=hive-77',
+  ],
+  [
+    "let feedUrl\nif (isProd) { feedUrl = 'https://a.example/x' } else feedUrl = 'https://b.example/x'",
+    'let feedUrl\nfeedUrl = `${settings.FEED_URL}/x`',
+    "FEED_URL: { type: 'string', format: 'uri' }",
+    '.env: FEED_URL=https://b.example; .env.production: FEED_URL=https://a.example',
+  ],
+  [
+    "function feedUrl() {\n  switch (process.env.NODE_ENV) {\n    case 'production': return 'https://a.example'\n    default: return 'https://b.example'\n  }\n}",
+    'function feedUrl() {\n  return settings.FEED_URL\n}',
+    "FEED_URL: { type: 'string', format: 'uri' }",
+    '.env: FEED_URL=https://b.example; .env.production: FEED_URL=https://a.example',
+  ],
+  [
+    "const feedUrls = { development: 'https://a.example', production: 'https://b.example' }",
+    'const feedUrls = { development: settings.FEED_URL, production: settings.FEED_URL }',
+    "FEED_URL: { type: 'string', format: 'uri', optional: true, stages: { development: { optional: false }, production: { optional: false } } }",
+    '.env.development: FEED_URL=https://a.example; .env.production: FEED_URL=https://b.example',
+  ],
+  // What is not moved.
+  ["process.env.TZ = 'UTC'; process.env.NOTE = 'a'; f(process.env.NOTE, process.env.HOME)", '', ''],
+  ['f(process.env.MAX || 5); g(process.env.MAX || 6)', '', ''],
+  ['const { NOTE, ...others } = process.env', '', ''],
+  ['const f = (env) => env.NOTE; const env = process.env', '', ''],
+]
+
+test('reads of variables move with their fallbacks, and what code chooses by environment goes to its stages', () => {
+  for (const [code, after, entry, layers = ''] of moves) {
+    const changes = changesTo([{ path: 'app.ts', text: `${code}\nexport {}\n` }])
+    const text = (path: string) => changes.find((change) => change.path === path)?.after ?? ''
+    assert.equal(
+      text('app.ts').replace(/^import \{ settings \} from '.\/settings.js'\n\n/, ''),
+      after && `${after}\nexport {}\n`,
+      code,
+    )
+    assert.equal(/legend\(\{\n {2}([\s\S]*),\n\}\)/.exec(text('mappa.legend.ts'))?.[1] ?? '', entry, code)
+    const found = changes.filter(({ path }) => /^\.env(?!.example)/.test(path))
+    assert.equal(found.map((change) => `${change.path}: ${change.after.trim()}`).join('; '), layers, code)
+  }
+})
+
+/** Files, and those that come of them, by a piece of their text. */
+const projects: readonly [
+  before: Readonly<Record<string, string>>,
+  after: Readonly<Record<string, string | undefined>>,
+][] = [
+  [
+    {
+      'package.json':
+        '{ "scripts": {\n  "dev": "cd app && NOTE=\'a b\' \\"LOUD\\"=1 run",\n  "go:staging": "env PORT=80 CI=1 run | PORT=80 run" } }',
+    },
+    {
+      'package.json':
+        '"dev": "cd app && mappa with development -- \\"LOUD\\"=1 run",\n  "go:staging": "env CI=1 mappa with staging -- run | mappa with staging -- run" }',
+      '.env.development': "NOTE='a b'\n",
+      '.env.staging': 'PORT=80\n',
+      'mappa.legend.mjs': "PORT: { type: 'port', optional: true, stages: { staging: { optional: false } } }",
+    },
+  ],
+  [
+    {
+      'compose.prod.yaml':
+        'services:\n  # bees\n  hive:\n    environment: # all\n      - NOTE=a # one\n      - API_KEY=hive-77\n    image: x\n',
+    },
+    {
+      'compose.prod.yaml':
+        'services:\n  # bees\n  hive:\n    env_file: [./.env.production, ./.env.production.local]\n    image: x\n',
+      '.env.production': 'NOTE=a\n',
+      '.env.production.local': 'API_KEY=hive-77\n',
+    },
+  ],
+  [
+    { 'compose.yaml': 'services:\n  hive:\n    environment:\n      NOTE: ${X}\n      LOUD: yes\n      TZ: UTC\n' },
+    {
+      'compose.yaml': '    env_file: [./.env]\n    environment:\n      NOTE: ${X}\n      TZ: UTC\n',
+      '.env': 'LOUD=yes\n',
+    },
+  ],
+  [
+    {
+      'package.json': '{ "devDependencies": { "vite": "8" } }',
+      'vite.config.ts': 'export default defineConfig(() => ({ plugins: [vue()] }))\n',
+      'Map.vue':
+        "<template/>\n<script setup>\n  const tileKey = 'tile_live_77', NOTE = import.meta.env.NOTE\n</script>\n",
+      'index.html': "<script>\n  const mapUrl = 'https://a.example'\n</script>\n",
+    },
+    {
+      'Map.vue':
+        "<script setup>\n  import { TILE_KEY, NOTE as NOTE_SETTING } from 'virtual:mappa/settings'\n  const tileKey = TILE_KEY, NOTE = NOTE_SETTING\n",
+      'vite.config.ts':
+        "import { mappa } from 'mappa/vite'\n\nexport default defineConfig(() => ({ plugins: [mappa(), vue()] }))\n",
+      'settings.mjs': undefined,
+      // No module, so it cannot import.
+      'index.html': undefined,
+    },
+  ],
+  [
+    {
+      'mappa.legend.json': '{\n  "properties": {\n    "A": { "type": "string" }\n  },\n  "required": ["A"]\n}\n',
+      'app.js': 'listen(4100); f(process.env.A, process.env.B)\n',
+      '.env.example': '# bees\nA=\n',
+    },
+    {
+      'mappa.legend.json':
+        '"A": { "type": "string" },\n    "PORT": { "type": "integer", "x-mappa-type": "port" },\n    "B": { "type": "string" }\n  },\n  "required": ["A", "PORT", "B"]',
+      'app.js': 'listen(settings.PORT); f(process.env.A, settings.B)',
+      '.env.example': '# bees\nA=\nB=\n',
+    },
+  ],
+  [
+    {
+      'env/environment.ts': "export const environment = { feedUrl: 'http://localhost:1234/a' }\n",
+      'env/environment.prod.ts': "export const environment = { feedUrl: 'https://a.example/a' }\n",
+    },
+    {
+      '.env': 'FEED_URL=http://localhost:1234\n',
+      '.env.production': 'FEED_URL=https://a.example\n',
+      'env/environment.prod.ts': 'feedUrl: `${settings.',
+    },
+  ],
+]
+
+test('scripts, containers, pages, JSON legends and files of stages are edited in their own form', () => {
+  for (const [before, after] of projects) {
+    const changes = changesTo(
+      Object.entries(before).map(([path, text]) => ({ path, text })),
+      false,
+    )
+    for (const [path, piece] of Object.entries(after)) {
+      const text = changes.find((change) => change.path === path)?.after
+      assert.ok(piece === undefined ? text === undefined : text?.includes(piece), `${path}:\n${text}`)
+    }
+  }
+})
 
 test('any program that parses still parses when it is lifted, and with nothing to move nothing changes', () => {
   const word = fc.constantFrom('apiKey', 'feedUrl', 'port', 'x', 'mailFrom', '"dbPassword"')
@@ -162,9 +342,11 @@ function applicationBefore() {
   cpSync(before, root, { recursive: true })
   rmSync(join(root, 'expected.json'))
   rmSync(join(root, '.git'), { recursive: true })
-  for (const name of ['hono', '@hono'])
-    cpSync(join(top, 'node_modules', name), join(root, 'node_modules', name), { recursive: true })
-  writeFileSync(join(root, '.gitignore'), 'node_modules/\n')
+  for (const name of ['hono', '@hono', 'vite'])
+    symlinkSync(join(top, 'node_modules', name), join(root, 'node_modules', name))
+  mkdirSync(join(root, 'node_modules/.bin'))
+  symlinkSync(join(top, 'packages/cli/bin/mappa.js'), join(root, 'node_modules/.bin/mappa'))
+  writeFileSync(join(root, '.gitignore'), 'node_modules/\ndist/\n')
   git(root, 'init', '-q')
   commit(root)
   return root
@@ -185,12 +367,44 @@ function commit(root: string) {
   git(root, 'commit', '-q', '-m', 'x')
 }
 
-/** What the server answers to everything it knows. */
-async function answers(root: string, stage: string): Promise<string[]> {
-  const server = spawn(process.execPath, ['server/index.js'], {
+const executablePath = '/usr/bin/chromium'
+const withoutBrowser = !existsSync(executablePath) && process.env.CI !== 'true'
+
+/** What the page shows that Vite builds in a stage, while the server answers it. */
+async function shownPage(root: string): Promise<string> {
+  const vite = join(root, 'node_modules/vite/bin/vite.js')
+  const built = spawnSync(process.execPath, [vite, 'build', '--mode', 'development'], { cwd: root, env: environment() })
+  assert.equal(built.status, 0, String(built.stderr))
+  const args = [vite, 'preview', '--strictPort', '--host', 'localhost']
+  const [server, preview] = [
+    spawn(process.execPath, ['server/index.js'], { cwd: root, env: environment(), stdio: 'ignore' }),
+    spawn(process.execPath, args, { cwd: root, env: environment(), stdio: ['ignore', 'pipe', 'inherit'] }),
+  ]
+  const browser = await chromium.launch({
+    executablePath,
+    args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
+  })
+  try {
+    await new Promise((resolve) => preview.stdout.once('data', resolve))
+    const page = await browser.newPage()
+    await page.goto('http://localhost:5180/')
+    await page.waitForSelector('image', { state: 'attached' })
+    return await page.evaluate<string>('document.body.innerHTML')
+  } finally {
+    await browser.close()
+    server.kill()
+    preview.kill()
+  }
+}
+
+/** What the server answers to everything it knows, started by the project's own script. */
+async function answers(root: string, script: string): Promise<string[]> {
+  const server = spawn('npm', ['run', '--silent', script], {
     cwd: root,
-    env: environment({ NODE_ENV: stage }),
+    env: environment(),
     stdio: ['ignore', 'pipe', 'inherit'],
+    // A group of its own, since npm does not end with its child.
+    detached: true,
   })
   try {
     await new Promise((resolve, reject) => {
@@ -201,6 +415,7 @@ async function answers(root: string, stage: string): Promise<string[]> {
       'api/v1/alerts',
       'api/v1/forecast?hive=brook',
       'api/v1/stores',
+      'api/v1/scales',
       'api/v1/session',
       'api/v1/admin',
       'docs',
@@ -216,7 +431,9 @@ async function answers(root: string, stage: string): Promise<string[]> {
       }),
     )
   } finally {
-    server.kill()
+    const ended = new Promise((resolve) => server.once('close', resolve))
+    process.kill(-(server.pid as number))
+    await ended
   }
 }
 
@@ -233,16 +450,18 @@ test('the diff hides secrets that stay in code, and those that are written with 
 
 test('an application answers the same when its settings have been lifted, and no secret is left in it or shown', async () => {
   const root = applicationBefore()
-  const stages = ['development', 'production']
+  const scripts = ['start', 'start:staging', 'start:production']
   const old: string[][] = []
-  for (const stage of stages) old.push(await answers(root, stage))
-  assert.notDeepEqual(old[0], old[1])
+  for (const script of scripts) old.push(await answers(root, script))
+  assert.equal(new Set(old.map(String)).size, 3)
+  const oldPage = withoutBrowser ? '' : await shownPage(root)
+  assert.match(oldPage, withoutBrowser ? /^$/ : /tile_live_hilltop_42.*/)
   const lift = (...args: string[]) => mappa(['lift', ...args], { cwd: root })
   const shown = await lift()
-  assert.match(shown.stdout, /33 settings found in 7 files, 4 of them not to be moved as they are\./)
+  assert.ok(shown.stdout.includes('\n53 settings found in 15 files.\n'), shown.stdout.slice(0, 80))
   assert.match(shown.stdout, /Nothing was written\. To make these changes: mappa lift --apply\n$/)
   assert.equal(git(root, 'status', '--porcelain'), '')
-  assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 33)
+  assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 53)
   assert.match((await lift('--only', 'NOBODY')).stderr, /no candidate is called so/)
 
   const some = await lift('--only', 'GATEWAY,PORT')
@@ -256,22 +475,21 @@ test('an application answers the same when its settings have been lifted, and no
   const one = await lift('--apply', '--only', 'SESSION_SECRET')
   assert.match(
     one.stdout,
-    /5 files written: server\/index\.js, settings\.js, mappa\.legend\.js, \.env\.local, \.gitignore/,
+    /6 files written: server\/index\.js, settings\.js, mappa\.legend\.js, \.env\.local, \.env\.example, \.gitignore\nThe code imports mappa: npm install mappa\n/,
   )
   commit(root)
   const applied = await lift('--apply')
   assert.equal(applied.code, 0, applied.stdout + applied.stderr)
   const again = await lift()
-  assert.match(again.stdout, /\n4 settings found in \d files, 4 of them not to be moved/)
-  for (const [at, stage] of stages.entries()) assert.deepEqual(await answers(root, stage), old[at], stage)
-
+  assert.equal(again.stdout, '0 settings found in 16 files.\n\n')
+  for (const [at, script] of scripts.entries()) assert.deepEqual(await answers(root, script), old[at], script)
+  assert.equal(withoutBrowser ? '' : await shownPage(root), oldPage)
   const secrets = Object.entries(
     JSON.parse(readFileSync(join(before, 'expected.json'), 'utf8')) as Record<string, string[]>,
   )
-    .filter(([path]) => path.startsWith('server/'))
     .flatMap(([, values]) => values.flatMap((each) => each.split('\n')))
     .filter((value) => readFileSync(join(root, '.env.local'), 'utf8').includes(value) && value.length > 8)
-  assert.ok(secrets.length >= 10)
+  assert.ok(secrets.length >= 15)
   const tracked = git(root, 'ls-files', '--cached', '--others', '--exclude-standard')
     .split('\n')
     .filter((path) => path !== '' && existsSync(join(root, path)))
@@ -281,4 +499,85 @@ test('an application answers the same when its settings have been lifted, and no
     for (const { stdout, stderr } of [shown, some, one, applied, again, refused])
       assert.ok(!(stdout + stderr).includes(secret), secret)
   }
+})
+
+/** An application of one file with a key in it. */
+const small = { 'app.mjs': "export const apiKey = 'hive-77-comb'\nexport const feedUrl = 'https://feed.example'\n" }
+const roots = (root: string) => readdirSync(root).sort().join(' ')
+
+test('where lift cannot write, it says so and leaves everything as it was', async () => {
+  const full = project(small)
+  const elsewhere = project({ 'legend.mjs': "import { legend } from 'mappa'\nexport default legend({})\n" })
+  symlinkSync(join(elsewhere, 'legend.mjs'), join(full, 'mappa.legend.mjs'))
+  const limited =
+    "process.umask(0); const fs = process.getBuiltinModule('node:fs'); const write = fs.writeFileSync; let left = 3; fs.writeFileSync = (...args) => { if (left-- <= 0) { const error = new Error('ENOSPC: no space left on device, write'); error.code = 'ENOSPC'; throw error } return write(...args) }"
+  const cases = [
+    {
+      root: full,
+      env: {},
+      expected: /^mappa\.legend\.mjs is a link that leads out of the project\. Nothing was written\.\n$/,
+    },
+    {
+      root: project({ ...small, 'disk.mjs': limited }),
+      env: { NODE_OPTIONS: '--import ./disk.mjs' },
+      expected: /cannot be written: the disk is full\. Nothing was written\.\n$/,
+    },
+  ]
+  for (const { root, env, expected } of cases) {
+    const before = roots(root)
+    const { code, stdout, stderr } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root, env })
+    assert.deepEqual([code, roots(root)], [1, before], stdout + stderr)
+    assert.match(stderr, expected)
+    assert.equal(readFileSync(join(root, 'app.mjs'), 'utf8'), small['app.mjs'])
+    assert.equal(readFileSync(join(elsewhere, 'legend.mjs'), 'utf8').includes('API_KEY'), false)
+  }
+})
+
+test('files that do not parse are named, and links that lead elsewhere are not followed', async () => {
+  const root = project({ ...small, 'broken.js': 'const = 4', 'gone.js': '' })
+  const elsewhere = project({ 'secret.js': "const apiKey = 'elsewhere-77'\n" })
+  symlinkSync(elsewhere, join(root, 'linked'))
+  symlinkSync(join(elsewhere, 'secret.js'), join(root, 'linked.js'))
+  const { code, stdout } = await mappa(['lift'], { cwd: root })
+  assert.equal(code, 0)
+  assert.match(stdout, /\nbroken\.js:1:7 cannot be parsed, and was left out\.\n\n2 settings found in 2 files\.\n/)
+  assert.ok(!stdout.includes('linked'))
+})
+
+test('--pick asks about each candidate in a terminal', {
+  skip: !existsSync('/usr/bin/script') && 'script is not installed',
+}, async () => {
+  const root = project({ ...small, '.gitignore': '' })
+  const refused = await mappa(['lift', '--pick'], { cwd: root })
+  assert.deepEqual(
+    [refused.code, refused.stderr],
+    [2, '--pick asks about each candidate, and needs a terminal to do so. Use --only here.\n'],
+  )
+  const command = `${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')} lift --pick`
+  const terminal = spawn('script', ['-qec', command, '/dev/null'], { cwd: root, env: environment({ TERM: 'xterm' }) })
+  let [text, answered] = ['', 0]
+  const [down, enter] = ['\u001b[B', '\r']
+  // Under another name; as a secret; write.
+  const answers = [
+    ['API_KEY, 1 of 2', `${down}${enter}`],
+    ['Its name', `API_PASS${enter}`],
+    ['FEED_URL, 2 of 2', `${down}${down}${enter}`],
+    ['would be written', enter],
+  ] as const
+  terminal.stdout.on('data', (data) => {
+    text += data
+    const [question, keys] = answers[answered] ?? []
+    if (question === undefined || !text.includes(question)) return
+    answered++
+    // Once the question stands.
+    setTimeout(() => terminal.stdin.write(keys as string), 200)
+  })
+  const code = await new Promise((resolve) => terminal.once('close', resolve))
+  assert.equal(code, 0, text)
+  assert.equal(readFileSync(join(root, '.env.local'), 'utf8'), 'API_PASS=hive-77-comb\nFEED_URL=https://feed.example\n')
+  assert.match(
+    readFileSync(join(root, 'app.mjs'), 'utf8'),
+    /apiKey = settings\.API_PASS\n.*feedUrl = settings\.FEED_URL/,
+  )
+  assert.ok(!text.includes('hive-77-comb'))
 })

@@ -1,17 +1,17 @@
-import { readFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { lstatSync, readFileSync, realpathSync } from 'node:fs'
+import { dirname, join, sep } from 'node:path'
 import spawn from 'cross-spawn'
 import { createTwoFilesPatch } from 'diff'
 import type { Legend } from 'mappa'
-import { writeFiles } from 'mappa/node'
+import { WriteError, writeFiles } from 'mappa/node'
 import type { Candidate } from '../lift/candidates.js'
 import { type Change, changesFor, type Held, sorted, type Target } from '../lift/edit.js'
-import type { Finding } from '../lift/find.js'
+import { hiddenTexts, withoutTexts } from '../lift/hidden.js'
 import { findIn } from '../lift/lift.js'
 import { parseFile, type Unparsed } from '../lift/parse.js'
 import { openProject, type Project, type ProjectOptions } from '../project.js'
 import { projectFiles } from '../project-files.js'
-import { output, type Terminal, talk } from '../terminal.js'
+import { counting, output, type Terminal, talk } from '../terminal.js'
 import { exitCodes, UsageError } from '../usage.js'
 import { counted } from '../wording.js'
 
@@ -21,40 +21,52 @@ export interface LiftOptions extends ProjectOptions {
   readonly apply?: boolean
   /** Names of candidates, divided by commas; all unless said. */
   readonly only?: string
+  /** Whether to ask about each. */
+  readonly pick?: boolean
   /** Whether to edit although there are uncommitted changes. */
   readonly uncommitted?: boolean
 }
 
 /** `mappa lift`: finds settings and keys in code, shows the moves, and with `--apply` makes them. */
 export async function lift(options: LiftOptions): Promise<{ exitCode: number; cause?: unknown }> {
+  if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
+    throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
   const project = await openProject(options)
   const target = targetOf(project)
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
-  const { candidates, secrets, unparsed, files } = findIn(projectFiles(project.root), names)
+  const looked = counting(projectFiles(project.root), (count) => `Looked through ${counted(count, 'file')} …`)
+  const { candidates, secrets, unparsed, files } = findIn(looked, names)
   const { movable, held } = sorted(chosen(candidates, options.only), target)
+  const terminal = output()
+  if (options.json) {
+    const shown = candidates.map((each) => shownJson(each, held))
+    terminal.write(`${JSON.stringify({ version: 1, candidates: shown }, null, 2)}\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)
+  if (options.pick) {
+    const { pick, confirmWrite } = await import('../pick.js')
+    const picked = await pick(movable, names, describe)
+    const changes = changesFor(picked, target)
+    if (changes.length === 0) return { exitCode: exitCodes.fine }
+    terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
+    const agreed = options.apply || (await confirmWrite(`${counted(changes.length, 'file')} would be written`))
+    return agreed ? apply(project, changes, target, options) : { exitCode: exitCodes.fine }
+  }
   // Low confidence alone moves nothing: such a candidate has to be named.
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
   const changes = changesFor(sure, target)
-  const terminal = output()
-  if (options.json) {
-    terminal.write(
-      `${JSON.stringify({ version: 1, candidates: candidates.map((each) => shownJson(each, held)) }, null, 2)}\n`,
-    )
-    return { exitCode: exitCodes.fine }
-  }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
-  if (!options.apply) {
-    if (changes.length > 0) {
-      const only = options.only === undefined ? '' : ` --only ${options.only}`
-      // Lines round a change may hold secrets that are not to be moved now.
-      const text = diffText(changes, secrets, terminal)
-      terminal.write(`${text}
+  if (options.apply) return apply(project, changes, target, options)
+  if (changes.length > 0) {
+    const only = options.only === undefined ? '' : ` --only ${options.only}`
+    // Lines round a change may hold secrets that are not to be moved now.
+    const text = diffText(changes, hiddenTexts(secrets, sure, changes), terminal)
+    terminal.write(`${text}
 Nothing was written. To make these changes: mappa lift${only} --apply
 `)
-    }
-    return { exitCode: exitCodes.fine }
   }
-  return apply(project, changes, options)
+  return { exitCode: exitCodes.fine }
 }
 
 function targetOf({ root, legendFile }: Project): Target {
@@ -82,6 +94,7 @@ function chosen(candidates: readonly Candidate[], only: string | undefined): rea
 async function apply(
   project: Project,
   changes: readonly Change[],
+  target: Target,
   options: LiftOptions,
 ): Promise<{ exitCode: number }> {
   const { root } = project
@@ -93,41 +106,92 @@ async function apply(
     )
     return { exitCode: exitCodes.faults }
   }
+  const outside = changes.find(({ path }) => leadsOut(root, path))
+  if (outside) {
+    talk().write(`${outside.path} is a link that leads out of the project. Nothing was written.\n`)
+    return { exitCode: exitCodes.faults }
+  }
   const broken = changes.find(
     ({ path, after }) => /\.[cm]?[jt]sx?$/.test(path) && !('programs' in parseFile({ path, text: after })),
   )
   if (broken) throw new Error(`${broken.path} would not parse any more.`)
-  writeFiles(
-    changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
-  )
-  output().write(`${counted(changes.length, 'file')} written: ${changes.map(({ path }) => path).join(', ')}\n\n`)
+  try {
+    writeFiles(
+      changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
+    )
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    talk().write(`${error.message}\n`)
+    return { exitCode: exitCodes.faults }
+  }
+  output().write(`${counted(changes.length, 'file')} written: ${changes.map(({ path }) => path).join(', ')}\n`)
+  output().write(`${nextSteps(changes, target)}\n`)
   // Node keeps the legend that was loaded before the entries were added, so it is read anew.
   const { check } = await import('./check.js')
   return check({ ...options, json: false, fresh: true })
 }
 
-/** Every candidate with its reason and its places; secrets are not shown. */
+/** Whether a path from the root leads elsewhere by a link, its own or a folder's. */
+function leadsOut(root: string, path: string): boolean {
+  const top = realpathSync(root)
+  for (let each = join(root, path); each !== root; each = dirname(each)) {
+    if (!lstatSync(each, { throwIfNoEntry: false })) continue
+    try {
+      return !realpathSync(each).startsWith(top + sep)
+    } catch {
+      // A link that leads nowhere yet.
+      return true
+    }
+  }
+  return false
+}
+
+/** What a person has to do besides, since lift does not install anything. */
+function nextSteps(changes: readonly Change[], { read }: Target): string {
+  const manifest = read('package.json') ?? ''
+  const lacks = (name: string) => !new RegExp(`"${name}"\\s*:`).test(manifest)
+  const runs = changes.some(({ path }) => path === 'package.json')
+  const lines = [
+    ...(lacks('mappa') ? ['The code imports mappa: npm install mappa'] : []),
+    ...(runs && lacks('@mappa/cli') ? ['The scripts run its command: npm install --save-dev @mappa/cli'] : []),
+  ]
+  return lines.map((line) => `${line}\n`).join('')
+}
+
+/** One candidate with its reason and its places; a secret is not shown. */
+function candidateText(
+  { name, kind, secret, confidence, value, stages, reason, sites, entry, builtOn, asks }: Candidate,
+  more: readonly string[],
+  { paint }: Terminal,
+): string {
+  const known = value ?? (entry.default === undefined ? undefined : String(entry.default))
+  const shown = known === undefined ? '' : secret ? '(secret)' : (known.split('\n', 1)[0] as string)
+  const type = kind === 'variable' ? `variable, ${entry.type}` : kind
+  const what = `${secret ? 'secret, ' : ''}${type}, confidence ${confidence}`
+  const staged = Object.entries(stages).map(([stage, own]) => `    In ${stage}: ${secret ? '(secret)' : own}`)
+  const asked = asks.filter((each) => each !== 'NODE_ENV' && each !== 'MAPPA_STAGE')
+  const lines = [
+    ...(builtOn === undefined ? [] : [`Its port is ${builtOn}.`]),
+    reason,
+    ...(asked.length > 0 ? [`Code asks ${asked.join(', ')}: from then on, MAPPA_STAGE says the stage.`] : []),
+    ...more,
+  ]
+  const places = sites.map(({ path, line, column }) => `    ${path}:${line}:${column}`)
+  const head = `${paint.bold(name)} ${paint.dim(`(${what})`)} ${shown}`.trimEnd()
+  return [head, ...staged, ...lines.map((line) => `    ${line}`), ...places].join('\n')
+}
+
+/** Every candidate, and what could not be read. */
 function candidatesText(
   movable: readonly Candidate[],
   held: readonly Held[],
   unparsed: readonly Unparsed[],
   files: number,
-  { paint }: Terminal,
+  terminal: Terminal,
 ): string {
-  const describe = (
-    { name, kind, secret, confidence, value, stages, reason, sites, type }: Candidate,
-    more: string[],
-  ) => {
-    const shown = secret ? '(secret)' : value.split('\n', 1)[0]
-    const what = `${secret ? 'secret, ' : ''}${type === 'port' ? 'port' : kind}, confidence ${confidence}`
-    const places = sites.map(({ path, line, column }) => `    ${path}:${line}:${column}`)
-    const staged = Object.entries(stages).map(([stage, own]) => `    In ${stage}: ${secret ? '(secret)' : own}`)
-    const head = `${paint.bold(name)} ${paint.dim(`(${what})`)} ${shown}`
-    return [head, ...staged, `    ${reason}`, ...more, ...places].join('\n')
-  }
   const blocks = [
-    ...movable.map((candidate) => describe(candidate, [])),
-    ...held.map(({ candidate, why }) => describe(candidate, [`    Not moved: ${why}`])),
+    ...movable.map((candidate) => candidateText(candidate, [], terminal)),
+    ...held.map(({ candidate, why }) => candidateText(candidate, [`Not moved: ${why}`], terminal)),
     ...unparsed.map(({ file, line, column }) => `${file.path}:${line}:${column} cannot be parsed, and was left out.`),
   ]
   const tally = `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`
@@ -136,35 +200,29 @@ function candidatesText(
 
 /** A candidate as `--json` shows it; the value of a secret is null. */
 function shownJson(
-  { name, kind, type, secret, reach, confidence, reason, value, stages, sites }: Candidate,
+  { name, kind, entry, secret, reach, confidence, reason, value, stages, sites, builtOn }: Candidate,
   held: readonly Held[],
 ) {
   const why = held.find(({ candidate }) => candidate.name === name)?.why
+  const { type, optional } = entry
   return {
-    ...{ name, kind, type, secret, reach, confidence, reason },
-    value: secret ? null : value,
+    ...{ name, kind, type, secret, reach, optional, confidence, reason },
+    value: secret ? null : (value ?? null),
+    default: secret ? null : (entry.default ?? null),
     stages: secret ? Object.fromEntries(Object.keys(stages).map((stage) => [stage, null])) : stages,
+    builtOn: builtOn ?? null,
     notMoved: why ?? null,
     sites: sites.map(({ path, line, column }) => ({ file: path, line, column })),
   }
 }
 
-/** A unified diff, the secrets in it masked. */
-function diffText(changes: readonly Change[], hidden: readonly Finding[], { paint }: Terminal): string {
-  // As values, and as they are written in code.
-  const written = hidden.flatMap(
-    ({ path, start, end }) => changes.find((change) => change.path === path)?.before?.slice(start + 1, end - 1) ?? [],
-  )
-  const secrets = [...hidden.flatMap(({ value, stages = {} }) => [value, ...Object.values(stages)]), ...written]
-    .flatMap((text) => text.split('\n'))
-    .filter((line) => line.length > 3)
-    .sort((a, b) => b.length - a.length)
-  const masked = (text: string) => secrets.reduce((shown, secret) => shown.replaceAll(secret, '(secret)'), text)
+/** A unified diff, with these texts masked. */
+function diffText(changes: readonly Change[], hidden: readonly string[], { paint }: Terminal): string {
   return changes
     .map(({ path, before, after }) =>
       createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
     )
-    .map((patch) => masked(patch.replace(/^Index: .*\n=+\n/, '')))
+    .map((patch) => withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))
     .flatMap((patch) => patch.split('\n'))
     .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
     .join('\n')

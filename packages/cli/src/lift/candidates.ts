@@ -1,20 +1,27 @@
 import type { Confidence, Finding, Kind } from './find.js'
 import { isSecretConnection } from './shapes.js'
+import { ownStage } from './stages.js'
+import { entryOf, type VariableEntry } from './variables.js'
 import { variableName, wordsOf } from './words.js'
 
 /** A setting that is to be moved out of code, with every place where it stands. */
 export interface Candidate {
-  /** The variable's proposed name. */
+  /** The variable's name: proposed, or the one that code reads already. */
   readonly name: string
   readonly kind: Kind
-  readonly type: 'string' | 'port'
+  readonly entry: VariableEntry
   readonly secret: boolean
   readonly reach: 'server' | 'browser'
   readonly confidence: Confidence
   readonly reason: string
-  readonly value: string
+  /** What all stages share; undefined if nothing is known, or each stage has its own. */
+  readonly value: string | undefined
   /** The values of single stages, where they differ. */
   readonly stages: Readonly<Record<string, string>>
+  /** Another candidate whose value its own is built on: a port in an address. */
+  readonly builtOn?: string
+  /** What code asks for its environment, where it chooses the value by that. */
+  readonly asks: readonly string[]
   readonly sites: readonly Finding[]
   /** Why it cannot be moved as it is. */
   readonly blocked?: string
@@ -82,6 +89,7 @@ const endings: Readonly<Record<Kind, readonly string[]>> = {
   port: ['port'],
   mail: ['email', 'mail', 'from', 'to', 'sender', 'recipient'],
   phone: ['phone', 'telephone', 'number', 'tel', 'mobile'],
+  variable: [''],
 }
 const usual: Readonly<Record<Kind, string>> = {
   credential: 'key',
@@ -91,6 +99,7 @@ const usual: Readonly<Record<Kind, string>> = {
   port: 'port',
   mail: 'email',
   phone: 'phone',
+  variable: '',
 }
 const rank: Readonly<Record<Confidence, number>> = { high: 2, medium: 1, low: 0 }
 
@@ -104,38 +113,132 @@ export function candidatesOf(
   isBrowser: (path: string) => boolean,
 ): Candidate[] {
   const groups = new Map<string, Finding[]>()
-  for (const finding of findings) {
+  const inFiles = stageFiles(findings)
+  for (const found of findings) {
+    const finding = inFiles(found)
+    const { kind, value, variable, group, stage, stages } = finding
     // A port and a credential may read the same and be two things.
-    const key = `${finding.kind} ${finding.value} ${finding.stages ? JSON.stringify(finding.stages) : ''}`
+    const key = variable
+      ? `variable ${variable.name}`
+      : (group ?? `${kind} ${value} ${JSON.stringify([stage, stages])}`)
     groups.set(key, [...(groups.get(key) ?? []), finding])
   }
   const names = new Set(taken)
   const proper = [...groups.values()].filter((sites) => sites.some(({ echo }) => !echo))
-  return proper.map((sites) => {
-    const best = sites.filter(({ echo }) => !echo).reduce((a, b) => (rank[b.confidence] > rank[a.confidence] ? b : a))
-    const { kind, value } = best
-    const name = unique(nameOf(sites, best), names)
-    names.add(name)
-    const inBrowser = sites.some(({ path }) => isBrowser(path))
-    const secret = (kind === 'credential' && !isPublicKey(name)) || (kind === 'connection' && isSecretConnection(value))
-    return {
-      name,
-      kind,
-      type: kind === 'port' ? 'port' : 'string',
-      secret,
-      reach: inBrowser ? 'browser' : 'server',
-      confidence: best.confidence,
-      reason: best.reason,
-      value,
-      stages: best.stages ?? {},
-      sites,
-      ...(secret &&
-        inBrowser && {
-          blocked:
-            'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.',
-        }),
-    }
+  // Names that code reads are taken before any is proposed.
+  for (const [{ variable } = {}] of proper) if (variable) names.add(variable.name)
+  const candidates = proper.map((sites) => {
+    const candidate = candidateOf(sites, names, isBrowser)
+    names.add(candidate.name)
+    return candidate
   })
+  return candidates.map((candidate) => onPort(candidate, candidates))
+}
+
+function candidateOf(
+  sites: readonly Finding[],
+  names: ReadonlySet<string>,
+  isBrowser: (path: string) => boolean,
+): Candidate {
+  const best = sites.filter(({ echo }) => !echo).reduce((a, b) => (rank[b.confidence] > rank[a.confidence] ? b : a))
+  const { kind } = best
+  const uses = sites.flatMap(({ variable }) => variable ?? [])
+  const { value, stages, clash } = valuesOf(sites)
+  const values = [value, ...Object.values(stages)].filter((each) => each !== undefined)
+  const name = uses[0]?.name ?? unique(nameOf(sites, best), names)
+  const inBrowser = sites.some(({ path }) => isBrowser(path))
+  const found =
+    uses.length > 0
+      ? entryOf(uses, values)
+      : {
+          type: kind === 'port' ? ('port' as const) : ('string' as const),
+          secret: kind === 'credential' || (kind === 'connection' && values.some(isSecretConnection)),
+          optional: false,
+        }
+  const staged = Object.keys(stages)
+  // A stage that had no value has none now; but which file is for another stage, only the code knows.
+  const isPartly =
+    value === undefined && found.default === undefined && !found.optional && !sites.some(({ ofStage }) => ofStage)
+  const secret = found.secret && !(isPublicKey(name) && kind !== 'connection')
+  const blocked =
+    secret && inBrowser
+      ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
+      : (clash ?? found.blocked)
+  return {
+    ...{ name, kind, secret, value, stages },
+    sites: sites.map((site) => (isBrowser(site.path) ? { ...site, page: true } : site)),
+    entry: { ...found, secret, ...(isPartly && staged.length > 0 && { neededIn: staged }) },
+    reach: inBrowser ? 'browser' : 'server',
+    confidence: best.confidence,
+    reason: best.reason,
+    asks: [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each)),
+    ...(blocked !== undefined && { blocked }),
+  }
+}
+
+/** The shared value and those of stages; places that give one stage different values contradict each other. */
+function valuesOf(sites: readonly Finding[]) {
+  const given = sites.flatMap(({ value, stage, stages = {} }) => [
+    ...(value === undefined ? [] : [{ stage, value }]),
+    ...Object.entries(stages).map(([stage, value]) => ({ stage, value })),
+  ])
+  const found = new Map<string | undefined, string>()
+  let clash: string | undefined
+  for (const { stage, value } of given) {
+    const known = found.get(stage)
+    if (known !== undefined && known !== value)
+      clash = `It has different values${stage === undefined ? '' : ` in stage ${stage}`} at its places. Settle on one first.`
+    found.set(stage, value)
+  }
+  const value = found.get(undefined)
+  const stages = [...found].filter((each): each is [string, string] => each[0] !== undefined && each[1] !== value)
+  return { value, stages: Object.fromEntries(stages), clash }
+}
+
+/** `config/production.js` beside `config/development.js`: what such files give under one name is one setting. */
+function stageFiles(findings: readonly Finding[]): (finding: Finding) => Finding {
+  const families = new Map<string, Set<string>>()
+  const paths = new Set(findings.map(({ path }) => path))
+  for (const path of paths) {
+    const { family } = familyOf(path) ?? {}
+    if (family !== undefined) families.set(family, (families.get(family) ?? new Set()).add(path))
+  }
+  // environment.ts is the base of environment.prod.ts.
+  for (const path of paths) families.get(baseOf(path))?.add(path)
+  return (finding) => {
+    const { path, words, outer, group, variable } = finding
+    if (group !== undefined || variable || words.length === 0) return finding
+    const { family, stage } = familyOf(path) ?? { family: baseOf(path), stage: undefined }
+    if ((families.get(family)?.size ?? 0) < 2) return finding
+    return { ...finding, stage, ofStage: true, group: `${family} ${[...outer, ...words].join(' ')}` }
+  }
+}
+
+function baseOf(path: string): string {
+  return path.replace(/[cm]?[jt]s$/, '')
+}
+
+/** The files that a file is one of, if its name is a stage's; `default.js` is for all stages. */
+function familyOf(path: string): { readonly family: string; readonly stage: string | undefined } | undefined {
+  const [, family = '', word = ''] = /^((?:.*[/.])?)([A-Za-z]+)\.[cm]?[jt]s$/.exec(path) ?? []
+  const stage = ownStage(word)
+  return family !== '' && (stage !== undefined || /^(?:defaults?|base|common|shared)$/.test(word))
+    ? { family, stage }
+    : undefined
+}
+
+/** A port that a server listens on stands in addresses too: their values are built on it, so that it is written once. */
+function onPort(candidate: Candidate, all: readonly Candidate[]): Candidate {
+  const { kind, value } = candidate
+  const port = kind === 'address' || kind === 'host' ? /(?<=:)[0-9]{2,5}$/.exec(value ?? '')?.[0] : undefined
+  if (port === undefined || !/(?:^|\/)(?:localhost|127\.0\.0\.1|0\.0\.0\.0|\[::1\]):/.test(value as string))
+    return candidate
+  const [own, ...more] = all.filter(
+    ({ entry, value, secret }) => entry.type === 'port' && !secret && (value ?? String(entry.default)) === port,
+  )
+  return own && more.length === 0 && own.reach === 'server' && !own.blocked
+    ? { ...candidate, builtOn: own.name }
+    : candidate
 }
 
 /** Keys that pages send openly, and that are limited by where they may be used from. */
@@ -187,7 +290,7 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
 /** What a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
 function subjectOf({ kind, value, path }: Finding): string[] {
   if (kind === 'connection') {
-    const scheme = value.slice(0, value.indexOf(':')).toLowerCase().replace(/\+.*$/, '')
+    const scheme = String(value).replace(/:.*$/s, '').toLowerCase().replace(/\+.*$/, '')
     return [
       /^(?:postgres|mysql|maria|mongo|mssql|sqlserver|cassandra|clickhouse|couchbase)/.test(scheme)
         ? 'database'
@@ -195,7 +298,7 @@ function subjectOf({ kind, value, path }: Finding): string[] {
     ]
   }
   if (kind === 'port') return []
-  const host = /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(value)?.[1] ?? ''
+  const host = /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(value ?? '')?.[1] ?? ''
   const label =
     kind === 'address' || kind === 'host'
       ? host.split('.').find((each) => !/^(?:www|\d+|localhost)$/i.test(each))

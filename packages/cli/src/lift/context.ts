@@ -129,7 +129,12 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     else if (parent.type === 'JSXAttribute') {
       name = String((parent.name as Node).name)
       markup = true
-    } else if (parent.type === 'ObjectProperty') {
+    } else if (
+      parent.type === 'ReturnStatement' ||
+      (parent.type === 'ArrowFunctionExpression' && parent.body === inner)
+    )
+      name = functionName(parents.slice(0, at + 1))?.replace(/^get(?=[A-Z_])/, '')
+    else if (parent.type === 'ObjectProperty') {
       if (parent.key === inner && !parent.shorthand) fixed = true
       name = nameOfProperty(parent, parents[at - 1])
       outer = wordsOf(outerName(parents[at - 1], parents.slice(0, at - 1)) ?? '')
@@ -138,6 +143,21 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
   }
   if (name !== undefined) words = wordsOf(name)
   return { words, outer, name, call, argument, fixed, compared, listed, markup }
+}
+
+/** The name of the innermost function, by what it is declared or given as. */
+function functionName(parents: readonly Node[]): string | undefined {
+  const at = parents.findLastIndex(({ type }) => /Function|Method/.test(type))
+  const found = parents[at]
+  if (!found) return undefined
+  if (found.type === 'FunctionDeclaration') return identifier(found.id)
+  if (/Method$/.test(found.type)) return keyName(found)
+  const parent = parents[at - 1]
+  return parent?.type === 'VariableDeclarator'
+    ? identifier(parent.id)
+    : parent?.type === 'ObjectProperty'
+      ? keyName(parent)
+      : undefined
 }
 
 /** The name that an object is given to, or the function that takes it. */

@@ -1,7 +1,12 @@
 import { browserFiles, type Standing, standingIn } from './browser.js'
 import { type Candidate, candidatesOf } from './candidates.js'
+import { containersIn, isContainerFile } from './containers.js'
 import { type Finding, findingsIn } from './find.js'
-import { holdsCode, parseFile, type SourceFile, type Unparsed, walk } from './parse.js'
+import { holdsCode, type Node, parseFile, type SourceFile, type Unparsed, walk } from './parse.js'
+import { collectReads } from './reads.js'
+import { isPackageFile, scriptsIn } from './scripts.js'
+import { isSecretConnection } from './shapes.js'
+import { variablesIn } from './variables.js'
 
 /** What was found in a project. */
 export interface Found {
@@ -18,25 +23,56 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Fo
   const standings: Standing[] = []
   const unparsed: Unparsed[] = []
   for (const file of files) {
+    if (isPackageFile(file.path)) findings.push(...scriptsIn(file))
+    else if (isContainerFile(file.path)) findings.push(...containersIn(file))
     if (!holdsCode(file.path)) continue
     const parsed = parseFile(file)
     if ('line' in parsed) {
       unparsed.push(parsed)
       continue
     }
-    // One walk for both: going through the trees is most of the work.
-    const [found, stands] = [findingsIn(file), standingIn(file)]
+    // One walk for all: going through the trees is most of the work.
+    const [found, stands, reads] = [findingsIn(file), standingIn(file), collectReads(file)]
     for (const program of parsed.programs)
       walk(program, (node, parents) => {
         found.visit(node, parents)
         stands.visit(node, parents)
+        reads.visit(node, parents)
       })
-    findings.push(...found.findings)
+    const others = new Set<Node>()
+    const variables = variablesIn(file, reads.reads(), others)
+    findings.push(...apart([...found.findings(others), ...variables]))
     standings.push(stands.standing())
   }
   const browser = browserFiles(standings)
   const open = findings.filter(({ kept }) => !kept)
-  const candidates = candidatesOf(open, taken, (path) => browser.has(path))
-  const secrets = findings.filter(({ kind }) => kind === 'credential' || kind === 'connection')
+  const names = new Set(taken)
+  // What the legend has is declared, and read as its owner chose.
+  const fresh = open.filter(({ variable }) => !variable || !names.has(variable.name))
+  const candidates = candidatesOf(fresh, names, (path) => browser.has(path))
+  const staying = findings.filter((each) => each.kept && isSecret(each))
+  const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
   return { candidates, secrets, unparsed, files: standings.length }
+}
+
+function isSecret({ kind, variable, value }: Finding): boolean {
+  return (
+    kind === 'credential' || variable?.secret === true || (kind === 'connection' && isSecretConnection(value ?? ''))
+  )
+}
+
+/** Without what stands inside of something that is replaced as a whole. */
+function apart(findings: readonly Finding[]): Finding[] {
+  const wholes = findings.filter(({ frame, form }) => frame !== undefined || form === 'pattern')
+  if (wholes.length === 0) return [...findings]
+  return findings.filter(
+    (each) =>
+      !wholes.some(
+        (whole) =>
+          whole !== each &&
+          !(each.form === 'pattern' && whole.form === 'pattern') &&
+          whole.start <= each.start &&
+          each.end <= whole.end,
+      ),
+  )
 }

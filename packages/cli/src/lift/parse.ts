@@ -134,3 +134,8 @@ export function walk(root: Node, visit: Visit): void {
 export function isNode(value: unknown): value is Node {
   return typeof value === 'object' && value !== null && typeof (value as Node).type === 'string'
 }
+
+/** The nodes of a list, which may hold gaps. */
+export function nodesIn(list: unknown): Node[] {
+  return Array.isArray(list) ? list.filter(isNode) : []
+}

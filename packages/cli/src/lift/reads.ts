@@ -1,4 +1,4 @@
-import { isNode, type Node, type Parsed, walk } from './parse.js'
+import { isNode, type Node, nodesIn, type Parsed, type SourceFile, type Visit, walk } from './parse.js'
 
 /** A name that code takes from its environment. Offsets are into the file's text, `[start, end)`. */
 export interface Read {
@@ -8,6 +8,9 @@ export interface Read {
   readonly end: number
   /** What it is taken from. */
   readonly from: Source
+  /** The expression, or the property of what takes the environment apart; and what it is in, the root first. */
+  readonly node: Node
+  readonly parents: readonly Node[]
 }
 
 /** An environment that is read by a name which is only known when the code runs. */
@@ -24,58 +27,89 @@ export type Source = 'process.env' | 'import.meta.env' | 'virtual:mappa/settings
 export interface Reads {
   readonly reads: readonly Read[]
   readonly computed: readonly ComputedRead[]
+  /** Names that code gives a value itself: `process.env.TZ = 'UTC'`. */
+  readonly written: ReadonlySet<string>
   /** Every name of a property that is taken or taken apart: settings are read as `settings.collector.port`. */
   readonly properties: ReadonlySet<string>
 }
 
 /** What the code of one file takes. */
 export function readsIn({ file, programs }: Parsed): Reads {
-  const reads: Read[] = []
-  const computed: ComputedRead[] = []
-  const properties = new Set<string>()
-  for (const program of programs) {
-    /** Other names that the file has for an environment: `const env = process.env`. */
-    const aliases = new Map<string, Source>()
-    const sourceOf = (node: unknown): Source | undefined => environmentOf(node) ?? aliases.get(identifierIn(node) ?? '')
-    const add = (name: string, { start, end }: Node, from: Source) =>
-      reads.push({ path: file.path, name, start, end, from })
-    const addPattern = (pattern: Node, from: Source) => {
-      for (const property of nodesIn(pattern.properties)) {
-        const name = property.type === 'ObjectProperty' ? keyOf(property) : undefined
-        if (name !== undefined) add(name, property.key as Node, from)
-        else computed.push({ path: file.path, start: property.start, end: property.end, from })
-      }
-    }
-    walk(program, (node, parents) => {
-      const key = node.type === 'ObjectProperty' || isMember(node) ? keyOf(node) : undefined
-      if (key !== undefined) properties.add(key)
-      if (node.type === 'VariableDeclarator' || node.type === 'AssignmentExpression') {
-        const [to, what] = node.type === 'VariableDeclarator' ? [node.id, node.init] : [node.left, node.right]
-        const from = sourceOf(bare(what))
-        if (!from || !isNode(to)) return
-        if (to.type === 'ObjectPattern') addPattern(to, from)
-        else if (to.type === 'Identifier' && node.type === 'VariableDeclarator') aliases.set(to.name as string, from)
-      } else if (isMember(node)) {
-        const from = sourceOf(bare(node.object))
-        if (!from) return
-        // What is set is not read; a test or a script may set what others read.
-        const parent = parents.at(-1)
-        if (parent?.type === 'AssignmentExpression' && parent.left === node && parent.operator === '=') return
-        if (parent?.type === 'UnaryExpression' && parent.operator === 'delete') return
-        if (key !== undefined) add(key, node.property as Node, from)
-        else computed.push({ path: file.path, start: node.start, end: node.end, from })
-      } else if (node.type === 'ImportDeclaration' && quoted(node.source) === 'virtual:mappa/settings')
-        for (const specifier of nodesIn(node.specifiers)) {
-          const imported = specifier.imported as Node | undefined
-          const name = imported && (identifierIn(imported) ?? quoted(imported))
-          if (imported && typeof name === 'string' && name !== 'default') add(name, imported, 'virtual:mappa/settings')
-        }
-    })
-  }
-  return { reads, computed, properties }
+  const collected = collectReads(file)
+  for (const program of programs) walk(program, collected.visit)
+  return collected.reads()
 }
 
-function isMember(node: Node): boolean {
+/** Collects what the code of one file takes, as its trees are visited. */
+export function collectReads({ path }: SourceFile): { readonly visit: Visit; readonly reads: () => Reads } {
+  const found: (Read & { readonly alias: string | undefined })[] = []
+  const computed: ComputedRead[] = []
+  const properties = new Set<string>()
+  const written = new Set<string>()
+  /** Other names that the file has for an environment: `const env = process.env`. */
+  const aliases = new Map<string, Source>()
+  /** Names of parameters: one that is called as an alias is another thing where it counts. */
+  const parameters = new Set<string>()
+  const sourceOf = (node: unknown) => {
+    const from = environmentOf(node)
+    const alias = from ? undefined : identifierIn(node)
+    const known = from ?? aliases.get(alias ?? '')
+    return known && { from: known, alias }
+  }
+  const visit: Visit = (node, parents) => {
+    const key = node.type === 'ObjectProperty' || isMember(node) ? keyOf(node) : undefined
+    if (key !== undefined) properties.add(key)
+    for (const parameter of nodesIn(node.params))
+      if (parameter.type === 'Identifier') parameters.add(parameter.name as string)
+    if (node.type === 'VariableDeclarator' || node.type === 'AssignmentExpression') {
+      const [to, what] = node.type === 'VariableDeclarator' ? [node.id, node.init] : [node.left, node.right]
+      const source = sourceOf(bare(what))
+      if (!source || !isNode(to)) return
+      const { from } = source
+      if (to.type === 'Identifier' && node.type === 'VariableDeclarator') aliases.set(to.name as string, from)
+      if (to.type !== 'ObjectPattern') return
+      for (const property of nodesIn(to.properties)) {
+        const name = property.type === 'ObjectProperty' ? keyOf(property) : undefined
+        if (name === undefined) computed.push({ path, start: property.start, end: property.end, from })
+        else {
+          const { start, end } = property.key as Node
+          found.push({ path, name, start, end, ...source, node: property, parents: [...parents, node, to] })
+        }
+      }
+    } else if (isMember(node)) {
+      const source = sourceOf(bare(node.object))
+      if (!source) return
+      const { from } = source
+      // What is set is not read; a test or a script may set what others read.
+      const parent = parents.at(-1)
+      const isSet =
+        (parent?.type === 'AssignmentExpression' && parent.left === node) ||
+        (parent?.type === 'UnaryExpression' && parent.operator === 'delete')
+      if (isSet && key !== undefined) written.add(key)
+      if (isSet && parent?.operator !== '||=' && parent?.operator !== '??=') return
+      const { start, end } = node.property as Node
+      if (key !== undefined) found.push({ path, name: key, start, end, ...source, node, parents: [...parents] })
+      else computed.push({ path, start: node.start, end: node.end, from })
+    } else if (node.type === 'ImportDeclaration' && quoted(node.source) === 'virtual:mappa/settings')
+      for (const specifier of nodesIn(node.specifiers)) {
+        const imported = specifier.imported as Node | undefined
+        const name = imported && (identifierIn(imported) ?? quoted(imported))
+        if (!imported || typeof name !== 'string' || name === 'default') continue
+        const { start, end } = imported
+        found.push({
+          ...{ path, name, start, end, from: 'virtual:mappa/settings' },
+          ...{ alias: undefined, node: specifier, parents: [...parents, node] },
+        })
+      }
+  }
+  const reads = () => ({
+    reads: found.filter(({ alias }) => alias === undefined || !parameters.has(alias)),
+    ...{ computed, written, properties },
+  })
+  return { visit, reads }
+}
+
+export function isMember(node: Node): boolean {
   return node.type === 'MemberExpression' || node.type === 'OptionalMemberExpression'
 }
 
@@ -98,7 +132,7 @@ function environmentOf(node: unknown): Source | undefined {
 }
 
 /** An expression without what only types or brackets put round it. */
-function bare(node: unknown): unknown {
+export function bare(node: unknown): unknown {
   const wrappers = [
     'TSAsExpression',
     'TSSatisfiesExpression',
@@ -111,14 +145,10 @@ function bare(node: unknown): unknown {
   return inner
 }
 
-function identifierIn(node: unknown): string | undefined {
+export function identifierIn(node: unknown): string | undefined {
   return isNode(node) && node.type === 'Identifier' ? (node.name as string) : undefined
 }
 
 function quoted(node: unknown): unknown {
   return isNode(node) && node.type === 'StringLiteral' ? node.value : undefined
-}
-
-function nodesIn(list: unknown): Node[] {
-  return Array.isArray(list) ? list.filter(isNode) : []
 }

@@ -32,7 +32,7 @@ export function stageTest(test: unknown): StageTest | undefined {
   if (test.type === 'BinaryExpression') return comparison(test)
   const [is, word, ...more] = wordsOf(lastName(test) ?? '')
   const named = is === 'is' ? (more.length === 0 ? word : undefined) : word === undefined ? is : undefined
-  const stage = named === undefined ? undefined : own(named)
+  const stage = named === undefined ? undefined : ownStage(named)
   // A variable called test or live may be about anything; only with "is" it asks.
   return stage !== undefined && (is === 'is' || ['production', 'prod', 'development', 'dev'].includes(named as string))
     ? { stage, negated: false }
@@ -45,14 +45,28 @@ function comparison({ operator, left, right }: Node): StageTest | undefined {
     [left, right],
     [right, left],
   ]) {
-    const value = isNode(with_) && with_.type === 'StringLiteral' ? own(with_.value as string) : undefined
-    const last = wordsOf(lastName(what) ?? '').at(-1) ?? ''
-    if (value !== undefined && ['env', 'environment', 'stage', 'mode'].includes(last))
+    const value = isNode(with_) && with_.type === 'StringLiteral' ? ownStage(with_.value as string) : undefined
+    if (value !== undefined && stageAsked(what) !== undefined)
       return { stage: value, negated: (operator as string).startsWith('!') }
   }
   return undefined
 }
 
-function own(name: string): string | undefined {
-  return Object.hasOwn(stageNames, name.toLowerCase()) ? stageNames[name.toLowerCase()] : undefined
+/** The stage that a word of code means: `prod` is production. */
+export function ownStage(name: string | undefined): string | undefined {
+  const word = name?.toLowerCase() ?? ''
+  return Object.hasOwn(stageNames, word) ? stageNames[word] : undefined
 }
+
+/** What code asks for its environment, by its last name: `NODE_ENV` of `process.env.NODE_ENV === 'production'`. */
+export function stageAsked(node: unknown): string | undefined {
+  if (!isNode(node)) return undefined
+  if (node.type === 'UnaryExpression') return stageAsked(node.argument)
+  if (node.type === 'BinaryExpression') return stageAsked(node.left) ?? stageAsked(node.right)
+  if (node.type === 'LogicalExpression') return stageAsked(node.left)
+  const name = lastName(node)
+  return name !== undefined && asking.has(wordsOf(name).at(-1) ?? '') ? name : undefined
+}
+
+/** Last words of names that hold a stage. */
+const asking: ReadonlySet<string> = new Set(['env', 'environment', 'stage', 'mode'])

@@ -57,7 +57,7 @@ const hostNames = new Set([
   ...['MAPPA_STAGE', 'MAPPA_ROOT', 'MAPPA_SET', 'HTTP_PROXY', 'HTTPS_PROXY', 'NO_PROXY'],
 ])
 
-function isHostName(name: string): boolean {
+export function isHostName(name: string): boolean {
   return hostNames.has(name.toUpperCase()) || /^(?:npm_|XDG_|LC_|SSH_|GIT_)/.test(name)
 }
 

@@ -58,6 +58,8 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
   }
   return {
     name: 'mappa',
+    // Before the others, a component or a page is no JavaScript yet.
+    enforce: 'post',
 
     config(config, env) {
       // Assigned, not returned: what is returned is merged with the user's own, and prefixes would add up.

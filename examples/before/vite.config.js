@@ -1,0 +1,4 @@
+export default {
+  root: 'page',
+  preview: { port: 5180 },
+}

@@ -1,0 +1,42 @@
+import type { Candidate } from './candidates.js'
+import type { Change } from './edit.js'
+import type { Finding } from './find.js'
+
+/** Shorter ones would hide half of what is shown. */
+const hiddenLengthMin = 4
+
+/** Every text that must not be shown with some changes, the longest first: as values, and as they are written in code. */
+export function hiddenTexts(
+  secrets: readonly Finding[],
+  moved: readonly Candidate[],
+  changes: readonly Change[],
+): string[] {
+  const marked = moved.filter(({ secret }) => secret)
+  const findings = [...secrets, ...marked.flatMap(({ sites }) => sites)]
+  const written = findings.flatMap(({ path, literals }) => {
+    const text = changes.find((change) => change.path === path)?.before
+    return literals.map(({ start, end }) => text?.slice(start + 1, end - 1) ?? '')
+  })
+  const values = [...findings, ...marked].flatMap(({ value, stages = {} }) => [value ?? '', ...Object.values(stages)])
+  // A manifest's scripts are text within text.
+  const quoted = values.map((value) => JSON.stringify(value).slice(1, -1))
+  return [...new Set([...values, ...quoted, ...written])]
+    .flatMap((text) => text.split('\n'))
+    .filter((line) => line.length >= hiddenLengthMin)
+    .sort((a, b) => b.length - a.length)
+}
+
+/** A text with those masked. A short one may be a part of a word that says something else. */
+export function withoutTexts(text: string, hidden: readonly string[]): string {
+  return hidden.reduce(
+    (shown, secret) =>
+      secret.length < 8
+        ? shown.replace(new RegExp(`(?<!\\w)${escaped(secret)}(?!\\w)`, 'g'), '(secret)')
+        : shown.replaceAll(secret, '(secret)'),
+    text,
+  )
+}
+
+function escaped(text: string): string {
+  return text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
+}

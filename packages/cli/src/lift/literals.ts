@@ -1,0 +1,35 @@
+import type { Node } from './parse.js'
+
+/** What no rule below takes, told before looking at its surroundings. */
+export function mayBeSetting({ form, text }: Literal): boolean {
+  if (form === 'number') return /^[1-9][0-9]{1,4}$/.test(text)
+  return text.length > 3 && text.length <= 10_000
+}
+
+export interface Literal {
+  readonly form: 'string' | 'number' | 'template-text'
+  readonly text: string
+  readonly start: number
+  readonly end: number
+  /** Whether more follows that is only known when the code runs. */
+  readonly goesOn: boolean
+}
+
+export function literalOf(node: Node, parent: Node | undefined): Literal | undefined {
+  const { start, end } = node
+  if (node.type === 'StringLiteral') return { form: 'string', text: node.value as string, start, end, goesOn: false }
+  if (node.type === 'NumericLiteral') return { form: 'number', text: String(node.value), start, end, goesOn: false }
+  if (node.type !== 'TemplateElement') return undefined
+  const { cooked, raw } = node.value as { cooked?: string; raw: string }
+  // What is written with escapes cannot be cut by its length.
+  if (cooked === undefined || cooked !== raw) return undefined
+  // A template without expressions is a string of several lines.
+  const whole = parent?.type === 'TemplateLiteral' && (parent.quasis as Node[]).length === 1
+  if (whole) return { form: 'string', text: raw, start: parent.start, end: parent.end, goesOn: false }
+  return { form: 'template-text', text: raw, start, end, goesOn: !node.tail }
+}
+
+/** A template's first text is used as the template is; a later one is a part of something. */
+export function contextParents(node: Node, parents: readonly Node[]): readonly Node[] {
+  return node.type === 'TemplateElement' ? parents.slice(0, -1) : parents
+}
