@@ -250,6 +250,35 @@ async function finding() {
     `\nFinding settings in ${files.length} files of installed code (${size.toFixed(1)} MiB) against parsing them to trees`,
   )
   report('finding', mine, base, { most: 1.5 })
+  findingMemory(folders)
+}
+
+/** What finding keeps as it goes on: the same files once and four times, one after the other as the command takes them. */
+function findingMemory(folders) {
+  const script = `import { readdirSync, readFileSync } from 'node:fs'
+    import { findIn } from './scripts/lift-room.mjs'
+    const folders = ${JSON.stringify(folders)}
+    let most = 0
+    function* files(rounds) {
+      let count = 0
+      for (let round = 0; round < rounds; round++) for (const folder of folders)
+        for (const path of readdirSync('node_modules/' + folder, { recursive: true, encoding: 'utf8' })) {
+          if (!/\\.[cm]?js$/.test(path)) continue
+          if (count++ % 100 === 99) { gc(); most = Math.max(most, process.memoryUsage().heapUsed) }
+          yield { path: round + '/' + folder + '/' + path, text: readFileSync('node_modules/' + folder + '/' + path, 'utf8') }
+        }
+      console.log(count)
+    }
+    for (const rounds of [1, 4]) { findIn(files(rounds), []); console.log(most) }`
+  const { stdout, stderr, status } = spawnSync(process.execPath, ['--expose-gc', '--input-type=module', '-e', script], {
+    cwd: top,
+    env: environment(),
+    encoding: 'utf8',
+  })
+  if (status !== 0) throw new Error(stderr)
+  const [few, atFew, many, atMany] = stdout.trim().split('\n').slice(-4).map(Number)
+  const mib = (bytes) => `${(bytes / 1024 / 1024).toFixed(1)} MiB`
+  console.log(`  most memory in use: ${mib(atFew)} over ${few} files, ${mib(atMany)} over ${many}`)
 }
 
 /** In a process of its own, so that nothing else is counted. */

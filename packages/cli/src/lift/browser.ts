@@ -31,7 +31,8 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
   const visit: Visit = (node, parents) => {
     const source = sourceOf(node)
     if (source !== undefined) {
-      imports.push(source)
+      // As a text of its own: a piece would keep the whole file in memory.
+      imports.push(JSON.parse(JSON.stringify(source)))
       server ||= serverPackages.test(source)
     } else if (!browser && node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
       const parent = parents.at(-1)

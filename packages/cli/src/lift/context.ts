@@ -145,19 +145,18 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
   return { words, outer, name, call, argument, fixed, compared, listed, markup }
 }
 
-/** The name of the innermost function, by what it is declared or given as. */
+/** The name of a function that does nothing but give a value, by what it is declared or given as. */
 function functionName(parents: readonly Node[]): string | undefined {
   const at = parents.findLastIndex(({ type }) => /Function|Method/.test(type))
   const found = parents[at]
-  if (!found) return undefined
+  const [body, ...between] = parents.slice(at + 1)
+  const isGiver = body?.type !== 'BlockStatement' || (body.body as Node[]).length === 1
+  if (!found || !isGiver || between.some(({ type }) => type === 'SwitchCase')) return undefined
   if (found.type === 'FunctionDeclaration') return identifier(found.id)
   if (/Method$/.test(found.type)) return keyName(found)
   const parent = parents[at - 1]
-  return parent?.type === 'VariableDeclarator'
-    ? identifier(parent.id)
-    : parent?.type === 'ObjectProperty'
-      ? keyName(parent)
-      : undefined
+  if (parent?.type === 'VariableDeclarator') return identifier(parent.id)
+  return parent?.type === 'ObjectProperty' ? keyName(parent) : undefined
 }
 
 /** The name that an object is given to, or the function that takes it. */

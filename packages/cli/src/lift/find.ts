@@ -130,7 +130,8 @@ export function findingsIn(file: SourceFile): {
     })
   }
   const visit: Visit = (node, parents) => {
-    if (taken.has(node)) return
+    // First what costs little: every node of a project comes by.
+    if (!looked.has(node.type) || taken.has(node)) return
     const choice = choiceAt(node, parents, text)
     if (choice) return addChoice(choice)
     const parent = parents.at(-1)
@@ -152,6 +153,17 @@ export function findingsIn(file: SourceFile): {
     findings: (others) => findings.filter(({ node }) => !others.has(node)).map(({ finding }) => finding),
   }
 }
+
+/** Nodes that are literals, or may choose between some. */
+const looked: ReadonlySet<string> = new Set([
+  'StringLiteral',
+  'NumericLiteral',
+  'TemplateElement',
+  'ConditionalExpression',
+  'SwitchStatement',
+  'IfStatement',
+  'ObjectExpression',
+])
 
 /** Of a template's text only the moved part is replaced. */
 function rangeOf({ form, start, end }: Literal, { value }: Guess): Range {

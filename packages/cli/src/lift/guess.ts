@@ -136,7 +136,7 @@ function guessByName(text: string, { words, outer, name, listed }: Context): Gue
         /^[a-z]{1,10}$/.test(text) &&
         outer.length === 0 &&
         !/verify|auth|access|api/.test(words[0] ?? '')
-          ? 'medium'
+          ? 'low'
           : 'high',
       reason: 'Its name says that it is a credential.',
     }
@@ -175,5 +175,5 @@ function isPlainValue(text: string, name: string | undefined): boolean {
   // const API_TOKEN = 'apiToken' and token: 'X-Token' name a key or a header.
   if (/^[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)+$/.test(text)) return false
   const plain = (each: string) => each.toLowerCase().replace(/[^a-z0-9]/g, '')
-  return plain(text) !== plain(name ?? '') && !/^x-[a-z-]+$/i.test(text) && !/^[./]/.test(text)
+  return plain(text) !== plain(name ?? '') && !/^x-[a-z-]+$/i.test(text) && !/^[./<]/.test(text)
 }

@@ -57,10 +57,15 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
     return known && { from: known, alias }
   }
   const visit: Visit = (node, parents) => {
+    // Most nodes are none of these, and every node of a project comes by.
+    if (!read.has(node.type)) {
+      if (node.params !== undefined)
+        for (const parameter of nodesIn(node.params))
+          if (parameter.type === 'Identifier') parameters.add(parameter.name as string)
+      return
+    }
     const key = node.type === 'ObjectProperty' || isMember(node) ? keyOf(node) : undefined
     if (key !== undefined) properties.add(key)
-    for (const parameter of nodesIn(node.params))
-      if (parameter.type === 'Identifier') parameters.add(parameter.name as string)
     if (node.type === 'VariableDeclarator' || node.type === 'AssignmentExpression') {
       const [to, what] = node.type === 'VariableDeclarator' ? [node.id, node.init] : [node.left, node.right]
       const source = sourceOf(bare(what))
@@ -108,6 +113,15 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
   })
   return { visit, reads }
 }
+
+const read: ReadonlySet<string> = new Set([
+  'ObjectProperty',
+  'MemberExpression',
+  'OptionalMemberExpression',
+  'VariableDeclarator',
+  'AssignmentExpression',
+  'ImportDeclaration',
+])
 
 export function isMember(node: Node): boolean {
   return node.type === 'MemberExpression' || node.type === 'OptionalMemberExpression'

@@ -48,6 +48,7 @@ const hostNames = new Set([
     'NO_COLOR',
     'FORCE_COLOR',
     'COLORTERM',
+    'DEBUG',
     'MODE',
     'DEV',
     'PROD',
@@ -58,7 +59,7 @@ const hostNames = new Set([
 ])
 
 export function isHostName(name: string): boolean {
-  return hostNames.has(name.toUpperCase()) || /^(?:npm_|XDG_|LC_|SSH_|GIT_)/.test(name)
+  return hostNames.has(name.toUpperCase()) || /^(?:npm_|XDG_|LC_|SSH_|GIT_|NODE_|TERM_|CLICOLOR)/.test(name)
 }
 
 /**
