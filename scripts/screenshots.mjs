@@ -23,7 +23,10 @@ try {
   )
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
-  await shoot('lift', ['mappa lift --only GATEWAY,ALERTS_TOKEN,MAILER_PORT | head -36'], before())
+  await shoot('lift', ['mappa lift --only GATEWAY_URL,MAIL_API_KEY,SCALE_LIMIT | head -38'], before())
+  // It waits for an answer, so the picture is taken meanwhile.
+  const asks = 'mappa lift --pick --only GATEWAY_URL,MAIL_API_KEY'
+  await shoot('lift-pick', [{ shown: asks, run: `{ sleep 4; touch .shot-done; } & ${asks}` }], before())
   const slip = copyApiary('screenshots')
   edit(slip, '.env.staging', (text) => text.replace('=4200', '=42oo'))
   await shoot(
@@ -139,7 +142,9 @@ function edit(cwd, file, change) {
 /** Types commands into a terminal that fills the screen, and takes a picture once they have ended. */
 async function shoot(name, lines, cwd) {
   const marker = join(cwd, '.shot-done')
-  const typed = lines.map((line) => `printf '\\033[1m$ %s\\033[22m\\n' "${line}"; ${line}; echo`)
+  const typed = lines
+    .map((line) => (typeof line === 'string' ? { shown: line, run: line } : line))
+    .map(({ shown, run }) => `printf '\\033[1m$ %s\\033[22m\\n' "${shown}"; ${run}; echo`)
   const script = `cd '${cwd}'; clear; ${typed.join('; ')}; touch '${marker}'; sleep 60`
   const look = [
     '-fa',

@@ -17,7 +17,7 @@ export async function pick(
   const names = new Set([...taken, ...candidates.map(({ name }) => name)])
   const picked: Candidate[] = []
   for (const [at, candidate] of candidates.entries()) {
-    process.stdout.write(`\n${describe(candidate)}\n`)
+    process.stdout.write(`\n${describe(candidate)}\n\n`)
     const { name, kind, secret, reach } = candidate
     const answer = await select<Answer>({
       message: `${name}, ${at + 1} of ${candidates.length}`,

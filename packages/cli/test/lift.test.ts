@@ -49,7 +49,7 @@ const rows: readonly [code: string, found: string][] = [
   ['app.listen(import.meta.env.DEV ? 4100 : 80)', 'PORT=80, development: 4100'],
   [
     "const feedUrl = isProd ? 'https://a.example' : isStaging ? 'https://b.example' : 'https://c.example'",
-    'FEED_URL=https://c.example, production: https://a.example, staging: https://b.example',
+    'FEED_URL=https://c.example, staging: https://b.example, production: https://a.example',
   ],
   [
     "const feedUrl = { development: 'http://localhost:4100', production: 'https://a.example' }[stage]",

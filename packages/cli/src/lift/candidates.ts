@@ -176,6 +176,8 @@ function candidateOf(
   }
 }
 
+const stageOrder = ['development', 'test', 'staging', 'production']
+
 /** The shared value and those of stages; places that give one stage different values contradict each other. */
 function valuesOf(sites: readonly Finding[]) {
   const given = sites.flatMap(({ value, stage, stages = {} }) => [
@@ -192,6 +194,7 @@ function valuesOf(sites: readonly Finding[]) {
   }
   const value = found.get(undefined)
   const stages = [...found].filter((each): each is [string, string] => each[0] !== undefined && each[1] !== value)
+  stages.sort(([a], [b]) => stageOrder.indexOf(a) - stageOrder.indexOf(b))
   return { value, stages: Object.fromEntries(stages), clash }
 }
 
