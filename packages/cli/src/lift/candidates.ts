@@ -145,7 +145,7 @@ function candidateOf(
   const uses = sites.flatMap(({ variable }) => variable ?? [])
   const { value, stages, clash } = valuesOf(sites)
   const values = [value, ...Object.values(stages)].filter((each) => each !== undefined)
-  const name = uses[0]?.name ?? unique(nameOf(sites, best), names)
+  const name = uses[0]?.name ?? unique(nameOf(sites, best), best, names)
   const inBrowser = sites.some(({ path }) => isBrowser(path))
   const found =
     uses.length > 0
@@ -158,7 +158,11 @@ function candidateOf(
   const staged = Object.keys(stages)
   // A stage that had no value has none now; but which file is for another stage, only the code knows.
   const isPartly =
-    value === undefined && found.default === undefined && !found.optional && !sites.some(({ ofStage }) => ofStage)
+    value === undefined &&
+    found.default === undefined &&
+    !found.optional &&
+    // What code reads as if it always had a value must have one.
+    !sites.some(({ ofStage, form }) => ofStage || form === 'expression' || form === 'pattern')
   const secret = found.secret && !(isPublicKey(name) && kind !== 'connection')
   const blocked =
     secret && inBrowser
@@ -311,7 +315,10 @@ function subjectOf({ kind, value, path }: Finding): string[] {
   return wordsOf(/^(?:index|main|app)$/.test(file) ? (path.split('/').at(-2) ?? file) : file)
 }
 
-function unique(name: string, names: ReadonlySet<string>): string {
+/** A name that nothing has yet: by the file where it stands, else with a number. */
+function unique(name: string, { path }: Finding, names: ReadonlySet<string>): string {
   if (!names.has(name)) return name
+  const file = variableName(wordsOf((path.split('/').at(-1) as string).replace(/\..*$/, '')))
+  if (!name.startsWith(file) && !names.has(`${file}_${name}`)) return `${file}_${name}`
   for (let count = 2; ; count++) if (!names.has(`${name}_${count}`)) return `${name}_${count}`
 }

@@ -1,7 +1,7 @@
 import { type Context, contextOf } from './context.js'
 import { type Guess, guessNumber, guessText } from './guess.js'
 import { type Literal, literalOf } from './literals.js'
-import { isNode, type Node, nodesIn } from './parse.js'
+import { isNode, type Node, nodesIn, withBrackets } from './parse.js'
 import { ownStage, stageAsked, stageTest } from './stages.js'
 
 /** Values of which code takes one by its environment. */
@@ -33,7 +33,7 @@ export interface GuessedChoice extends Choice {
 export function choiceAt(node: Node, parents: readonly Node[], text: string): GuessedChoice | undefined {
   const choice =
     node.type === 'ConditionalExpression'
-      ? conditional(node, parents)
+      ? conditional(node, parents, text)
       : node.type === 'SwitchStatement' || node.type === 'IfStatement'
         ? statement(node, parents, text)
         : node.type === 'ObjectExpression'
@@ -43,10 +43,10 @@ export function choiceAt(node: Node, parents: readonly Node[], text: string): Gu
 }
 
 /** `isProduction ? 'https://…' : 'http://…'`, also one in the other. */
-function conditional(node: Node, parents: readonly Node[]): Choice | undefined {
+function conditional(node: Node, parents: readonly Node[], text: string): Choice | undefined {
   const arms = conditionalArms(node)
   if (!arms) return undefined
-  const whole = { start: node.start, end: node.end, lead: '', rest: '' }
+  const whole = { ...withBrackets(node, text), lead: '', rest: '' }
   return { whole, arms, context: contextOf(node, parents), asks: stageAsked(node.test) }
 }
 

@@ -43,6 +43,13 @@ export function guessNumber(value: number, { words, call, argument }: Context): 
 
 export function guessText(literal: Literal, context: Context): Guess | undefined {
   const { text } = literal
+  // A connection that goes on before its host is known cannot be cut there.
+  if (
+    literal.goesOn &&
+    isConnection(text) &&
+    !/^[a-z][a-z0-9+.-]*:\/\/(?:[^/@\s]*@)?[^/@:\s]+(?::[0-9]+)?\//i.test(text)
+  )
+    return undefined
   return guessByShape(text, context) ?? guessPlace(literal, context) ?? guessByName(text, context)
 }
 

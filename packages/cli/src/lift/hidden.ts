@@ -2,9 +2,6 @@ import type { Candidate } from './candidates.js'
 import type { Change } from './edit.js'
 import type { Finding } from './find.js'
 
-/** Shorter ones would hide half of what is shown. */
-const hiddenLengthMin = 4
-
 /** Every text that must not be shown with some changes, the longest first: as values, and as they are written in code. */
 export function hiddenTexts(
   secrets: readonly Finding[],
@@ -22,7 +19,7 @@ export function hiddenTexts(
   const quoted = values.map((value) => JSON.stringify(value).slice(1, -1))
   return [...new Set([...values, ...quoted, ...written])]
     .flatMap((text) => text.split('\n'))
-    .filter((line) => line.length >= hiddenLengthMin)
+    .filter((line) => line !== '')
     .sort((a, b) => b.length - a.length)
 }
 

@@ -139,3 +139,13 @@ export function isNode(value: unknown): value is Node {
 export function nodesIn(list: unknown): Node[] {
   return Array.isArray(list) ? list.filter(isNode) : []
 }
+
+/** The range of an expression with the brackets round it, if there are any. */
+export function withBrackets(
+  { start, end, extra }: Node,
+  text: string,
+): { readonly start: number; readonly end: number } {
+  const { parenthesized, parenStart } = (extra ?? {}) as { parenthesized?: boolean; parenStart?: number }
+  const close = parenthesized && parenStart !== undefined ? /^\s*\)/.exec(text.slice(end, end + 100)) : null
+  return close && parenStart !== undefined ? { start: parenStart, end: end + close[0].length } : { start, end }
+}

@@ -1,7 +1,7 @@
-import type { Context } from './context.js'
+import { type Context, lastName } from './context.js'
 import { type Finding, isTestFile, placeIn, type Range } from './find.js'
 import { guessText } from './guess.js'
-import { isNode, type Node, nodesIn, type SourceFile } from './parse.js'
+import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from './parse.js'
 import { bare, identifierIn, type Read, type Reads } from './reads.js'
 import { isHostName } from './usage.js'
 import { namesCredential, namesPort, wordsOf } from './words.js'
@@ -125,6 +125,7 @@ function takenFrom({ node, parents }: Read, text: string): Standing {
     const parent = parents[at] as Node
     if (typeWrappers.has(parent.type)) {
       inner = parent
+      asks ||= isNode(parent.typeAnnotation) && mayLack(parent.typeAnnotation, text)
       if (parent.type === 'TSNonNullExpression') whole = rangeOf(parent)
       continue
     }
@@ -140,7 +141,7 @@ function takenFrom({ node, parents }: Read, text: string): Standing {
     } else if (conversionOf(parent, inner) && wanted === 'text') wanted = conversionOf(parent, inner) ?? 'text'
     else break
     inner = parent
-    whole = rangeOf(parent)
+    whole = withBrackets(parent, text)
   }
   const outer = parents[at]
   const comparison = fallback === undefined && wanted === 'text' ? switchOf(outer, inner) : undefined
@@ -152,7 +153,8 @@ function takenFrom({ node, parents }: Read, text: string): Standing {
       literals,
     }
   }
-  asks ||= fallback === undefined && asksFor(outer, inner)
+  const stops = outer?.type === 'UnaryExpression' && stopsWithout(parents[at - 1], outer)
+  asks ||= fallback === undefined && !stops && asksFor(outer, inner, text)
   const own = { whole, use: { fallback, wanted, asks, bare: rangeOf(node) }, literals }
   const later = fallback === undefined ? laterFallback(inner, parents.slice(0, at + 1), text) : undefined
   if (!later) return own
@@ -203,9 +205,24 @@ function switchOf(parent: Node | undefined, inner: Node): { without: boolean; co
   return { without: !means, contrary: (parent.operator as string).startsWith('!') === means }
 }
 
+/** Whether a type says itself that there may be no value. */
+function mayLack(type: unknown, text: string): boolean {
+  return isNode(type) && /\bundefined\b/.test(text.slice(type.start, type.end))
+}
+
+/** `if (!process.env.X) throw …`: then it is required. */
+function stopsWithout(statement: Node | undefined, test: Node): boolean {
+  if (statement?.type !== 'IfStatement' || statement.test !== test || test.operator !== '!') return false
+  const then = statement.consequent as Node
+  const last = then.type === 'BlockStatement' ? nodesIn(then.body).at(-1) : then
+  const call = last?.type === 'ExpressionStatement' ? (last.expression as Node) : undefined
+  return last?.type === 'ThrowStatement' || (call?.type === 'CallExpression' && lastName(call.callee) === 'exit')
+}
+
 /** Whether code deals with there being no value: it asks first. */
-function asksFor(parent: Node | undefined, inner: Node): boolean {
+function asksFor(parent: Node | undefined, inner: Node, text: string): boolean {
   if (!parent) return false
+  if (parent.type === 'VariableDeclarator') return mayLack((parent.id as Node).typeAnnotation, text)
   if (/^(?:If|While)Statement$|^ConditionalExpression$/.test(parent.type)) return parent.test === inner
   if (parent.type === 'LogicalExpression') return true
   if (parent.type === 'UnaryExpression') return parent.operator === '!' || parent.operator === 'typeof'
