@@ -118,7 +118,10 @@ export function walk(root: Node, visit: Visit): void {
   const step = (node: Node) => {
     visit(node, parents)
     parents.push(node)
-    for (const key of Object.keys(node)) {
+    const keys = Object.keys(node)
+    // A node's kind and place come first, and hold no node.
+    for (let at = keys[3] === 'loc' ? 4 : 0; at < keys.length; at++) {
+      const key = keys[at] as string
       const value = node[key]
       // Most members are texts and numbers, and some repeat what is in the tree.
       if (typeof value !== 'object' || value === null || skipped.has(key)) continue

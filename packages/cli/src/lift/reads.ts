@@ -58,10 +58,10 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
   }
   const visit: Visit = (node, parents) => {
     // Most nodes are none of these, and every node of a project comes by.
-    if (!read.has(node.type)) {
-      if (node.params !== undefined)
-        for (const parameter of nodesIn(node.params))
-          if (parameter.type === 'Identifier') parameters.add(parameter.name as string)
+    if (!read.has(node.type)) return
+    if (functions.has(node.type)) {
+      for (const parameter of nodesIn(node.params))
+        if (parameter.type === 'Identifier') parameters.add(parameter.name as string)
       return
     }
     const key = node.type === 'ObjectProperty' || isMember(node) ? keyOf(node) : undefined
@@ -114,7 +114,16 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
   return { visit, reads }
 }
 
+const functions: ReadonlySet<string> = new Set([
+  'FunctionDeclaration',
+  'FunctionExpression',
+  'ArrowFunctionExpression',
+  'ObjectMethod',
+  'ClassMethod',
+  'ClassPrivateMethod',
+])
 const read: ReadonlySet<string> = new Set([
+  ...functions,
   'ObjectProperty',
   'MemberExpression',
   'OptionalMemberExpression',
@@ -147,17 +156,18 @@ function environmentOf(node: unknown): Source | undefined {
 
 /** An expression without what only types or brackets put round it. */
 export function bare(node: unknown): unknown {
-  const wrappers = [
-    'TSAsExpression',
-    'TSSatisfiesExpression',
-    'TSNonNullExpression',
-    'TSTypeAssertion',
-    'ParenthesizedExpression',
-  ]
   let inner = node
-  while (isNode(inner) && wrappers.includes(inner.type)) inner = inner.expression
+  while (isNode(inner) && wrappers.has(inner.type)) inner = inner.expression
   return inner
 }
+
+const wrappers: ReadonlySet<string> = new Set([
+  'TSAsExpression',
+  'TSSatisfiesExpression',
+  'TSNonNullExpression',
+  'TSTypeAssertion',
+  'ParenthesizedExpression',
+])
 
 export function identifierIn(node: unknown): string | undefined {
   return isNode(node) && node.type === 'Identifier' ? (node.name as string) : undefined

@@ -30,7 +30,10 @@ export function stageTest(test: unknown): StageTest | undefined {
     return inner && { ...inner, negated: !inner.negated }
   }
   if (test.type === 'BinaryExpression') return comparison(test)
-  const [is, word, ...more] = wordsOf(lastName(test) ?? '')
+  const name = lastName(test) ?? ''
+  // Most questions of code are about something else.
+  if (!/prod|dev|stag|test|live/i.test(name)) return undefined
+  const [is, word, ...more] = wordsOf(name)
   const named = is === 'is' ? (more.length === 0 ? word : undefined) : word === undefined ? is : undefined
   const stage = named === undefined ? undefined : ownStage(named)
   // A variable called test or live may be about anything; only with "is" it asks.
