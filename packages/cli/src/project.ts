@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import { type Fault, type Legend, type Stage, type Survey, survey } from 'mappa'
+import { type Fault, type Legend, type Stage, type Survey, surveyWaiting } from 'mappa'
 import { findRoot, gatherWaiting, legendFileNames, loadLegendFile } from 'mappa/node'
 import { legendInputs, loadTypeScriptLegend } from './compile/compile.js'
 import { UsageError } from './usage.js'
@@ -62,7 +62,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
   const layers = faults.length > 0 ? [] : sources.layers
-  const found = survey(definition, {
+  const found = await surveyWaiting(definition, {
     ...sources,
     layers,
     faults: faults.length > 0 ? faults : (sources.faults ?? []),

@@ -8,9 +8,23 @@ export {
 export type { Flaw } from './format/scan.js'
 export { LayerValues, readValues } from './format/values.js'
 export { legendFromJsonSchema } from './legend/json-schema.js'
-export { type Legend, type LegendOptions, legend, type Remote } from './legend/legend.js'
+export { type Legend, type LegendOptions, legend, type Remote, type Rules } from './legend/legend.js'
 export { mask } from './legend/mask.js'
-export type { Entries, Entry, NumberEntry, Settings, SwitchEntry, TextEntry } from './legend/types.js'
+export type { StandardResult, StandardSchema } from './legend/standard-schema.js'
+export type {
+  AmountEntry,
+  Entries,
+  Entry,
+  Format,
+  Generate,
+  ListEntry,
+  NumberEntry,
+  ObjectEntry,
+  PemEntry,
+  Settings,
+  SwitchEntry,
+  TextEntry,
+} from './legend/types.js'
 export { flagHelp, flagOf, type HelpOptions } from './report/help.js'
 export { type JsonReport, reportJson } from './report/json.js'
 export { settle } from './report/settle.js'
@@ -29,5 +43,5 @@ export { type Layer, type LayerSource, type LayerTraits, layerFromText, layerFro
 export type { Sources } from './settle/read.js'
 export { reveal, stageOf } from './settle/settings.js'
 export type { Stage, Texts } from './settle/stage.js'
-export { SettleError, type Survey, survey } from './settle/survey.js'
+export { SettleError, type Survey, survey, surveyWaiting } from './settle/survey.js'
 export type { Trail, TrailPart, TrailStep } from './settle/trail.js'

@@ -1,5 +1,6 @@
-import { breachOf, hasType, patternOf } from './constraints.js'
+import { boundsOf, breachOf, defaultOf, hasType, numberOf, patternOf } from './constraints.js'
 import { type AnyEntry, entryIn, isName, placeOf } from './entry.js'
+import { formats } from './formats.js'
 import { type Legend, stagesOf } from './legend.js'
 
 /** How a legend contradicts itself. */
@@ -27,6 +28,8 @@ export type ContradictionKind =
   | 'option'
   | 'remote-variable'
   | 'remote-token'
+  | 'no-items'
+  | 'former-name'
 
 /**
  * Where a legend contradicts itself: the bare facts. Every start looks for them, so what puts them into words is in
@@ -56,44 +59,84 @@ export type WordRule =
   | 'record'
   | 'reach'
   | 'format'
+  | 'limit'
+  | 'names'
+  | 'texts'
+  | 'keep'
+  | 'delimiter'
+  | 'generate'
+  | 'function'
+  | 'validator'
   | 'any'
 
+/** Which types have a word: all, or those of a group. */
+export type WordGroup = 'all' | 'text' | 'numbers' | 'amounts' | 'limits' | 'list'
+
 /** Every word: which types have it, and what its value must be. */
-export const words: Readonly<Record<string, readonly [of: 'all' | 'string' | 'numbers', rule: WordRule]>> = {
+export const words: Readonly<Record<string, readonly [of: WordGroup, rule: WordRule]>> = {
   type: ['all', 'text'],
   description: ['all', 'text'],
   obtain: ['all', 'text'],
+  generate: ['text', 'generate'],
   examples: ['all', 'list'],
+  deprecated: ['all', 'switch'],
   secret: ['all', 'switch'],
   reach: ['all', 'reach'],
   file: ['all', 'switch'],
   optional: ['all', 'switch'],
+  empty: ['all', 'keep'],
   as: ['all', 'text'],
+  formerly: ['all', 'names'],
   enum: ['all', 'filled-list'],
   default: ['all', 'any'],
+  read: ['all', 'function'],
+  schema: ['all', 'validator'],
   stages: ['all', 'record'],
-  minLength: ['string', 'count'],
-  maxLength: ['string', 'count'],
-  pattern: ['string', 'text'],
-  format: ['string', 'format'],
-  minimum: ['numbers', 'number'],
-  maximum: ['numbers', 'number'],
+  minLength: ['text', 'count'],
+  maxLength: ['text', 'count'],
+  pattern: ['text', 'text'],
+  format: ['text', 'format'],
+  schemes: ['text', 'texts'],
+  minimum: ['limits', 'limit'],
+  maximum: ['limits', 'limit'],
   exclusiveMinimum: ['numbers', 'number'],
   exclusiveMaximum: ['numbers', 'number'],
   multipleOf: ['numbers', 'positive'],
+  items: ['list', 'record'],
+  minItems: ['list', 'count'],
+  maxItems: ['list', 'count'],
+  uniqueItems: ['list', 'switch'],
+  delimiter: ['list', 'delimiter'],
 }
 
-/** The types, and which group of words each has beside those that all have. */
-export const typeGroups: Readonly<Record<string, 'string' | 'numbers' | 'all'>> = {
-  string: 'string',
-  integer: 'numbers',
-  number: 'numbers',
-  boolean: 'all',
-  port: 'numbers',
+/** The types, and which groups of words each has beside those that all have. */
+export const typeGroups: Readonly<Record<string, readonly WordGroup[]>> = {
+  string: ['text'],
+  integer: ['numbers', 'limits'],
+  number: ['numbers', 'limits'],
+  boolean: [],
+  port: ['numbers', 'limits'],
+  duration: ['limits'],
+  bytes: ['limits'],
+  pem: [],
+  array: ['list'],
+  object: [],
+}
+
+/** Types that items can have, and the words that only entries have. */
+const itemTypes: readonly unknown[] = ['string', 'integer', 'number', 'boolean']
+const itemWords: ReadonlySet<string> = new Set([
+  ...['type', 'enum', 'minLength', 'maxLength', 'pattern', 'format', 'schemes'],
+  ...['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
+])
+
+/** Whether a type has a word of a group. */
+export function hasWord(type: string, of: WordGroup): boolean {
+  return of === 'all' || (typeGroups[type] ?? []).includes(of)
 }
 
 /** Words that hold for all stages. */
-const lasting = ['type', 'stages', 'as', 'reach', 'secret']
+const lasting = ['type', 'stages', 'as', 'formerly', 'reach', 'secret', 'read', 'schema', 'items', 'delimiter']
 /** Names that objects give a meaning of their own, so that no setting may sit there. */
 const takenPlaces = ['__proto__', 'constructor', 'prototype', 'toJSON', 'then']
 const takenStages = ['local', 'example', 'sample']
@@ -133,7 +176,9 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
   for (const name of definition.stages)
     if (takenStages.includes(name) || !/^[a-z][a-z0-9-]*$/.test(name)) found.push({ kind: 'stage-name', name })
   checkSources(definition, found)
+  checkRules(definition, found)
   const places: Places = { settings: new Map(), groups: new Map() }
+  const former = new Map<string, string>()
   const entries = definition.entries as Record<string, AnyEntry>
   for (const name of Object.keys(entries)) {
     const entry = entries[name] as AnyEntry
@@ -141,10 +186,32 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
     if (!isRecord(entry)) found.push({ kind: 'no-entry', name })
     else {
       checkEntry(name, entry, definition, found)
+      if (Array.isArray(entry.formerly)) checkFormer(name, entry, entries, former, found)
       if (entry.as === undefined || typeof entry.as === 'string') checkPlace(name, entry, places, found)
     }
   }
   return found
+}
+
+function checkRules({ rules }: Legend<unknown>, found: Contradiction[]): void {
+  if (rules === undefined) return
+  if (!isRecord(rules) || !Object.values(rules).every((rule) => typeof rule === 'function'))
+    found.push({ kind: 'option', name: 'rules', detail: 'an object of functions, by their sentences' })
+}
+
+/** A former name that means something else by now would be read for both. */
+function checkFormer(
+  name: string,
+  { formerly = [] }: AnyEntry,
+  entries: Readonly<Record<string, AnyEntry>>,
+  former: Map<string, string>,
+  found: Contradiction[],
+): void {
+  for (const old of formerly) {
+    const other = Object.hasOwn(entries, old) ? old : former.get(old)
+    if (other !== undefined) found.push({ kind: 'former-name', name, detail: old, value: other })
+    former.set(old, name)
+  }
 }
 
 /** The options that say where values come from. A legend in JSON or JavaScript may hold anything there. */
@@ -179,6 +246,7 @@ function isRemote(value: unknown): boolean {
 function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
   if (typeof entry.type !== 'string' || !Object.hasOwn(typeGroups, entry.type)) found.push({ kind: 'no-type', name })
   else if (checkWords(name, entry, entry.type, undefined, found)) {
+    if (entry.type === 'array' && !checkItems(name, entry, found)) return
     if (entry.secret && entry.reach === 'browser') found.push({ kind: 'secret-in-browser', name })
     if (entry.secret && entry.default !== undefined) found.push({ kind: 'secret-default', name })
     checkValues(name, entry, undefined, found)
@@ -200,14 +268,14 @@ function checkWords(
     if (value === undefined) continue
     const [of, rule] = (Object.hasOwn(words, word) && words[word]) || []
     if (rule === undefined) found.push({ kind: 'unknown-word', name, stage, detail: word })
-    else if (of !== 'all' && of !== typeGroups[type])
+    else if (of === undefined || !hasWord(type, of))
       found.push({ kind: 'word-of-other-type', name, stage, detail: word })
-    else if (!holds(rule, value)) found.push({ kind: 'word-value', name, stage, detail: word })
+    else if (!holds(rule, value, type)) found.push({ kind: 'word-value', name, stage, detail: word })
   }
   return found.length === before
 }
 
-function holds(rule: WordRule, value: unknown): boolean {
+function holds(rule: WordRule, value: unknown, type: string): boolean {
   switch (rule) {
     case 'text':
       return typeof value === 'string'
@@ -228,10 +296,54 @@ function holds(rule: WordRule, value: unknown): boolean {
     case 'reach':
       return value === 'server' || value === 'browser'
     case 'format':
-      return value === 'uri'
+      return typeof value === 'string' && Object.hasOwn(formats, value)
+    case 'limit':
+      return Number.isFinite(numberOf(value, { type: type as AnyEntry['type'] }))
+    case 'names':
+      return Array.isArray(value) && value.every((each) => typeof each === 'string' && isName(each))
+    case 'texts':
+      return Array.isArray(value) && value.length > 0 && value.every(isText)
+    case 'keep':
+      return value === 'keep'
+    case 'delimiter':
+      return typeof value === 'string' && /^[^A-Za-z0-9"'[\]{}\n\r.+-]+$/.test(value)
+    case 'generate':
+      return isGenerate(value)
+    case 'function':
+      return typeof value === 'function'
+    case 'validator':
+      return isValidator(value)
     case 'any':
       return true
   }
+}
+
+function isGenerate(value: unknown): boolean {
+  if (!isRecord(value)) return false
+  const { bytes, text, ...others } = value
+  const counts = Number.isSafeInteger(bytes) && (bytes as number) >= 16 && (bytes as number) <= 1024
+  return counts && ['hex', 'base64', 'base64url'].includes(text as string) && Object.keys(others).length === 0
+}
+
+/** A validator may be a function too, with the interface among its members. */
+function isValidator(value: unknown): boolean {
+  const interfaceOf = (value as { '~standard'?: { validate?: unknown } } | null | undefined)?.['~standard']
+  return typeof interfaceOf?.validate === 'function'
+}
+
+/** What each item of a list must be. */
+function checkItems(name: string, { items }: AnyEntry, found: Contradiction[]): boolean {
+  const type = isRecord(items) ? items.type : undefined
+  if (!isRecord(items) || !itemTypes.includes(type)) {
+    found.push({ kind: 'no-items', name })
+    return false
+  }
+  const others = Object.keys(items).filter((word) => !itemWords.has(word))
+  for (const word of others) found.push({ kind: 'word-of-other-type', name, detail: `items.${word}` })
+  if (others.length > 0 || !checkWords(name, items, type as string, undefined, found)) return false
+  const before = found.length
+  checkValues(name, items as AnyEntry, undefined, found)
+  return found.length === before
 }
 
 function checkStages(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
@@ -257,11 +369,13 @@ function checkValues(name: string, entry: AnyEntry, stage: string | undefined, f
   }
   if (entry.maxLength !== undefined && (entry.minLength ?? 0) > entry.maxLength)
     found.push({ kind: 'bounds', name, stage, detail: 'Length' })
-  if (entry.maximum !== undefined && entry.minimum !== undefined && entry.minimum > entry.maximum)
-    found.push({ kind: 'bounds', name, stage, detail: 'imum' })
+  const { minimum, maximum } = boundsOf(entry)
+  if (minimum > maximum) found.push({ kind: 'bounds', name, stage, detail: 'imum' })
+  if (entry.maxItems !== undefined && (entry.minItems ?? 0) > entry.maxItems)
+    found.push({ kind: 'bounds', name, stage, detail: 'Items' })
   if (entry.enum)
     for (const value of entry.enum) if (!hasType(entry, value)) found.push({ kind: 'enum-type', name, stage, value })
-  if (entry.default !== undefined && breachOf(entry, entry.default))
+  if (entry.default !== undefined && breachOf(entry, defaultOf(entry)))
     found.push({ kind: 'default-outside', name, stage, value: entry.default })
 }
 

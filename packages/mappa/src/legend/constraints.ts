@@ -1,29 +1,69 @@
+import { amountText, bytesOf, durationOf } from './amounts.js'
 import type { AnyEntry } from './entry.js'
+import { formats } from './formats.js'
+import { pemOf } from './pem.js'
 
 /** How a value breaks its entry; the words are those of fault kinds. */
-export type Breach = 'wrong-type' | 'not-allowed' | 'out-of-range' | 'wrong-length' | 'wrong-form'
+export type Breach = 'wrong-type' | 'not-allowed' | 'out-of-range' | 'wrong-length' | 'wrong-form' | 'wrong-item'
 
 /** The first constraint of an entry that a value of the right type breaks. Words as JSON Schema 2020-12 means them. */
 export function breachOf(entry: AnyEntry, value: unknown): Breach | undefined {
   if (!hasType(entry, value)) return 'wrong-type'
-  if (entry.enum && !entry.enum.includes(value)) return 'not-allowed'
+  if (entry.enum && !entry.enum.some((each) => isSame(each, value))) return 'not-allowed'
   if (typeof value === 'number') return inRange(entry, value) ? undefined : 'out-of-range'
-  if (typeof value === 'string') return textBreach(entry, value)
+  if (typeof value === 'string') return entry.type === 'string' ? textBreach(entry, value) : undefined
+  if (Array.isArray(value)) return listBreach(entry, value)
   return undefined
 }
 
 /** What an entry takes, to follow "must be": `a port from 1 to 65535`. */
 export function describeEntry(entry: AnyEntry): string {
-  if (entry.enum) return entry.enum.length === 1 ? String(entry.enum[0]) : `one of ${entry.enum.join(', ')}`
-  if (entry.type === 'boolean') return 'true or false'
-  if (entry.type === 'string') return describeText(entry)
+  const { enum: allowed, type } = entry
+  if (allowed) return allowed.length === 1 ? shown(allowed[0]) : `one of ${allowed.map(shown).join(', ')}`
+  if (type === 'boolean') return 'true or false'
+  if (type === 'string') return describeText(entry)
+  if (type === 'array') return describeList(entry)
+  if (type === 'object') return 'a JSON object'
+  if (type === 'pem') return 'a PEM block, from -----BEGIN …----- to -----END …-----'
   return describeNumber(entry)
 }
 
-export function hasType(entry: AnyEntry, value: unknown): boolean {
-  if (entry.type === 'string' || entry.type === 'boolean') return typeof value === entry.type
-  if (typeof value !== 'number' || !Number.isFinite(value)) return false
-  return entry.type === 'number' || Number.isSafeInteger(value)
+function shown(value: unknown): string {
+  return typeof value === 'object' ? JSON.stringify(value) : String(value)
+}
+
+export function hasType({ type }: AnyEntry, value: unknown): boolean {
+  switch (type) {
+    case 'string':
+    case 'boolean':
+      return typeof value === type
+    case 'pem':
+      return typeof value === 'string' && pemOf(value) !== undefined
+    case 'array':
+      return Array.isArray(value)
+    case 'object':
+      return typeof value === 'object' && value !== null && !Array.isArray(value)
+    case 'number':
+    case 'duration':
+      return typeof value === 'number' && Number.isFinite(value)
+    default:
+      return Number.isSafeInteger(value)
+  }
+}
+
+/** JSON values are the same if they say the same, whatever the order of their members. */
+function isSame(a: unknown, b: unknown): boolean {
+  if (a === b) return true
+  if (typeof a !== 'object' || typeof b !== 'object' || a === null || b === null) return false
+  const [left, right] = [Object.keys(a), Object.keys(b)]
+  return (
+    Array.isArray(a) === Array.isArray(b) &&
+    left.length === right.length &&
+    left.every(
+      (key) =>
+        Object.hasOwn(b, key) && isSame((a as Record<string, unknown>)[key], (b as Record<string, unknown>)[key]),
+    )
+  )
 }
 
 function inRange(entry: AnyEntry, value: number): boolean {
@@ -37,12 +77,31 @@ function inRange(entry: AnyEntry, value: number): boolean {
   )
 }
 
-function boundsOf(entry: AnyEntry): { minimum: number; maximum: number } {
-  const port = entry.type === 'port'
+export function boundsOf(entry: AnyEntry): { minimum: number; maximum: number } {
+  const isPort = entry.type === 'port'
+  const least = isPort ? 1 : entry.type === 'duration' || entry.type === 'bytes' ? 0 : Number.NEGATIVE_INFINITY
   return {
-    minimum: Math.max(entry.minimum ?? Number.NEGATIVE_INFINITY, port ? 1 : Number.NEGATIVE_INFINITY),
-    maximum: Math.min(entry.maximum ?? Number.POSITIVE_INFINITY, port ? 65535 : Number.POSITIVE_INFINITY),
+    minimum: Math.max(numberOf(entry.minimum, entry) ?? least, least),
+    maximum: Math.min(
+      numberOf(entry.maximum, entry) ?? Number.POSITIVE_INFINITY,
+      isPort ? 65535 : Number.POSITIVE_INFINITY,
+    ),
   }
+}
+
+/** A limit or default of an amount may be written as people write amounts: `'90s'`. */
+export function numberOf(value: unknown, { type }: AnyEntry): number | undefined {
+  if (typeof value === 'number') return value
+  if (typeof value !== 'string') return undefined
+  return type === 'duration' ? durationOf(value) : type === 'bytes' ? bytesOf(value) : undefined
+}
+
+/** An entry's default as the value it is: an amount as its number, PEM text with its lines. Undefined without one. */
+export function defaultOf(entry: AnyEntry): unknown {
+  const { default: value, type } = entry
+  if (typeof value !== 'string' || type === 'string') return value
+  if (type === 'pem') return pemOf(value) ?? value
+  return numberOf(value, entry) ?? value
 }
 
 /** 0.3 is a multiple of 0.1 to a person, though not to binary fractions; so the quotient may be off by its last bits. */
@@ -52,15 +111,26 @@ function isMultiple(value: number, step: number): boolean {
 }
 
 function textBreach(entry: AnyEntry, value: string): Breach | undefined {
-  const { minLength = 0, maxLength = Number.POSITIVE_INFINITY } = entry
+  const { minLength = 0, maxLength = Number.POSITIVE_INFINITY, schemes, format } = entry
   // A character takes one or two code units, so most texts need no counting.
   if (value.length < minLength * 2 || value.length > maxLength) {
     const length = characterCount(value)
     if (length < minLength || length > maxLength) return 'wrong-length'
   }
   if (entry.pattern !== undefined && !patternOf(entry.pattern).test(value)) return 'wrong-form'
-  if (entry.format === 'uri' && !isUri(value)) return 'wrong-form'
+  if (format !== undefined && !formats[format][0](value)) return 'wrong-form'
+  if (schemes && !(formats.uri[0](value) && schemes.includes(value.slice(0, value.indexOf(':')).toLowerCase())))
+    return 'wrong-form'
   return undefined
+}
+
+function listBreach(
+  { items, minItems = 0, maxItems = Number.POSITIVE_INFINITY, uniqueItems }: AnyEntry,
+  list: unknown[],
+) {
+  if (list.length < minItems || list.length > maxItems) return 'wrong-length'
+  if (items && list.some((item) => breachOf(items, item))) return 'wrong-item'
+  return uniqueItems && new Set(list).size < list.length ? 'wrong-form' : undefined
 }
 
 /** JSON Schema counts Unicode characters, not UTF-16 code units. */
@@ -82,43 +152,68 @@ export function patternOf(source: string): RegExp {
   return pattern
 }
 
-// The core runs in browsers, workers and Node alike, and is compiled without the types of any of them.
-declare const URL: { canParse(text: string): boolean }
-
-/** An absolute URI as RFC 3986 section 4.3 has it: a scheme, and only characters that a URI may hold. */
-function isUri(text: string): boolean {
-  return (
-    /^[A-Za-z][A-Za-z0-9+.-]*:(?:[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]|%[0-9A-Fa-f]{2})+$/.test(text) &&
-    URL.canParse(text)
-  )
-}
-
 function describeText(entry: AnyEntry): string {
   const parts: string[] = []
-  const { minLength, maxLength } = entry
+  const { minLength, maxLength, format, schemes } = entry
+  if (schemes) parts.push(`with scheme ${schemes.join(' or ')}`)
   if (minLength !== undefined && maxLength !== undefined) parts.push(`of ${minLength} to ${characters(maxLength)}`)
   else if (minLength !== undefined) parts.push(`of at least ${characters(minLength)}`)
   else if (maxLength !== undefined) parts.push(`of at most ${characters(maxLength)}`)
   if (entry.pattern !== undefined) parts.push(`that matches ${entry.pattern}`)
-  const what = entry.format === 'uri' ? 'an absolute URL' : 'text'
+  const what = format === undefined ? (schemes ? formats.uri[1] : 'text') : formats[format][1]
   return [what, ...parts].join(' ')
+}
+
+const delimiterNames: Readonly<Record<string, string>> = {
+  ',': 'commas',
+  ';': 'semicolons',
+  ':': 'colons',
+  '|': 'bars',
+  ' ': 'blanks',
+}
+
+function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' }: AnyEntry): string {
+  const kinds = { string: 'texts', integer: 'whole numbers', number: 'numbers', boolean: 'true or false' }
+  const kind = items?.enum
+    ? `any of ${items.enum.join(', ')}`
+    : items?.format
+      ? `texts, each ${formats[items.format][1]},`
+      : kinds[items?.type as 'string' | 'integer' | 'number' | 'boolean']
+  const counts =
+    minItems !== undefined && maxItems !== undefined
+      ? `${minItems} to ${maxItems} `
+      : minItems !== undefined
+        ? `at least ${minItems} `
+        : maxItems !== undefined
+          ? `at most ${maxItems} `
+          : ''
+  const unlike = uniqueItems ? ', none of them twice' : ''
+  return `a list of ${counts}${kind} divided by ${delimiterNames[delimiter] ?? delimiter}${unlike}`
 }
 
 function describeNumber(entry: AnyEntry): string {
   const { minimum, maximum } = boundsOf(entry)
-  const { exclusiveMinimum: above, exclusiveMaximum: below } = entry
-  const [least, most] = [Number.isFinite(minimum), Number.isFinite(maximum)]
+  const { exclusiveMinimum: above, exclusiveMaximum: below, type } = entry
+  const isAmount = type === 'duration' || type === 'bytes'
+  const limit = (value: number, given: unknown) =>
+    typeof given === 'string' ? given : isAmount ? amountText(type, value) : String(value)
+  const [least, most] = [Number.isFinite(minimum) && !(isAmount && minimum === 0), Number.isFinite(maximum)]
+  const [from, to] = [limit(minimum, entry.minimum), limit(maximum, entry.maximum)]
   const limits: string[] = []
   if (above !== undefined) limits.push(`above ${above}`)
-  if (least && most) limits.push(`from ${minimum} to ${maximum}`)
-  else if (least) limits.push(`of at least ${minimum}`)
-  else if (most) limits.push(above === undefined ? `of at most ${maximum}` : `at most ${maximum}`)
+  if (least && most) limits.push(`from ${from} to ${to}`)
+  else if (least) limits.push(`of at least ${from}`)
+  else if (most) limits.push(above === undefined ? `of at most ${to}` : `at most ${to}`)
   if (below !== undefined) limits.push(`below ${below}`)
-  const what = { integer: 'a whole number', port: 'a port', number: 'a number' }[
-    entry.type as 'integer' | 'port' | 'number'
-  ]
+  const what = {
+    integer: 'a whole number',
+    port: 'a port',
+    number: 'a number',
+    duration: 'a duration such as 90s or 1.5h',
+    bytes: 'a size such as 10MB or 10MiB',
+  }[type as 'integer' | 'port' | 'number' | 'duration' | 'bytes']
   const step = entry.multipleOf === undefined ? '' : `, in steps of ${entry.multipleOf}`
-  return [what, limits.join(' and ')].filter(Boolean).join(' ') + step
+  return [what + (isAmount && limits.length > 0 ? ',' : ''), limits.join(' and ')].filter(Boolean).join(' ') + step
 }
 
 function characters(count: number): string {

@@ -1,6 +1,7 @@
-import { type Contradiction, type ContradictionKind, typeGroups, type WordRule, words } from './check.js'
+import { type Contradiction, type ContradictionKind, hasWord, typeGroups, type WordRule, words } from './check.js'
 import { describeEntry } from './constraints.js'
 import { type AnyEntry, entryIn } from './entry.js'
+import { formats } from './formats.js'
 import { type Legend, stagesOf } from './legend.js'
 import { masked } from './mask.js'
 
@@ -14,7 +15,15 @@ const expected: Readonly<Record<WordRule, string>> = {
   'filled-list': 'a list that is not empty',
   record: 'an object of words by stage',
   reach: 'server or browser',
-  format: 'uri',
+  format: `one of ${Object.keys(formats).join(', ')}`,
+  limit: 'a number, or of a duration or size as people write it',
+  names: "a list of variables' names",
+  texts: 'a list of texts',
+  keep: "'keep'",
+  delimiter: 'signs that no item holds, such as a semicolon; no letters, digits, quotes or brackets',
+  generate: "{ bytes: …, text: '…' }, with 16 to 1024 bytes, as hex, base64 or base64url",
+  function: 'a function',
+  validator: 'a validator that speaks the Standard Schema interface',
   any: 'a value',
 }
 
@@ -92,6 +101,14 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `${name} has the word ${detail}${where}, which must be the same in all stages.`,
     `Move ${detail} out of stages.`,
   ],
+  'no-items': ({ name }) => [
+    `${name} is a list, and must say in items what each of its items is: string, integer, number or boolean.`,
+    `Write: items: { type: 'string' }`,
+  ],
+  'former-name': ({ name, detail, shown }) => [
+    `${name} was formerly ${detail}, which is a name of ${shown.replaceAll('"', '')} too.`,
+    'A former name can belong to one entry only: remove it from the other.',
+  ],
   pattern: ({ name, where, detail }) => [
     `The pattern of ${name}${where} does not compile: ${detail}`,
     'It must be a regular expression in Unicode mode.',
@@ -126,7 +143,7 @@ export function explainContradiction(
 ): { readonly message: string; readonly remedy: string } {
   const own = (definition.entries as Record<string, AnyEntry | undefined>)[name]
   const entry = stage !== undefined && own ? entryIn(own, stage) : (own ?? { type: 'string' })
-  const shown = entry.secret ? masked : (JSON.stringify(value) ?? String(value))
+  const shown = entry.secret && kind !== 'former-name' ? masked : (JSON.stringify(value) ?? String(value))
   const where = stage === undefined ? '' : ` in stage ${stage}`
   const facts = { name, where, stage: stage ?? '', detail, shown, entry, place: String(entry.as ?? name) }
   const [message, remedy] = texts[kind]({ ...facts, stages: stagesOf(definition) })
@@ -134,5 +151,5 @@ export function explainContradiction(
 }
 
 function knownWords(type: string): string[] {
-  return Object.keys(words).filter((word) => ['all', typeGroups[type]].includes(words[word]?.[0]))
+  return Object.keys(words).filter((word) => hasWord(type, words[word]?.[0] ?? 'all'))
 }

@@ -1,27 +1,40 @@
-import type { EntryType } from './types.js'
+import type { StandardSchema } from './standard-schema.js'
+import type { EntryType, Format, Generate } from './types.js'
 
 /** An entry's words once it is known to be right: one loose shape for code that reads them. */
 export interface AnyEntry {
   readonly type: EntryType
   readonly description?: string
   readonly obtain?: string
+  readonly generate?: Generate
   readonly examples?: readonly unknown[]
+  readonly deprecated?: boolean
   readonly secret?: boolean
   readonly reach?: 'server' | 'browser'
   readonly file?: boolean
   readonly optional?: boolean
+  readonly empty?: 'keep'
   readonly as?: string
+  readonly formerly?: readonly string[]
   readonly enum?: readonly unknown[]
   readonly default?: unknown
   readonly minLength?: number
   readonly maxLength?: number
   readonly pattern?: string
-  readonly format?: 'uri'
-  readonly minimum?: number
-  readonly maximum?: number
+  readonly format?: Format
+  readonly schemes?: readonly string[]
+  readonly minimum?: number | string
+  readonly maximum?: number | string
   readonly exclusiveMinimum?: number
   readonly exclusiveMaximum?: number
   readonly multipleOf?: number
+  readonly items?: AnyEntry
+  readonly minItems?: number
+  readonly maxItems?: number
+  readonly uniqueItems?: boolean
+  readonly delimiter?: string
+  readonly read?: (value: unknown) => unknown
+  readonly schema?: StandardSchema
   readonly stages?: Readonly<Record<string, Partial<AnyEntry>>>
 }
 

@@ -1,4 +1,4 @@
-import type { Entries, Strict } from './types.js'
+import type { Entries, Settings, Strict } from './types.js'
 
 /** The stages that every legend has. */
 const commonStages = ['development', 'test', 'staging', 'production'] as const
@@ -11,7 +11,11 @@ export interface Legend<E = Entries> {
   readonly directories?: readonly string[] | undefined
   readonly remotes?: readonly Remote[] | undefined
   readonly topLayers?: boolean | undefined
+  readonly rules?: Rules<never> | undefined
 }
+
+/** What spans entries: each sentence says what must hold, and its function whether it does. */
+export type Rules<S> = { readonly [sentence: string]: (settings: S) => boolean }
 
 /** A settings service that is asked for values: `GET url`, answered with a JSON object of texts, or with layer text. */
 export interface Remote {
@@ -24,7 +28,8 @@ export interface Remote {
 }
 
 /** Options of {@link legend}. */
-export interface LegendOptions {
+// biome-ignore lint/suspicious/noExplicitAny: rules of some legend, whichever it is.
+export interface LegendOptions<S = any> {
   /** Names of stages beside `development`, `test`, `staging` and `production`. */
   readonly stages?: readonly string[]
   /**
@@ -36,6 +41,11 @@ export interface LegendOptions {
   readonly remotes?: readonly Remote[]
   /** Whether the layer files at the repository's top lie beneath those beside the legend. */
   readonly topLayers?: boolean
+  /**
+   * What spans entries: `{ 'An alert needs a token.': ({ alert }) => !alert.enabled || alert.token !== undefined }`. A
+   * rule that gives false is a fault which names the variables it read; it is skipped while one of them is at fault.
+   */
+  readonly rules?: Rules<S>
 }
 
 /**
@@ -50,9 +60,12 @@ export interface LegendOptions {
  * })
  * ```
  */
-export function legend<const E extends Entries>(entries: E & Strict<E>, options: LegendOptions = {}): Legend<E> {
-  const { stages = [], ...sources } = options
-  return { entries, stages, ...sources }
+export function legend<const E extends Entries>(
+  entries: E & Strict<E>,
+  options: LegendOptions<Settings<NoInfer<E>>> = {},
+): Legend<E> {
+  const { stages = [], ...rest } = options
+  return { entries, stages, ...rest }
 }
 
 /** Every stage of a legend, the common ones first. */

@@ -23,3 +23,8 @@ function fixedPrefix(pattern: string): string {
   // A quantifier behind the last character makes that one uncertain.
   return /^[*?{+]/.test(pattern.slice(1 + plain.length)) ? plain.slice(0, -1) : plain
 }
+
+/** A text with the passwords of users in URLs masked, whoever forgot to declare it secret. */
+export function withoutPassword(text: string): string {
+  return text.includes('@') ? text.replace(/(?<=:\/\/[^/?#\s:@]*:)[^/?#\s]+(?=@)/g, masked) : text
+}

@@ -6,7 +6,19 @@
  * mended, and a hoisted `enum` list needs `as const`.
  */
 
+import type { StandardSchema } from './standard-schema.js'
+
 // -- what an entry may say: interfaces, so that completion and errors stay short ---------------------------------
+
+/** How to make a fresh random value: so many bytes, written so. */
+export interface Generate {
+  /** From 16 to 1024. */
+  readonly bytes: number
+  readonly text: 'hex' | 'base64' | 'base64url'
+}
+
+/** Formats of JSON Schema 2020-12 that a text may have. */
+export type Format = 'uri' | 'email' | 'hostname' | 'ipv4' | 'ipv6' | 'date' | 'date-time' | 'uuid' | 'regex'
 
 /** Words that every entry may use. `V` is the type that its values have. */
 interface Words<V> {
@@ -16,6 +28,8 @@ interface Words<V> {
   obtain?: string
   /** Values that would be right, for people to read. */
   examples?: readonly V[]
+  /** Setting it still works, and is reported: its description says what to use instead. */
+  deprecated?: boolean
   /** The value is confidential: it is masked wherever it is printed, and never leaves the server. */
   secret?: boolean
   /** How far the value may travel; `server` unless said. */
@@ -24,12 +38,21 @@ interface Words<V> {
   file?: boolean
   /** Without a value the setting is `undefined` instead of a fault. */
   optional?: boolean
+  /** Text of length 0 is a value like any other, instead of none. */
+  empty?: 'keep'
   /** Where code sees it: `'collector.port'` is `settings.collector.port`. The variable's name unless said. */
   as?: string
+  /** Names that it had before: read where it is not set itself, and reported. */
+  formerly?: readonly string[]
   /** The only values allowed. */
   enum?: readonly V[]
   /** The value when no layer sets one. */
   default?: V
+  /** Makes of the checked value what code sees. It must give its result at once; what it throws is a fault. */
+  read?: (value: V) => unknown
+  /** A validator that speaks the Standard Schema interface: gets the checked value, and gives what code sees. */
+  // biome-ignore lint/suspicious/noExplicitAny: a validator may take any input; what it gives is what counts.
+  schema?: StandardSchema<any, unknown>
 }
 
 /** An entry whose value is text. */
@@ -41,10 +64,21 @@ export interface TextEntry extends Words<string> {
   maxLength?: number
   /** A regular expression (ECMA-262, flag `u`) that some part of the value must match; anchor it with `^` and `$`. */
   pattern?: string
-  /** `uri`: an absolute URL. */
-  format?: 'uri'
+  /** What kind of text it is: `uri` is an absolute URL. */
+  format?: Format
+  /** The URL schemes allowed, without colon: `['https']`. The value must be an absolute URL then. */
+  schemes?: readonly string[]
+  /** How to make a fresh random value. */
+  generate?: Generate
   /** Words that differ in a stage. */
   stages?: StageWords<TextEntry>
+}
+
+/** An entry whose value is a key or certificate in text form (RFC 7468); `\n` in it reads as a line end. */
+export interface PemEntry extends Words<string> {
+  type: 'pem'
+  /** Words that differ in a stage. */
+  stages?: StageWords<PemEntry>
 }
 
 /** An entry whose value is a number; a `port` is a whole number from 1 to 65535. */
@@ -60,6 +94,18 @@ export interface NumberEntry extends Words<number> {
   stages?: StageWords<NumberEntry>
 }
 
+/** An entry whose value is an amount: a `duration` is a number of milliseconds, written `90s`, `1.5h` or `PT1H30M`; `bytes` a number of bytes, written `10MB` or `10MiB`. */
+export interface AmountEntry extends Omit<Words<number>, 'default' | 'examples'> {
+  type: 'duration' | 'bytes'
+  /** The value when no layer sets one: a number, or as people write it. */
+  default?: number | string
+  examples?: readonly (number | string)[]
+  minimum?: number | string
+  maximum?: number | string
+  /** Words that differ in a stage. */
+  stages?: StageWords<AmountEntry>
+}
+
 /** An entry whose value is true or false. */
 export interface SwitchEntry extends Words<boolean> {
   type: 'boolean'
@@ -67,12 +113,55 @@ export interface SwitchEntry extends Words<boolean> {
   stages?: StageWords<SwitchEntry>
 }
 
+/** An entry whose value is a list: `a, b, "c, d"`, or a JSON array. */
+// biome-ignore lint/suspicious/noExplicitAny: the items' own words say what they are.
+export interface ListEntry extends Words<readonly any[]> {
+  type: 'array'
+  /** What each item is. */
+  items: ItemWords
+  minItems?: number
+  maxItems?: number
+  /** No item may come twice. */
+  uniqueItems?: boolean
+  /** What divides the items; a comma unless said. */
+  delimiter?: string
+  /** Words that differ in a stage. */
+  stages?: StageWords<ListEntry>
+}
+
+/** An entry whose value is a JSON object. */
+// biome-ignore lint/suspicious/noExplicitAny: what is in it is for `schema` or `read` to say.
+export interface ObjectEntry extends Words<Record<string, any>> {
+  type: 'object'
+  /** Words that differ in a stage. */
+  stages?: StageWords<ObjectEntry>
+}
+
+/** What an item of a list may say. */
+type ItemWords =
+  | Pick<TextEntry, 'type' | 'enum' | 'minLength' | 'maxLength' | 'pattern' | 'format' | 'schemes'>
+  | ({ type: 'integer' | 'number' } & Pick<
+      NumberEntry,
+      'enum' | 'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf'
+    >)
+  | { type: 'boolean' }
+
 /** Words that hold for all stages, so that no stage may override them. */
-type LastingWord = 'type' | 'stages' | 'as' | 'reach' | 'secret'
+type LastingWord =
+  | 'type'
+  | 'stages'
+  | 'as'
+  | 'formerly'
+  | 'reach'
+  | 'secret'
+  | 'read'
+  | 'schema'
+  | 'items'
+  | 'delimiter'
 type StageWords<E> = { readonly [stage: string]: Partial<Omit<E, LastingWord>> }
 
 /** One variable's declaration. */
-export type Entry = TextEntry | NumberEntry | SwitchEntry
+export type Entry = TextEntry | PemEntry | NumberEntry | AmountEntry | SwitchEntry | ListEntry | ObjectEntry
 /** A legend's entries by variable name. */
 export interface Entries {
   readonly [name: string]: Entry
@@ -82,21 +171,36 @@ export type EntryType = Entry['type']
 
 type EntryOf<T> = Entry extends infer U ? (U extends { type: infer X } ? (T extends X ? U : never) : never) : never
 type WordOf = { [T in EntryType]: keyof EntryOf<T> }
+type ItemOf<T> = ItemWords extends infer U ? (U extends { type: infer X } ? (T extends X ? U : never) : never) : never
 
 // -- what code sees ----------------------------------------------------------------------------------------------
 
 interface Plain {
   string: string
+  pem: string
   integer: number
   number: number
   port: number
+  duration: number
+  bytes: number
   boolean: boolean
+  array: readonly unknown[]
+  object: Record<string, unknown>
 }
-type Seen<E> = E extends { enum: readonly (infer U)[] }
+/** The type of a checked value. */
+type Checked<E> = E extends { enum: readonly (infer U)[] }
   ? U
-  : E extends { type: infer T extends EntryType }
-    ? Plain[T]
-    : never
+  : E extends { items: infer I }
+    ? readonly Checked<I>[]
+    : E extends { type: infer T extends EntryType }
+      ? Plain[T]
+      : never
+/** What `read` or `schema` makes of it. */
+type Seen<E> = E extends { read: (...value: never) => infer R }
+  ? R
+  : E extends { schema: StandardSchema<never, infer O> }
+    ? O
+    : Checked<E>
 
 type Lacks<E> = E extends { default: unknown } ? never : E extends { optional: true } ? undefined : never
 /** `undefined` where an entry may lack a value, in any stage. */
@@ -135,6 +239,9 @@ type StrictEntry<E, T extends EntryType> = Refuse<Exclude<keyof E, WordOf[T]>, T
     ? [D] extends [U]
       ? unknown
       : { default: Wrong<'the default is not in the enum'> }
+    : unknown) &
+  (E extends { items: infer I extends { type: string } }
+    ? { items: { [X in Exclude<keyof I, keyof ItemOf<I['type']>>]: Wrong<`items have no word '${X & string}' here`> } }
     : unknown) &
   (E extends { secret: true; reach: 'browser' } ? { reach: Wrong<'a secret cannot reach the browser'> } : unknown) &
   (E extends { secret: true; default: unknown } ? { default: Wrong<'a secret cannot have a default'> } : unknown) &

@@ -3,7 +3,7 @@ import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { flagHelp } from '../report/help.js'
 import { settingsOf } from '../report/settle.js'
-import { type Survey, survey as surveyLayers } from '../settle/survey.js'
+import { type Survey, survey as surveyLayers, surveyWaiting } from '../settle/survey.js'
 import { layerFromFlags } from './flags.js'
 import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions } from './machine.js'
 
@@ -58,7 +58,7 @@ export async function surveyAsync<E>(
   options: WaitingOptions = {},
 ): Promise<Survey<Settings<E>>> {
   const definition = asLegend(given)
-  return surveyLayers(definition, await gatherWaiting(rootOf(options), definition, options))
+  return surveyWaiting(definition, await gatherWaiting(rootOf(options), definition, options))
 }
 
 /** A program whose flags are asked for with `--help` says them, and ends. */

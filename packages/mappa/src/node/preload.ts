@@ -39,7 +39,7 @@ function needsMore(definition: Legend | undefined): boolean {
   const { directories, remotes, topLayers, entries } = definition
   if (directories || remotes || topLayers) return true
   for (const name of Object.keys(entries)) {
-    const entry: AnyEntry | undefined = entries[name]
+    const entry = entries[name] as AnyEntry | undefined
     if (entry?.file || Object.values(entry?.stages ?? {}).some((words) => words?.file)) return true
   }
   return false

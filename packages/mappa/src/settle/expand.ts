@@ -1,5 +1,6 @@
 import type { Part } from '../format/expansion.js'
 import type { AnyEntry } from '../legend/entry.js'
+import { textFor } from './convert.js'
 import type { Layer } from './layer.js'
 import type { Hit } from './stack.js'
 
@@ -140,14 +141,22 @@ export class Expander {
   #lookUp(name: string, below: number): Found | ExpansionProblem {
     for (let at = below - 1; at >= 0; at--) {
       const layer = this.#layers[at] as Layer
-      const text = layer.get(name)
+      const as = this.#nameIn(layer, name)
+      const text = layer.get(as)
       if (text === undefined) continue
-      const expanded = this.expand(name, { layer, text, at, dollar: layer.source === 'file' })
+      const expanded = this.expand(as, { layer, text, at, dollar: layer.source === 'file' })
       return 'problem' in expanded ? expanded : { ...expanded, layer }
     }
-    const fallback = this.#entries.get(name)?.default
-    const text = fallback === undefined ? undefined : String(fallback)
+    const entry = this.#entries.get(name)
+    const text = entry?.default === undefined ? undefined : textFor(entry, entry.default)
     return { text, layer: undefined, secret: this.#isSecret(name) }
+  }
+
+  /** The name under which a layer has a variable: its own, or a former one. */
+  #nameIn(layer: Layer, name: string): string {
+    const former = this.#entries.get(name)?.formerly
+    if (!former || layer.get(name) !== undefined) return name
+    return former.find((old) => layer.get(old) !== undefined) ?? name
   }
 
   #isSecret(name: string): boolean {

@@ -1,13 +1,15 @@
 import { explainFlaw } from '../format/flaw-texts.js'
+import { encodeValue } from '../format/value.js'
 import { describeEntry } from '../legend/constraints.js'
 import { explainContradiction } from '../legend/contradiction-texts.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
-import { mask } from '../legend/mask.js'
-import { convert } from './convert.js'
+import { mask, withoutPassword } from '../legend/mask.js'
+import { convert, textFor } from './convert.js'
 import type { ExpansionProblem } from './expand.js'
 import { type Fault, nearest, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
+import { splitList } from './lists.js'
 import { flawSpot, nameSpot, valueSpot } from './places.js'
 import {
   mayStandOnCommandLine,
@@ -17,6 +19,7 @@ import {
   type StageEntries,
   steeringNames,
 } from './read.js'
+import type { BrokenRule } from './rules.js'
 import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
 
@@ -38,6 +41,7 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       ...refusals(layer, entries),
     ]),
     ...problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
+    ...reading.broken.map((rule) => ruleFault(rule, reading)),
   ]
 }
 
@@ -109,22 +113,102 @@ function refusals(layer: Layer, entries: StageEntries): Fault[] {
 
 function problemFault(problem: Problem, reading: Reading): Fault {
   const { name, entry, breach, winner, clearedBy } = problem
+  const { stage } = reading
   if (problem.expansion) return expansionFault(problem, problem.expansion, reading)
   if (breach === 'bare-dollar') return bareDollar(problem)
   if (breach === 'secret-in-browser') return secretInBrowser(problem, reading)
   if (!entry || breach === 'missing' || breach === 'expansion')
     return clearedBy ? cleared(name, entry as AnyEntry, clearedBy) : missing(name, entry as AnyEntry, reading)
-  const { layer, text } = winner as Hit
-  const found = entry.secret ? mask(text, entry) : quote(text)
+  if (breach === 'schema-issue' || breach === 'read-failed' || breach === 'not-plain' || breach === 'needs-waiting')
+    return functionFault(problem, entry, breach)
+  const { layer, text, as = name } = winner as Hit
   // A layer without places is named in the sentence instead.
   const where = layer.text === undefined && !layer.fileOf ? ` in ${layer.name}` : ''
+  const base = { kind: breach, name, layer: layer.name, ...valueSpot(layer, as, entry) }
+  if (breach === 'placeholder')
+    return {
+      ...base,
+      message: `${name} still holds what the sample puts in its place, and is no value${where}.`,
+      remedy: entry.obtain ? `Obtain: ${entry.obtain}` : (freshRemedy(name, entry) ?? `Put the real ${name} there.`),
+    }
+  if (breach === 'key-of-other-stage')
+    return {
+      ...base,
+      message: `${name} is a test key by its shape, and this is stage ${stage.name}${where}.`,
+      remedy: `Take the live key, or say with pattern what its keys look like in ${stage.name}.`,
+    }
+  const found = entry.secret ? mask(text, entry) : quote(withoutPassword(text))
   return {
-    kind: breach,
-    name,
-    message: `${name} must be ${describeEntry(entry)}, and is ${found}${where}.`,
-    layer: layer.name,
-    ...valueSpot(layer, name, entry),
-    remedy: rightValue(name, entry, winner as Hit),
+    ...base,
+    message: `${name} must be ${describeEntry(entry)}, and ${itemText(problem, entry, text) ?? `is ${found}`}${where}${tooLong(problem, entry, text)}.`,
+    remedy: rightValue(as, entry, winner as Hit),
+  }
+}
+
+/** Which item of a list is at fault. */
+function itemText({ breach, item }: Problem, entry: AnyEntry, text: string): string | undefined {
+  if (breach !== 'wrong-item' || item === undefined) return undefined
+  const texts = text.trim().startsWith('[') ? undefined : splitList(text.trim(), entry.delimiter)
+  const shown = entry.secret || texts?.[item] === undefined ? '' : `: ${quote(withoutPassword(texts[item]))}`
+  return `item ${item + 1} is not ${describeEntry(entry.items as AnyEntry)}${shown}`
+}
+
+/** Past 2^53 a number would be another one than its text says. */
+function tooLong({ breach }: Problem, { secret, type }: AnyEntry, text: string): string {
+  const isLong = breach === 'wrong-type' && type === 'integer' && !secret && /^\s*[+-]?\d{16,}\s*$/.test(text)
+  return isLong ? '; it has more digits than a number holds exactly' : ''
+}
+
+/** What a function of the legend said. It may repeat the value, so of a secret nothing of it is shown. */
+function functionFault(
+  { name, winner, said = [] }: Problem,
+  entry: AnyEntry,
+  kind: 'schema-issue' | 'read-failed' | 'not-plain' | 'needs-waiting',
+): Fault {
+  const spot = winner && { layer: winner.layer.name, ...valueSpot(winner.layer, winner.as ?? name, entry) }
+  const words = entry.secret || said.length === 0 ? '' : `: ${said.slice(0, 3).map(printable).join('; ')}`
+  const where = winner && winner.layer.text === undefined ? ` in ${winner.layer.name}` : ''
+  const texts = {
+    'schema-issue': [
+      `The schema of ${name} refuses its value${where}${words || '.'}`,
+      `Mend the value, or the schema in the legend.`,
+    ],
+    'read-failed': [
+      `The function read of ${name} failed on its value${where}${words || '.'}`,
+      `Mend the value, or read in the legend.`,
+    ],
+    'not-plain': [
+      `${name} reaches the browser, and what the legend makes of its value is no plain JSON data.`,
+      'Give text, numbers, lists and plain objects to pages, and make the rest of them there.',
+    ],
+    'needs-waiting': [
+      `The schema of ${name} takes waiting.`,
+      'Take settleAsync instead of settle, or start with: mappa with -- …',
+    ],
+  } as const
+  const [message, remedy] = texts[kind]
+  return { kind, name, message, ...spot, remedy }
+}
+
+/** A rule that does not hold, with the variables it read and where their values come from. */
+function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, settings }: Reading): Fault {
+  const hits = names.map((name) => ({ name, hit: stack.find(name) }))
+  const places = hits.map(({ name, hit }) => {
+    const spot = hit && valueSpot(hit.layer, hit.as ?? name, entries.get(name))?.place
+    return `${name} (${spot ? `${spot.file}:${spot.line}` : (hit?.layer.name ?? 'not set')})`
+  })
+  const [first] = hits.flatMap(
+    ({ name, hit }) => (hit && valueSpot(hit.layer, hit.as ?? name, entries.get(name))) ?? [],
+  )
+  const inSecret = names.some((name) => settings.some((each) => each.name === name && each.entry.secret))
+  const failed = said === undefined ? '' : ` The rule failed${inSecret ? '.' : `: ${printable(said)}`}`
+  const ended = /[.!?]$/.test(sentence) ? sentence : `${sentence}.`
+  return {
+    kind: 'rule',
+    ...(names[0] !== undefined && { name: names[0] }),
+    message: printable(ended) + failed,
+    ...first,
+    remedy: places.length > 0 ? `It depends on ${places.join(', ')}.` : 'Mend the rule in the legend.',
   }
 }
 
@@ -202,21 +286,45 @@ function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit): string
   const right = entry.secret
     ? undefined
     : (meantValue(text, entry) ?? entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
-  if (right !== undefined) return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(String(right))}`
+  if (right !== undefined)
+    return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(textFor(entry, right), layer.source))}`
   return entry.obtain ? `Obtain: ${entry.obtain}` : `Make it ${describeEntry(entry)}.`
+}
+
+/** As it has to stand in a layer file. */
+function writtenAs(text: string, source: Layer['source']): string {
+  return source === 'file' ? encodeValue(text) : text
 }
 
 /** What the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
 function meantValue(text: string, entry: AnyEntry): string | undefined {
   const words = entry.enum?.map(String) ?? (entry.type === 'boolean' ? ['true', 'false'] : [])
   if (words.length > 0) return nearest(text.trim(), words)
-  if (entry.type === 'string') return undefined
+  const fits = (guess: string) => 'value' in convert(guess, entry)
+  const word = text.trim()
+  if (entry.type === 'duration' || entry.type === 'bytes')
+    return [/^\d+$/.test(word) ? `${word}ms` : '', word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
+  if (entry.type === 'array')
+    return word.includes(',')
+      ? undefined
+      : [word.replace(/\s*[;|]\s*|\s+/g, ',')].find((each) => each !== word && fits(each))
+  if (!['integer', 'number', 'port'].includes(entry.type)) return undefined
   const guesses = [
+    // Hexadecimal, exponents and 4100.0 say a number in another way.
+    /^(?:0[xXoObB][0-9A-Fa-f]+|[+-]?\d+(?:\.\d*)?(?:[eE][+-]?\d+)?)$/.test(word) ? String(Number(word)) : '',
     text.replace(/[oO]/g, '0').replace(/[lI]/g, '1'),
     text.replace(/[_, ]/g, ''),
     /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '',
   ]
-  return guesses.map((guess) => guess.trim()).find((guess) => 'value' in convert(guess, entry))
+  return guesses.map((guess) => guess.trim()).find(fits)
+}
+
+/** How to make a fresh value, as a command that can be pasted. */
+function freshRemedy(name: string, { generate }: AnyEntry): string | undefined {
+  if (!generate) return undefined
+  const { bytes, text } = generate
+  const random = `Buffer.from(crypto.getRandomValues(new Uint8Array(${bytes}))).toString('${text}')`
+  return `Make one: node -p "'${name}=' + ${random}"`
 }
 
 function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
@@ -238,6 +346,8 @@ function missing(name: string, entry: AnyEntry, { layers, entries, stage }: Read
   if (similar) return { kind: 'missing', name, message, ...similar.spot, remedy: `Rename ${similar.name} to ${name}.` }
   const where = entry.secret ? `.env.${stage.name}.local, which stays on this machine` : `.env.${stage.name}`
   const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
+  const fresh = freshRemedy(name, entry)
+  if (fresh) return { kind: 'missing', name, message, remedy: `${fresh} >> .env.${stage.name}.local` }
   return { kind: 'missing', name, message, remedy: `Write ${name}=… in ${where}.${obtain}` }
 }
 

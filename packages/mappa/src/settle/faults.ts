@@ -1,5 +1,6 @@
 import type { Flaw } from '../format/scan.js'
 import type { Breach } from '../legend/constraints.js'
+import type { Slip } from './slips.js'
 
 /** What stops: each kind says what is wrong. */
 export type FaultKind =
@@ -26,6 +27,13 @@ export type FaultKind =
   | 'remote'
   | 'nested-stage'
   | 'no-entry'
+  | Slip
+  | 'schema-issue'
+  | 'read-failed'
+  | 'not-plain'
+  | 'needs-waiting'
+  | 'rule'
+  | 'slow-pattern'
 
 /** What does not stop. */
 export type NoticeKind =
@@ -39,6 +47,13 @@ export type NoticeKind =
   | 'unread'
   | 'computed-read'
   | 'unparsed'
+  | 'former-name'
+  | 'deprecated'
+  | 'placeholder'
+  | 'key-of-other-stage'
+  | 'weak-secret'
+  | 'shared-secret'
+  | 'password-shown'
 
 /** Where something stands. Lines and columns count from 1, columns in UTF-16 code units; the end column is exclusive. */
 export interface Place {

@@ -1,14 +1,19 @@
 import { type Difference, differencesOf } from '../format/portability.js'
 import { encodeValue } from '../format/value.js'
-import { type Notice, nearest, printable } from './faults.js'
+import type { AnyEntry } from '../legend/entry.js'
+import { withoutPassword } from '../legend/mask.js'
+import { type Notice, nearest, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
 import { lineAt, nameSpot, rangesOf, valueSpot, writtenOf } from './places.js'
 import { changesLoading, type Reading, type StageEntries } from './read.js'
+import { isGuessable, isPlaceholder, keyFor } from './slips.js'
+import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
 export function noticesOf({ entries, layers, stack, stage, problems }: Reading): Notice[] {
   const missing = new Set(problems.filter(({ breach }) => breach === 'missing').map(({ name }) => name))
+  const faulty = new Set(problems.map(({ name }) => name))
   const names = new Set(stack.names())
   const files = layers.filter((layer) => layer.source === 'file')
   return [
@@ -16,7 +21,12 @@ export function noticesOf({ entries, layers, stack, stage, problems }: Reading):
       ...fileNotices(layer),
       ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names)]),
     ]),
-    ...[...entries.keys()].flatMap((name) => [...stackNotices(name, entries, layers, stage)]),
+    ...[...entries.keys()].flatMap((name) => [
+      ...stackNotices(name, entries, layers, stage),
+      // What is at fault has been told.
+      ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage)),
+    ]),
+    ...formerNotices(entries, layers),
   ]
 }
 
@@ -57,7 +67,7 @@ function* nameNotices(
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
-  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries)) {
+  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries) && !isFormer(name, entries)) {
     const near = nearest(name, entries.keys())
     // The fault of the missing one names this line already.
     if (near !== undefined && missing.has(near)) return
@@ -76,6 +86,69 @@ function* nameNotices(
       message: `${name} changes how programs load, so it is not taken from a layer file.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Set it where the program is started, or add an entry for it to the legend.',
+    }
+}
+
+function isFormer(name: string, entries: StageEntries): boolean {
+  return [...entries.values()].some(({ formerly }) => formerly?.includes(name))
+}
+
+/** Names that a layer still has under what they were called before. */
+function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Generator<Notice> {
+  for (const [name, { formerly = [], ...entry }] of entries)
+    for (const old of formerly)
+      for (const layer of layers)
+        if (layer.get(old) !== undefined)
+          yield {
+            kind: 'former-name',
+            name,
+            message: `${old} is called ${name} now, and is still set in ${layer.name}.`,
+            layer: layer.name,
+            ...nameSpot(layer, old, entry),
+            remedy: layer.get(name) === undefined ? `Rename it to ${name}.` : `Remove it: ${name} is set there too.`,
+          }
+}
+
+/** What is right by its entry, and deserves a look. */
+function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage: Stage): Generator<Notice> {
+  if (!hit || hit.text === '') return
+  const { layer, text, as = name } = hit
+  const base = { name, layer: layer.name, ...valueSpot(layer, as, entry) }
+  if (entry.deprecated)
+    yield {
+      ...base,
+      kind: 'deprecated',
+      message: `${name} is deprecated, and is set in ${layer.name}.`,
+      remedy: entry.description ? printable(entry.description) : 'Remove it.',
+    }
+  if (!entry.secret && entry.type === 'string' && isPlaceholder(text))
+    yield {
+      ...base,
+      kind: 'placeholder',
+      message: `${name} holds ${quote(text)}, which looks like a placeholder.`,
+      remedy: entry.obtain ? `Obtain: ${entry.obtain}` : 'Put the real value there.',
+    }
+  if (!entry.secret && withoutPassword(text) !== text)
+    yield {
+      ...base,
+      kind: 'password-shown',
+      message: `${name} holds a URL with a password, and is not secret.`,
+      remedy: `Write in the legend: ${name}: { …, secret: true }`,
+    }
+  if (stage.name !== 'production' && keyFor(text, entry) === 'live')
+    yield {
+      ...base,
+      kind: 'key-of-other-stage',
+      message: `${name} is a live key by its shape, and this is stage ${stage.name}.`,
+      remedy: 'Take the test key here, so that trying things out costs nobody anything.',
+    }
+  // While developing, anything will do.
+  if (entry.secret && entry.type === 'string' && !['development', 'test'].includes(stage.name) && isGuessable(text))
+    yield {
+      ...base,
+      kind: 'weak-secret',
+      message: `${name} could be guessed: it is short, or what many people choose.`,
+      remedy: entry.obtain ? `Obtain: ${entry.obtain}` : 'Take a long random one.',
     }
 }
 

@@ -3,7 +3,7 @@ import type { LayerFlaw } from '../format/flaws.js'
 import { LineIndex } from '../format/lines.js'
 import type { Style } from '../format/scan.js'
 import type { AnyEntry } from '../legend/entry.js'
-import { masked } from '../legend/mask.js'
+import { masked, withoutPassword } from '../legend/mask.js'
 import { type Excerpt, type Place, printable } from './faults.js'
 import type { Layer } from './layer.js'
 
@@ -51,7 +51,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   if (!range) return undefined
   const { nameStart, valueStart, valueEnd } = range
   const written = layer.text.slice(valueStart, valueEnd).split(/\r?\n/, 1)[0] as string
-  const shown = entry && !entry.secret ? printable(written) : written && masked
+  const shown = entry && !entry.secret ? printable(withoutPassword(written)) : written && masked
   const before = printable(layer.text.slice(nameStart, valueStart))
   const text = before + shown
   const [start, length, marked] =
@@ -80,7 +80,7 @@ export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undef
   if (!entry || entry.secret) {
     return { ...spot, excerpt: { text: before + masked, start: before.length, end: before.length + masked.length } }
   }
-  const line = printable(text.slice(valueStart).split(/\r?\n/, 1)[0] as string)
+  const line = printable(withoutPassword(text.slice(valueStart).split(/\r?\n/, 1)[0] as string))
   const marked = before.length + printable(text.slice(valueStart, start)).length
   return { ...spot, excerpt: { text: before + line, start: marked, end: marked + Math.max(end - start, 1) } }
 }

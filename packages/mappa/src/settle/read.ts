@@ -1,13 +1,18 @@
 import { type Contradiction, contradictionsOf } from '../legend/check.js'
 import type { Breach } from '../legend/constraints.js'
+import { defaultOf } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
-import { convert } from './convert.js'
+import type { StandardResult } from '../legend/standard-schema.js'
+import { convert, textFor } from './convert.js'
 import { Expander, type ExpansionProblem, type Used } from './expand.js'
 import type { Fault, Notice } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
+import { type BrokenRule, brokenRules } from './rules.js'
+import { seenValue } from './seen.js'
 import type { Setting } from './settings.js'
-import { type Hit, Stack } from './stack.js'
+import { type Slip, slipIn } from './slips.js'
+import { type Hit, Stack, type StackTraits } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What settings are made of. */
@@ -21,6 +26,8 @@ export interface Sources {
   readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */
   readonly legendName?: string
+  /** What asynchronous schemas have said of the values, by name. */
+  readonly answers?: ReadonlyMap<string, StandardResult>
 }
 
 /** The legend's entries as they hold in a stage. Without a legend there are none, and every name is a secret text. */
@@ -32,10 +39,24 @@ export interface Problem {
   /** Undefined for a name that no entry declares. */
   readonly entry: AnyEntry | undefined
   /** `missing` when no layer gives a text. */
-  readonly breach: Breach | 'missing' | 'expansion' | 'bare-dollar' | 'secret-in-browser'
+  readonly breach:
+    | Breach
+    | Slip
+    | 'missing'
+    | 'expansion'
+    | 'bare-dollar'
+    | 'secret-in-browser'
+    | 'schema-issue'
+    | 'read-failed'
+    | 'not-plain'
+    | 'needs-waiting'
   readonly winner: Hit | undefined
   readonly clearedBy: Hit | undefined
   readonly expansion?: ExpansionProblem
+  /** The place of a list's item that is at fault, from 0. */
+  readonly item?: number | undefined
+  /** What a function of the legend said; may repeat the value. */
+  readonly said?: readonly string[]
   /** The name behind a dollar sign without braces, and where in the layer's text the sign stands. */
   readonly bare?: { readonly name: string; readonly start: number }
   /** Names that the value was built from. */
@@ -55,6 +76,9 @@ export interface Reading {
   readonly contradictions: readonly Contradiction[]
   readonly settings: readonly Setting[]
   readonly problems: readonly Problem[]
+  readonly broken: readonly BrokenRule[]
+  /** What asynchronous schemas are still working out. */
+  readonly waiting: readonly { readonly name: string; readonly promise: Promise<StandardResult> }[]
   /** Names with a text that are no setting: no entry declares them, or the text breaks its entry. */
   readonly others: readonly Given[]
 }
@@ -81,16 +105,21 @@ export const steeringNames = ['MAPPA_STAGE', 'MAPPA_ROOT']
  */
 export function readSources(definition: Legend<unknown> | undefined, sources: Sources): Reading {
   const { layers } = sources
-  const stack = new Stack(layers)
   const stage: Stage = typeof sources.stage === 'string' ? { name: sources.stage, from: 'the caller' } : sources.stage
   const contradictions = definition ? contradictionsOf(definition) : []
   const settings: Setting[] = []
   const problems: Problem[] = []
   const others: Given[] = []
   const stageKnown = stagesOf(definition).includes(stage.name)
-  const known = contradictions.length === 0 && stageKnown ? entriesOf(definition, stage.name) : new Map()
+  const { entries: known, traits }: Known =
+    contradictions.length === 0 && stageKnown ? entriesOf(definition, stage.name) : { entries: new Map() }
+  const stack = new Stack(layers, traits)
   const expander = new Expander(layers, known)
-  const state: State = { stack, expander, entries: known, settings, problems, others }
+  const { answers } = sources
+  const state: State = {
+    ...{ stage: stage.name, stack, expander, entries: known, settings, problems, others },
+    ...{ answers, waiting: [] },
+  }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
   if (contradictions.length === 0 && stageKnown) {
@@ -102,12 +131,15 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     }
     if (declared < stack.names().length) addUndeclared(state)
   }
-  const { entries } = state
+  const { entries, waiting } = state
+  const rules = contradictions.length === 0 && stageKnown ? definition?.rules : undefined
+  const broken = rules ? brokenRules(rules, settings, entries) : []
   const sound =
     !sources.faults?.length &&
     contradictions.length === 0 &&
     stageKnown &&
     problems.length === 0 &&
+    broken.length === 0 &&
     steeringNames.every((name) => !stack.sets(name)) &&
     layers.every((layer) => isSound(layer, entries))
   return {
@@ -121,57 +153,99 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     contradictions,
     settings,
     problems,
+    broken,
+    waiting,
     others,
   }
 }
 
-const entriesByStage = new WeakMap<Legend<unknown>, Map<string, StageEntries>>()
+/** A legend's entries as they hold in a stage, and what they say of looking up their names. */
+interface Known {
+  readonly entries: StageEntries
+  readonly traits?: StackTraits
+}
+
+const entriesByStage = new WeakMap<Legend<unknown>, Map<string, Known>>()
 
 /** A legend's entries as they hold in a stage; worked out once for each. */
-function entriesOf(definition: Legend<unknown> | undefined, stage: string): StageEntries {
-  if (!definition) return new Map()
-  const stages = entriesByStage.get(definition) ?? new Map<string, StageEntries>()
+function entriesOf(definition: Legend<unknown> | undefined, stage: string): Known {
+  if (!definition) return { entries: new Map() }
+  const stages = entriesByStage.get(definition) ?? new Map<string, Known>()
   entriesByStage.set(definition, stages)
-  let entries = stages.get(stage)
-  if (!entries) {
+  let known = stages.get(stage)
+  if (!known) {
     const declared = definition.entries as Record<string, AnyEntry>
-    entries = new Map(Object.keys(declared).map((name) => [name, entryIn(declared[name] as AnyEntry, stage)]))
-    stages.set(stage, entries)
+    const formers = new Map<string, readonly string[]>()
+    const keeps = new Set<string>()
+    const entries = new Map<string, AnyEntry>()
+    for (const name of Object.keys(declared)) {
+      const entry = entryIn(declared[name] as AnyEntry, stage)
+      entries.set(name, entry)
+      if (entry.formerly) formers.set(name, entry.formerly)
+      if (entry.empty === 'keep') keeps.add(name)
+    }
+    known = { entries, traits: { ...(formers.size > 0 && { formers }), ...(keeps.size > 0 && { keeps }) } }
+    stages.set(stage, known)
   }
-  return entries
+  return known
 }
 
 /** What reading works on. */
 interface State {
+  readonly stage: string
   readonly stack: Stack
   readonly expander: Expander
   entries: StageEntries
   readonly settings: Setting[]
   readonly problems: Problem[]
   readonly others: Given[]
+  readonly answers: Sources['answers']
+  readonly waiting: { readonly name: string; readonly promise: Promise<StandardResult> }[]
 }
 
 function readEntry(name: string, found: Hit | undefined, state: State): void {
-  const { settings, problems, others } = state
+  const { problems, others } = state
   const top = found?.dollar ? expandTop(name, found, state) : found
   if (top === 'faulty') return
   // Secrecy may have travelled to it by expansion.
   const entry = state.entries.get(name) as AnyEntry
-  if (top !== undefined && top.text !== '') {
+  if (top !== undefined && (top.text !== '' || entry.empty === 'keep')) {
     const { text, layer } = top
     const { source } = layer
     const conversion = convert(text, entry)
-    if ('value' in conversion) settings.push({ name, value: conversion.value, entry, text, source })
+    const slip = 'value' in conversion ? slipIn(text, entry, state.stage) : undefined
+    if ('value' in conversion && !slip) settleValue({ name, value: conversion.value, entry, text, source }, top, state)
     else {
-      problems.push({ name, entry, breach: conversion.breach, winner: top, clearedBy: undefined })
+      const { breach, item } = slip || 'value' in conversion ? { breach: slip as Slip } : conversion
+      problems.push({ name, entry, breach, item, winner: top, clearedBy: undefined })
       others.push({ name, text, source })
     }
     return
   }
-  const { default: value } = entry
-  if (value !== undefined) settings.push({ name, value, entry, text: String(value), source: 'default' })
-  else if (entry.optional) settings.push({ name, value, entry, text: undefined, source: 'default' })
+  const value = defaultOf(entry)
+  if (value !== undefined) {
+    const text = textFor(entry, entry.default)
+    settleValue({ name, value, entry, text, source: 'default' }, undefined, state)
+  } else if (entry.optional) state.settings.push({ name, value, entry, text: undefined, source: 'default' })
   else problems.push({ name, entry, breach: 'missing', winner: undefined, clearedBy: top })
+}
+
+/** A checked value becomes a setting, as the legend's own functions make it seen. */
+function settleValue(setting: Setting, winner: Hit | undefined, { settings, problems, answers, waiting }: State): void {
+  const { name, entry, value } = setting
+  if (!entry.read && !entry.schema) {
+    settings.push(setting)
+    return
+  }
+  const seen = seenValue(entry, value, answers?.get(name))
+  if ('value' in seen) settings.push({ ...setting, value: seen.value })
+  else {
+    const problem = { name, entry, winner, clearedBy: undefined }
+    if ('promise' in seen) {
+      waiting.push({ name, promise: seen.promise })
+      problems.push({ ...problem, breach: 'needs-waiting' })
+    } else problems.push({ ...problem, breach: seen.wrong, said: seen.said })
+  }
 }
 
 /** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
@@ -179,7 +253,7 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
   const { stack, expander, entries, problems } = state
   const entry = entries.get(name)
   const problem = { name, entry, winner: top, clearedBy: undefined }
-  const parsed = top.layer.parsed?.(name)
+  const parsed = top.layer.parsed?.(top.as ?? name)
   for (const bare of parsed?.bare ?? [])
     if (entries.has(bare.name) || stack.sets(bare.name))
       problems.push({
@@ -187,7 +261,7 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
         breach: 'bare-dollar',
         bare: { ...bare, start: (parsed?.valueStart ?? 0) + bare.start },
       })
-  const expanded = expander.expand(name, top)
+  const expanded = expander.expand(top.as ?? name, top)
   if ('problem' in expanded) {
     problems.push({ ...problem, breach: 'expansion', expansion: expanded })
     return 'faulty'

@@ -10,6 +10,16 @@ export interface Hit {
   readonly at: number
   /** Whether the text holds a dollar sign, so that it may expand. */
   readonly dollar: boolean
+  /** The former name under which the layer has it. */
+  readonly as?: string
+}
+
+/** What entries say of how their names are looked up. */
+export interface StackTraits {
+  /** The former names of each that has some. */
+  readonly formers?: ReadonlyMap<string, readonly string[]>
+  /** Names for which empty text is a value. */
+  readonly keeps?: ReadonlySet<string>
 }
 
 /** So many names a lower layer may leave out in one place before names are looked up again. */
@@ -26,7 +36,11 @@ export class Stack {
   /** Environments hold much that is nobody's setting, so they are asked name by name. */
   readonly #asked: { readonly layer: Layer; readonly at: number; readonly names: ReadonlySet<string> }[] = []
 
-  constructor(layers: readonly Layer[]) {
+  readonly #traits: StackTraits
+
+  constructor(layers: readonly Layer[], traits: StackTraits = {}) {
+    this.#traits = traits
+    const { keeps } = traits
     const tops = this.#tops
     const order = this.#order
     // From the top, so that what is hidden costs a look only. In one layer the last of a repeated name counts.
@@ -38,7 +52,7 @@ export class Stack {
       }
       const isTop = order.length === 0
       const visit = (name: string, text: string, dollar: boolean) => {
-        if (text === '' && layer.source !== 'file') return
+        if (text === '' && layer.source !== 'file' && !keeps?.has(name)) return
         if (!isTop && (tops.get(name)?.at ?? at) !== at) return
         const { size } = tops
         tops.set(name, { layer, text, at, dollar })
@@ -80,11 +94,21 @@ export class Stack {
 
   /** The layer whose text counts; undefined if none sets the name. Empty text in a layer file clears what lies below. */
   find(name: string): Hit | undefined {
+    let top = this.#findAs(name)
+    for (const old of this.#traits.formers?.get(name) ?? []) {
+      const hit = this.#findAs(old)
+      if (hit && !(top && top.at >= hit.at)) top = { ...hit, as: old }
+    }
+    return top
+  }
+
+  #findAs(name: string): Hit | undefined {
     let top = this.#tops.get(name)
     for (const { layer, at, names } of this.#asked) {
       // A look into the set costs less than asking the system for what is not there.
       const text = names.has(name) ? layer.get(name) : undefined
-      if (text && !(top && top.at > at)) top = { layer, text, at, dollar: false }
+      if ((text || (text === '' && this.#traits.keeps?.has(name))) && !(top && top.at > at))
+        top = { layer, text, at, dollar: false }
     }
     return top
   }

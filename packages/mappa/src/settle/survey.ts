@@ -6,6 +6,7 @@ import type { Fault, Notice } from './faults.js'
 import type { Layer } from './layer.js'
 import { noticesOf } from './notices.js'
 import { type Given, givenIn, type Reading, readSources, type Sources } from './read.js'
+import { answerOf } from './seen.js'
 import { assemble } from './settings.js'
 import type { Stage } from './stage.js'
 import { type Trail, trailOf } from './trail.js'
@@ -53,6 +54,14 @@ export function survey<E>(given: Legend<E> | undefined, sources: Sources): Surve
   const definition = asLegend(given)
   const reading = readSources(definition, sources)
   return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
+}
+
+/** The same, waiting for what asynchronous schemas say of their values. */
+export async function surveyWaiting<E>(given: Legend<E> | undefined, sources: Sources): Promise<Survey<Settings<E>>> {
+  const { waiting } = readSources(asLegend(given), sources)
+  if (waiting.length === 0) return survey(given, sources)
+  const answers = await Promise.all(waiting.map(async ({ name, promise }) => [name, await answerOf(promise)] as const))
+  return survey(given, { ...sources, answers: new Map(answers) })
 }
 
 /** A survey whose slower parts are worked out only when they are looked at. */

@@ -1,6 +1,7 @@
 import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
-import { mask } from '../legend/mask.js'
+import { mask, withoutPassword } from '../legend/mask.js'
+import { textFor } from './convert.js'
 import type { Used } from './expand.js'
 import { type Place, printable } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
@@ -19,6 +20,8 @@ export interface TrailStep {
   readonly place?: Place
   /** The text as it may be shown: secrets, and names that no entry declares, are masked. */
   readonly shown: string
+  /** The former name under which the layer has it. */
+  readonly as?: string
   /** Why it is not the one that counts; absent on the winner. */
   readonly passed?: Passed
   /** The stage whose words give a default, where they override the entry's own. */
@@ -51,16 +54,17 @@ export interface Trail {
 export function trailOf(name: string, reading: Reading): Trail {
   const { entries, layers, stack, expander } = reading
   const entry = entries.get(name)
-  const steps: TrailStep[] = hitsOf(name, layers, stack).map((hit) => {
-    const place = valueSpot(hit.layer, name, entry)?.place
+  const steps: TrailStep[] = hitsOf(name, layers, stack, entry?.formerly).map((hit) => {
+    const place = valueSpot(hit.layer, hit.as ?? name, entry)?.place
     // What is hidden is shown as it is written: expanding it could fail for reasons that do not matter.
-    const expanded = hit.passed === undefined && hit.dollar ? expander.expand(name, hit) : undefined
+    const expanded = hit.passed === undefined && hit.dollar ? expander.expand(hit.as ?? name, hit) : undefined
     const whole = expanded && !('problem' in expanded) ? expanded : undefined
     const parts = whole?.used.map((used) => partOf(used, entries))
     return {
       layer: hit.layer.name,
       source: hit.layer.source,
       ...(place && { place }),
+      ...(hit.as && { as: hit.as }),
       shown: shownText(whole?.text ?? hit.text, entry),
       ...(hit.passed && { passed: hit.passed }),
       ...(parts?.length && { parts }),
@@ -88,17 +92,23 @@ function defaultSteps(name: string, { definition, entries, stage }: Reading): Tr
     .map(({ value, ...rest }) => ({
       layer: 'the legend',
       source: 'default',
-      shown: shownText(String(value), entry),
+      shown: shownText(textFor(entry, value), entry),
       ...rest,
     }))
 }
 
 /** Every layer that sets a name, the top one first, with what became of each. */
-function hitsOf(name: string, layers: readonly Layer[], stack: Stack): (Hit & { readonly passed?: Passed })[] {
+function hitsOf(
+  name: string,
+  layers: readonly Layer[],
+  stack: Stack,
+  former: readonly string[] = [],
+): (Hit & { readonly passed?: Passed })[] {
   const top = stack.find(name)
   const hits = layers.flatMap((layer, at) => {
-    const text = layer.get(name)
-    return text === undefined ? [] : [{ layer, text, at, dollar: layer.source === 'file' }]
+    const as = layer.get(name) === undefined ? former.find((old) => layer.get(old) !== undefined) : undefined
+    const text = layer.get(as ?? name)
+    return text === undefined ? [] : [{ layer, text, at, dollar: layer.source === 'file', ...(as && { as }) }]
   })
   return hits.toReversed().map((hit) => {
     if (hit.layer === top?.layer) return top.text === '' ? { ...hit, passed: 'cleared' } : hit
@@ -119,5 +129,5 @@ function partOf({ name, layer, text }: Used, entries: StageEntries): TrailPart {
 
 function shownText(text: string, entry: AnyEntry | undefined): string {
   if (text === '') return ''
-  return entry && !entry.secret ? printable(text) : mask(text, entry)
+  return entry && !entry.secret ? printable(withoutPassword(text)) : mask(text, entry)
 }

@@ -6,7 +6,7 @@ import { gatherWaiting } from '../node/machine.js'
 import { findRoot } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
-import { type Survey, survey } from '../settle/survey.js'
+import { type Survey, surveyWaiting } from '../settle/survey.js'
 import { reachesBrowser } from './modules.js'
 
 /** A project's legend and settings as Vite sees them; read again whenever a file of theirs changes. */
@@ -38,7 +38,7 @@ export class ViteProject {
     this.legendPath = legendFile && path.join(directory, legendFile)
     const sources = await gatherWaiting(directory, this.definition, { stage: this.#stage })
     const faults = 'fault' in loaded ? [loaded.fault] : (sources.faults ?? [])
-    this.survey = survey(this.definition && fixedHere(this.definition), {
+    this.survey = await surveyWaiting(this.definition && fixedHere(this.definition), {
       ...sources,
       faults,
       ...(legendFile && { legendName: legendFile }),

@@ -1,0 +1,47 @@
+/**
+ * The items of a list: divided by the delimiter, blanks round them left out, one delimiter at the end ignored. An item in
+ * double quotes may hold the delimiter, and double quotes as `""` (as RFC 4180 has it). Undefined if a quote never closes
+ * or something follows it. Text without anything in it is an empty list.
+ */
+export function splitList(text: string, delimiter = ','): string[] | undefined {
+  const items: string[] = []
+  let at = 0
+  while (at < text.length) {
+    while (at < text.length && isBlank(text[at]) && !text.startsWith(delimiter, at)) at++
+    if (text[at] === '"') {
+      const quoted = /"((?:[^"]|"")*)"\s*/y
+      quoted.lastIndex = at
+      const found = quoted.exec(text)
+      if (!found) return undefined
+      at += found[0].length
+      // Blanks may divide items, and have just been passed.
+      const divided =
+        at >= text.length || text.startsWith(delimiter, at) || (isBlank(delimiter) && isBlank(text[at - 1]))
+      if (!divided) return undefined
+      items.push((found[1] as string).replaceAll('""', '"'))
+    } else {
+      const end = text.indexOf(delimiter, at)
+      items.push(text.slice(at, end < 0 ? text.length : end).trim())
+      at = end < 0 ? text.length : end
+    }
+    if (text.startsWith(delimiter, at)) at += delimiter.length
+  }
+  return items
+}
+
+/** A list as text that splits into it again; as JSON where quotes could not do it. */
+export function joinList(items: readonly unknown[], delimiter = ','): string {
+  // What starts with a bracket would be taken for JSON.
+  if (items.some((item) => typeof item === 'string' && (/^\s*\[/.test(item) || item === '')))
+    return JSON.stringify(items)
+  return items
+    .map((item) => {
+      const text = String(item)
+      return text.includes(delimiter) || /^\s|\s$|"/.test(text) ? `"${text.replaceAll('"', '""')}"` : text
+    })
+    .join(delimiter)
+}
+
+function isBlank(char: string | undefined): boolean {
+  return char !== undefined && /^\s$/.test(char)
+}
