@@ -22,6 +22,8 @@ await build({
     index: 'packages/mappa/src/index.ts',
     node: 'packages/mappa/src/node/index.ts',
     vite: 'packages/mappa/src/vite/index.ts',
+    testing: 'packages/mappa/src/testing/index.ts',
+    register: 'packages/mappa/src/testing/register.ts',
   },
   external: ['vite'],
   chunkNames: 'shared-[hash]',

@@ -1,5 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
+import type { EmitOptions } from './commands/emit.js'
 import type { LiftOptions } from './commands/lift.js'
 import type { ProjectOptions } from './project.js'
 import { talk } from './terminal.js'
@@ -86,6 +87,18 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       noRest()
       const { lift } = await import('./commands/lift.js')
       finish(await lift(options))
+    })
+
+  common(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
+    .description(
+      'Prints the legend as a JSON Schema document, for programs that cannot run it and for starts without TypeScript.',
+    )
+    .requiredOption('--as <form>', 'what to print: legend')
+    .addHelpText('after', '\nExample:\n  mappa emit --as legend > mappa.legend.json')
+    .action(async (options: EmitOptions) => {
+      noRest()
+      const { emit } = await import('./commands/emit.js')
+      finish(await emit(options))
     })
 
   common(mappa.command('trace').summary('where one value comes from, and what it hides'))

@@ -2,6 +2,7 @@ import { join } from 'node:path'
 import { type Fault, type Legend, type Stage, type Survey, surveyWaiting } from 'mappa'
 import { findRoot, gatherWaiting, legendFileNames, loadLegendFile } from 'mappa/node'
 import { legendInputs, loadTypeScriptLegend } from './compile/compile.js'
+import { withoutSlowPatterns } from './patterns.js'
 import { UsageError } from './usage.js'
 
 /** Options that say which project and stage a command is about. */
@@ -62,10 +63,11 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
   const layers = faults.length > 0 ? [] : sources.layers
-  const found = await surveyWaiting(definition, {
+  const patterns = await withoutSlowPatterns(definition, { ...sources, layers }, legendFile)
+  const found = await surveyWaiting(patterns.definition, {
     ...sources,
     layers,
-    faults: faults.length > 0 ? faults : (sources.faults ?? []),
+    faults: faults.length > 0 ? faults : [...(sources.faults ?? []), ...patterns.faults],
     ...(legendFile !== undefined && { legendName: legendFile }),
   })
   return { found, files: sources.files, asked: sources.asked === true }

@@ -30,6 +30,7 @@ export type ContradictionKind =
   | 'remote-token'
   | 'no-items'
   | 'former-name'
+  | 'two-readers'
 
 /**
  * Where a legend contradicts itself: the bare facts. Every start looks for them, so what puts them into words is in
@@ -247,6 +248,7 @@ function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, 
   if (typeof entry.type !== 'string' || !Object.hasOwn(typeGroups, entry.type)) found.push({ kind: 'no-type', name })
   else if (checkWords(name, entry, entry.type, undefined, found)) {
     if (entry.type === 'array' && !checkItems(name, entry, found)) return
+    if (entry.read && entry.schema) found.push({ kind: 'two-readers', name })
     if (entry.secret && entry.reach === 'browser') found.push({ kind: 'secret-in-browser', name })
     if (entry.secret && entry.default !== undefined) found.push({ kind: 'secret-default', name })
     checkValues(name, entry, undefined, found)

@@ -105,6 +105,10 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `${name} is a list, and must say in items what each of its items is: string, integer, number or boolean.`,
     `Write: items: { type: 'string' }`,
   ],
+  'two-readers': ({ name }) => [
+    `${name} has both read and schema, and code can see the result of one only.`,
+    'Let the schema do the work of read, or read that of the schema.',
+  ],
   'former-name': ({ name, detail, shown }) => [
     `${name} was formerly ${detail}, which is a name of ${shown.replaceAll('"', '')} too.`,
     'A former name can belong to one entry only: remove it from the other.',

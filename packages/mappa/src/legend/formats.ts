@@ -16,12 +16,18 @@ export const formats: Readonly<Record<Format, readonly [test: (text: string) => 
   regex: [isRegex, 'a regular expression'],
 }
 
-/** An absolute URI as RFC 3986 section 4.3 has it: a scheme, and only characters that a URI may hold. */
+const plain = "(?:[A-Za-z0-9._~!$&'()*+,;=-]|%[0-9A-Fa-f]{2})"
+const pathSign = `(?:${plain}|[:@])`
+const authority = `//(?:(?:${plain}|:)*@)?(?:\\[[0-9A-Fa-f:.]+\\]|${plain}*)(?::[0-9]*)?(?:/${pathSign}*)*`
+const rootless = `/?(?:${pathSign}+(?:/${pathSign}*)*)?`
+const uriPattern = new RegExp(
+  // A scheme alone leads nowhere, though the grammar has it.
+  `^[A-Za-z][A-Za-z0-9+.-]*:(?=.)(?:${authority}|${rootless})(?:\\?(?:${pathSign}|[/?])*)?(?:#(?:${pathSign}|[/?])*)?$`,
+)
+
+/** A URI with its scheme as RFC 3986, 3 has it, that can also be opened as a URL. */
 function isUri(text: string): boolean {
-  return (
-    /^[A-Za-z][A-Za-z0-9+.-]*:(?:[A-Za-z0-9\-._~:/?#[\]@!$&'()*+,;=]|%[0-9A-Fa-f]{2})+$/.test(text) &&
-    URL.canParse(text)
-  )
+  return uriPattern.test(text) && URL.canParse(text)
 }
 
 /** RFC 5321, 4.1.2, without quoted local parts and address literals, which no mail provider gives out. */
@@ -31,12 +37,13 @@ function isEmail(text: string): boolean {
 }
 
 function isDomain(text: string): boolean {
-  return text.includes('.') && isHostname(text)
+  return text.includes('.') && !text.endsWith('.') && isHostname(text)
 }
 
-/** RFC 1123, 2.1: labels of 1 to 63 letters, digits and hyphens, 253 characters in all. */
+/** RFC 1123, 2.1: labels of 1 to 63 letters, digits and hyphens, 253 characters in all; a dot at the end may stand for the root. */
 function isHostname(text: string): boolean {
-  return text.length <= 253 && /^(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*$/.test(text)
+  const name = text.endsWith('.') ? text.slice(0, -1) : text
+  return name.length <= 253 && /^(?!-)[A-Za-z0-9-]{1,63}(?<!-)(?:\.(?!-)[A-Za-z0-9-]{1,63}(?<!-))*$/.test(name)
 }
 
 /** RFC 2673, 3.2: four numbers from 0 to 255 without leading zeros. */

@@ -1,4 +1,5 @@
 import { isLegend, isRecord } from './check.js'
+import { defaultOf, numberOf } from './constraints.js'
 import type { AnyEntry } from './entry.js'
 import type { Legend } from './legend.js'
 import type { Entries } from './types.js'
@@ -12,6 +13,11 @@ const sourceWords = [
   [`${prefix}remotes`, 'remotes'],
   [`${prefix}top-layers`, 'topLayers'],
 ] as const
+
+/** A JSON Schema document: an object of plain data. */
+export interface JsonSchema {
+  readonly [word: string]: unknown
+}
 
 /**
  * A legend from a JSON Schema document (2020-12): its `properties` are the entries, `required` lists those that must
@@ -43,12 +49,103 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
   return { entries: entries as Entries, stages: stages ?? [], ...sources }
 }
 
+/**
+ * A legend as a JSON Schema document (2020-12) of the checked values, which `legendFromJsonSchema` reads back. What JSON
+ * cannot hold is left out: `read`, `schema`, and rules.
+ *
+ * ```ts
+ * JSON.stringify(toJsonSchema(definition), null, 2)
+ * ```
+ */
+export function toJsonSchema({ entries, stages, ...options }: Legend<unknown>): JsonSchema {
+  const declared = Object.entries(entries as Readonly<Record<string, AnyEntry>>)
+  const needed = declared.filter(([, { optional, default: value }]) => !optional && value === undefined)
+  return {
+    $schema: 'https://json-schema.org/draft/2020-12/schema',
+    type: 'object',
+    properties: Object.fromEntries(declared.map(([name, entry]) => [name, propertyOf(entry)])),
+    ...(needed.length > 0 && { required: needed.map(([name]) => name) }),
+    ...(stages.length > 0 && { [`${prefix}stages`]: stages }),
+    ...Object.fromEntries(
+      sourceWords.flatMap(([word, option]) => (options[option] === undefined ? [] : [[word, options[option]]])),
+    ),
+  }
+}
+
+/** What JSON Schema calls our types: of the checked value, so an amount is its number. */
+const schemaTypes: Readonly<Record<string, string>> = {
+  port: 'integer',
+  duration: 'number',
+  bytes: 'integer',
+  pem: 'string',
+}
+/** Words that mean in JSON Schema what they mean here. */
+const schemaWords: ReadonlySet<string> = new Set([
+  ...['description', 'examples', 'deprecated', 'enum', 'default', 'minLength', 'maxLength', 'pattern', 'format'],
+  ...['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
+  ...['items', 'minItems', 'maxItems', 'uniqueItems'],
+])
+
+function propertyOf(entry: AnyEntry): JsonSchema {
+  const schema: Record<string, unknown> = {
+    type: schemaTypes[entry.type] ?? entry.type,
+    ...(schemaTypes[entry.type] && { [`${prefix}type`]: entry.type }),
+    ...(entry.type === 'port' && { minimum: 1, maximum: 65535 }),
+    ...wordsOf(entry),
+  }
+  // What every port has is not told from what this one says, unless that is marked.
+  if (entry.type === 'port')
+    for (const [word, every] of [
+      ['minimum', 1],
+      ['maximum', 65535],
+    ] as const)
+      if (entry[word] === every) schema[prefix + word] = every
+  // Required is for the document to say; only what it cannot say stays here.
+  const implied = entry.default === undefined && entry.optional === true
+  if (entry.optional !== undefined && !implied) schema[`${prefix}optional`] = entry.optional
+  return schema
+}
+
+function wordsOf(entry: Partial<AnyEntry> & Pick<AnyEntry, 'type'>): Record<string, unknown> {
+  const words: Record<string, unknown> = {}
+  for (const [word, value] of Object.entries(entry)) {
+    if (value === undefined || typeof value === 'function') continue
+    if (word === 'type' || word === 'optional' || word === 'schema') continue
+    if (word === 'stages') words[`${prefix}stages`] = stagesOf(entry)
+    else if (word === 'items') words.items = { ...(value as object) }
+    else if (schemaWords.has(word)) Object.assign(words, schemaWord(word, value, entry))
+    else words[prefix + word] = value
+  }
+  return words
+}
+
+/** An amount as people write it stands beside its number, so that other readers of the document see what counts. */
+function schemaWord(word: string, value: unknown, entry: Pick<AnyEntry, 'type'>): Record<string, unknown> {
+  const amount =
+    typeof value === 'string' && ['minimum', 'maximum', 'default'].includes(word) ? numberOf(value, entry) : undefined
+  if (amount !== undefined) return { [word]: amount, [prefix + word]: value }
+  const isPem = word === 'default' && entry.type === 'pem'
+  return isPem ? { default: defaultOf({ ...entry, default: value }), [`${prefix}default`]: value } : { [word]: value }
+}
+
+function stagesOf({ stages = {}, type }: Partial<AnyEntry> & Pick<AnyEntry, 'type'>): Record<string, unknown> {
+  return Object.fromEntries(
+    Object.entries(stages).map(([stage, { optional, ...words }]) => [
+      stage,
+      { ...wordsOf({ ...words, type }), ...(optional !== undefined && { [`${prefix}optional`]: optional }) },
+    ]),
+  )
+}
+
 function withoutPrefix(property: Record<string, unknown>): Record<string, unknown> {
   // Most properties are entries as they stand.
   if (!hasOwnWords(property)) return property
+  const isPort = property[`${prefix}type`] === 'port'
   const entry: Record<string, unknown> = {}
   for (const word of Object.keys(property)) {
     const value = property[word]
+    // The range of every port need not be said.
+    if (isPort && ((word === 'minimum' && value === 1) || (word === 'maximum' && value === 65535))) continue
     if (!word.startsWith(prefix)) entry[word] ??= value
     else if (word === `${prefix}stages` && isRecord(value))
       entry.stages = Object.fromEntries(

@@ -195,6 +195,8 @@ type Checked<E> = E extends { enum: readonly (infer U)[] }
     : E extends { type: infer T extends EntryType }
       ? Plain[T]
       : never
+/** The type of an entry's value before `read` or `schema` make something of it. */
+export type CheckedValue<E> = Checked<E>
 /** What `read` or `schema` makes of it. */
 type Seen<E> = E extends { read: (...value: never) => infer R }
   ? R

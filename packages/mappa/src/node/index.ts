@@ -10,10 +10,11 @@ import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions
 export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
+export { digestOf } from './digest.js'
 export { layerFromDirectory } from './directory.js'
 export { type Flags, layerFromFlags } from './flags.js'
 export { layerFiles, layersFromFiles } from './layer-files.js'
-export { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from './legend-file.js'
+export { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile, sourceWord } from './legend-file.js'
 export {
   type Gathered,
   gather,

@@ -3,6 +3,7 @@ import { legendFromJsonSchema } from '../legend/json-schema.js'
 import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
 import { createRequire, fs, path } from './builtins.js'
+import { digestOf } from './digest.js'
 
 /** A legend, or why its file gave none. */
 export type LoadedLegend = { readonly definition: Legend } | { readonly fault: Fault; readonly cause?: unknown }
@@ -11,7 +12,8 @@ export type LoadedLegend = { readonly definition: Legend } | { readonly fault: F
 export function loadLegendFile(file: string): LoadedLegend {
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
-  if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript) return untypedNode(name)
+  if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript)
+    return emittedFor(file, name) ?? untypedNode(name)
   try {
     return legendOf(createRequire(file)(file), name)
   } catch (cause) {
@@ -24,7 +26,33 @@ function untypedNode(name: string): LoadedLegend {
     fault: legendFault(
       name,
       `${name} is TypeScript, which this version of Node (${process.versions.node}) cannot load by itself.`,
-      'Start with: mappa with -- node …, or write the legend as mappa.legend.mjs or mappa.legend.json.',
+      `Write: mappa emit --as legend > ${emittedName}, or start with: mappa with -- node …`,
+    ),
+  }
+}
+
+/** What `mappa emit --as legend` is written to, beside the legend that it was made from. */
+const emittedName = 'mappa.legend.json'
+/** The word under which it says what it was made from. */
+export const sourceWord = 'x-mappa-source'
+
+/** The JSON legend that was made from a file, if there is one; a fault if the file was changed since. */
+function emittedFor(file: string, name: string): LoadedLegend | undefined {
+  const emitted = path.join(path.dirname(file), emittedName)
+  if (!fs.existsSync(emitted)) return undefined
+  try {
+    const document = JSON.parse(fs.readFileSync(emitted, 'utf8'))
+    const source = document?.[sourceWord]
+    if (source?.file !== name) return undefined
+    if (source.digest === digestOf(fs.readFileSync(file, 'utf8'))) return { definition: legendFromJsonSchema(document) }
+  } catch (cause) {
+    return failedLegend(emittedName, cause)
+  }
+  return {
+    fault: legendFault(
+      emittedName,
+      `${emittedName} was made from ${name}, which was changed since.`,
+      `Write: mappa emit --as legend > ${emittedName}`,
     ),
   }
 }

@@ -2,6 +2,7 @@ import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import type { Given } from '../settle/read.js'
 import type { Stage, Texts } from '../settle/stage.js'
+import { digestOf } from './digest.js'
 
 /**
  * What a run marks for the processes inside it, in `MAPPA_SET`: the names it set, each with a digest of its text, so
@@ -108,15 +109,4 @@ function without(environment: Texts, names: readonly string[]): Record<string, s
   const rest = { ...environment }
   for (const name of names) delete rest[name]
   return rest
-}
-
-/**
- * 32 bits of a text, by FNV-1a: enough to see that it was changed, and too few to find a secret by. No cryptography is
- * loaded for it, since whoever can read the mark can read the environment beside it.
- */
-function digestOf(text: string | undefined): string | undefined {
-  if (text === undefined) return undefined
-  let hash = 0x811c9dc5
-  for (let at = 0; at < text.length; at++) hash = Math.imul(hash ^ text.charCodeAt(at), 0x01000193)
-  return (hash >>> 0).toString(36)
 }

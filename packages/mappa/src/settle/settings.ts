@@ -36,12 +36,12 @@ const printing = Object.freeze(
   }),
 )
 
-/** Settings from their parts: nested by place and frozen. Secrets are not enumerable, so that copying spreads none. */
-export function assemble(settings: Iterable<Setting>, stage: Stage): object {
+/** Settings from their parts: nested by place and frozen. Secrets are not enumerable, so that copying spreads none. Reading an `absent` one throws. */
+export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: ReadonlySet<string>): object {
   const groups = new Map<string, Group>()
   const root = newGroup()
   for (const { name, value, entry } of settings) {
-    if (entry.as === undefined && !entry.secret) {
+    if (entry.as === undefined && !entry.secret && !absent?.has(name)) {
       root[name] = value
       continue
     }
@@ -59,7 +59,8 @@ export function assemble(settings: Iterable<Setting>, stage: Stage): object {
     }
     const key = steps[steps.length - 1] as string
     // No place is one that a prototype could catch, so the plain way, which is much the fastest, will do.
-    if (!entry.secret || value === undefined) group[key] = value
+    if (absent?.has(name)) Object.defineProperty(group, key, { get: () => refuse(name), enumerable: false })
+    else if (!entry.secret || value === undefined) group[key] = value
     else {
       Object.defineProperty(group, key, { value, enumerable: false })
       maskedBy.get(group)?.set(key, mask(String(value), entry))
@@ -78,6 +79,10 @@ export function stageOf(settings: object): Stage {
   const stage = stages.get(settings)
   if (!stage) throw new TypeError('stageOf takes settings as settle gives them, not a part or a copy of them.')
   return stage
+}
+
+function refuse(name: string): never {
+  throw new TypeError(`The test reads ${name}, and was given no value for it.`)
 }
 
 function newGroup(): Group {
@@ -102,6 +107,8 @@ function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown)
   const masks = maskedBy.get(group)
   const copy: Group = {}
   for (const key of Object.getOwnPropertyNames(group)) {
+    // What a test was not given.
+    if (Object.getOwnPropertyDescriptor(group, key)?.get) continue
     const value = group[key]
     const isGroup = typeof value === 'object' && value !== null && maskedBy.has(value)
     const shown = masks?.has(key) ? secret(masks.get(key) as string, value) : value
