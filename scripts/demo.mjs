@@ -48,6 +48,21 @@ async function demo() {
   edit('.env.staging.local', (text) => text.replace('ALERT_TOKN', 'ALERT_TOKEN'))
   await type('mappa check --stage staging')
 
+  step('Text becomes what it says: lists, durations, sizes. Rules say what must hold between variables.')
+  edit('.env.staging', (text) =>
+    text
+      .replace(/^ALLOWED_ORIGINS=.*$/m, 'ALLOWED_ORIGINS=https://staging.fennelhill.example,localhost')
+      .concat('ALERT_PATIENCE=10\n'),
+  )
+  await type('mappa check --stage staging', { expected: 1 })
+  edit('.env.staging', (text) =>
+    text
+      .replace(/^ALLOWED_ORIGINS=.*$/m, 'ALLOWED_ORIGINS=https://staging.fennelhill.example')
+      .replace('ALERT_PATIENCE=10\n', 'ALERT_PATIENCE=10s\nSWARM_ALERTS=yes\n'),
+  )
+  await type('mappa check --stage staging', { expected: 1 })
+  edit('.env.staging', (text) => text.replace('ALERT_PATIENCE=10s\nSWARM_ALERTS=yes\n', ''))
+
   step('Does the code read what the legend declares? A slip in a name is told with its place.')
   edit('collector/src/log.ts', (text) =>
     text.concat('export const color = process.env.LOG_COLOR\nexport const least = process.env.LOGLEVEL\n'),

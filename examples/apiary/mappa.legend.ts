@@ -24,10 +24,12 @@ export default legend(
       description: 'Where the dashboard finds the collector',
     },
     ALLOWED_ORIGINS: {
-      type: 'string',
-      pattern: '^https?://[^ ,]+(?:,https?://[^ ,]+)*$',
+      type: 'array',
+      items: { type: 'string', schemes: ['http', 'https'] },
+      minItems: 1,
+      uniqueItems: true,
       as: 'collector.allowedOrigins',
-      description: 'Pages that may read the collector, divided by commas',
+      description: 'Pages that may read the collector',
     },
     STORE_FILE: {
       type: 'string',
@@ -70,6 +72,13 @@ export default legend(
       format: 'uri',
       as: 'alert.gateway',
       description: 'Text-message gateway that swarm alerts are posted to',
+    },
+    ALERT_PATIENCE: {
+      type: 'duration',
+      default: '5s',
+      minimum: '100ms',
+      as: 'alert.patience',
+      description: 'How long the gateway may take to answer',
     },
     ALERT_TOKEN: {
       type: 'string',
@@ -122,6 +131,9 @@ export default legend(
     },
   },
   {
+    rules: {
+      'Swarm alerts need a telephone to go to.': ({ alert }) => !alert.enabled || alert.phone !== undefined,
+    },
     remotes: [{ name: "the host's settings service", url: 'HOST_SETTINGS_URL', token: 'HOST_SETTINGS_TOKEN' }],
   },
 )

@@ -8,6 +8,8 @@ export interface AlertSettings {
   readonly gateway: string
   readonly token: string
   readonly phone: string | undefined
+  /** Milliseconds that the gateway may take. */
+  readonly patience: number
 }
 
 /** A swarm leaves within minutes and takes this much weight with it; slower losses are feeding or a harvest. */
@@ -22,7 +24,7 @@ export function isSwarm(before: Reading | undefined, now: Reading, dropKg: numbe
 
 /** Sends a swarm alert as a text message; a gateway that is away is logged, and never stops the collector. */
 export async function sendAlert(
-  { enabled, gateway, token, phone }: AlertSettings,
+  { enabled, gateway, token, phone, patience }: AlertSettings,
   now: Reading,
   log: Log,
 ): Promise<void> {
@@ -34,7 +36,7 @@ export async function sendAlert(
       method: 'POST',
       headers: { authorization: `Bearer ${token}`, 'content-type': 'application/json' },
       body: JSON.stringify({ to: phone, text }),
-      signal: AbortSignal.timeout(5000),
+      signal: AbortSignal.timeout(patience),
     })
     if (!response.ok) log.error('the gateway refused the alert', { status: response.status })
   } catch (error) {

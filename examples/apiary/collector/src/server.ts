@@ -16,7 +16,7 @@ const app = createApp({
   log,
   alert,
   tileKey: settings.map.tileKey,
-  allowedOrigins: collector.allowedOrigins.split(','),
+  allowedOrigins: collector.allowedOrigins,
 })
 
 const server = serve({ fetch: app.fetch, hostname: collector.host, port: collector.port }, ({ port }) => {

@@ -173,22 +173,13 @@ const delimiterNames: Readonly<Record<string, string>> = {
 }
 
 function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' }: AnyEntry): string {
-  const kinds = { string: 'texts', integer: 'whole numbers', number: 'numbers', boolean: 'true or false' }
-  const kind = items?.enum
-    ? `any of ${items.enum.join(', ')}`
-    : items?.format
-      ? `texts, each ${formats[items.format][1]},`
-      : kinds[items?.type as 'string' | 'integer' | 'number' | 'boolean']
-  const counts =
-    minItems !== undefined && maxItems !== undefined
-      ? `${minItems} to ${maxItems} `
-      : minItems !== undefined
-        ? `at least ${minItems} `
-        : maxItems !== undefined
-          ? `at most ${maxItems} `
-          : ''
-  const unlike = uniqueItems ? ', none of them twice' : ''
-  return `a list of ${counts}${kind} divided by ${delimiterNames[delimiter] ?? delimiter}${unlike}`
+  const parts = [`a list divided by ${delimiterNames[delimiter] ?? delimiter}`]
+  if (items) parts.push(`each item ${describeEntry(items)}`)
+  if (minItems !== undefined && maxItems !== undefined) parts.push(`${minItems} to ${maxItems} of them`)
+  else if (minItems !== undefined) parts.push(`at least ${minItems}`)
+  else if (maxItems !== undefined) parts.push(`at most ${maxItems}`)
+  if (uniqueItems) parts.push('none twice')
+  return parts.join(', ')
 }
 
 function describeNumber(entry: AnyEntry): string {

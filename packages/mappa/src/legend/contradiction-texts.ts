@@ -4,6 +4,7 @@ import { type AnyEntry, entryIn } from './entry.js'
 import { formats } from './formats.js'
 import { type Legend, stagesOf } from './legend.js'
 import { masked } from './mask.js'
+import { nearest } from './nearest.js'
 
 const expected: Readonly<Record<WordRule, string>> = {
   text: 'text',
@@ -71,7 +72,7 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   ],
   'unknown-word': ({ name, where, detail, entry }) => [
     `${name} has the word ${JSON.stringify(detail)}${where}, which no entry has.`,
-    `Known: ${knownWords(entry.type).join(', ')}.`,
+    nearWord(detail, entry.type) ?? `Known: ${knownWords(entry.type).join(', ')}.`,
   ],
   'word-of-other-type': ({ name, where, detail }) => [
     `${name} has the word ${detail}${where}, which its type does not have.`,
@@ -152,6 +153,11 @@ export function explainContradiction(
   const facts = { name, where, stage: stage ?? '', detail, shown, entry, place: String(entry.as ?? name) }
   const [message, remedy] = texts[kind]({ ...facts, stages: stagesOf(definition) })
   return { message, remedy }
+}
+
+function nearWord(word: string, type: string): string | undefined {
+  const near = nearest(word, knownWords(type))
+  return near && `Did you mean ${near}?`
 }
 
 function knownWords(type: string): string[] {

@@ -1,6 +1,9 @@
+import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { stagesOf } from '../legend/legend.js'
 import { type Notice, printable } from '../settle/faults.js'
+import { layerFromText } from '../settle/layer.js'
+import { valueSpot } from '../settle/places.js'
 import { fs, path } from './builtins.js'
 
 /** Folders where people put layer files, which are not looked for there. */
@@ -22,6 +25,7 @@ export function surroundings(root: string, definition: Legend<unknown> | undefin
     }),
     ...misplaced,
     ...writable(root, names, stages),
+    ...shared(root, names, stages, definition),
   ]
 }
 
@@ -83,6 +87,53 @@ function writable(root: string, names: readonly string[], stages: readonly strin
       },
     ]
   })
+}
+
+/** Secrets that have one text in two stages: who finds it in one has it in the other. */
+function shared(
+  root: string,
+  names: readonly string[],
+  stages: readonly string[],
+  definition: Legend<unknown> | undefined,
+): Notice[] {
+  const layers = stages.flatMap((stage) =>
+    [`.env.${stage}.local`, `.env.${stage}`].flatMap((name) => {
+      const text = names.includes(name) ? textOf(path.join(root, name)) : undefined
+      return text === undefined ? [] : [{ stage, layer: layerFromText(name, text) }]
+    }),
+  )
+  if (layers.length < 2) return []
+  const entries = Object.entries((definition?.entries ?? {}) as Readonly<Record<string, AnyEntry | null>>)
+  return entries.flatMap(([name, entry]): Notice[] => {
+    if (!entry?.secret) return []
+    const known = new Map<string, string>()
+    for (const { stage, layer } of layers) {
+      const text = layer.get(name)
+      if (!text) continue
+      const other = known.get(text)
+      if (other !== undefined && other !== stage)
+        return [
+          {
+            kind: 'shared-secret',
+            name,
+            message: `${name} has the same value in ${other} and in ${stage}.`,
+            layer: layer.name,
+            ...valueSpot(layer, name, entry),
+            remedy: entry.obtain ? `Obtain one for each: ${entry.obtain}` : 'Give each stage a secret of its own.',
+          },
+        ]
+      known.set(text, stage)
+    }
+    return []
+  })
+}
+
+function textOf(file: string): string | undefined {
+  try {
+    return fs.readFileSync(file, 'utf8')
+  } catch {
+    return undefined
+  }
 }
 
 function namesIn(directory: string): readonly string[] {

@@ -141,16 +141,20 @@ function problemFault(problem: Problem, reading: Reading): Fault {
   return {
     ...base,
     message: `${name} must be ${describeEntry(entry)}, and ${itemText(problem, entry, text) ?? `is ${found}`}${where}${tooLong(problem, entry, text)}.`,
-    remedy: rightValue(as, entry, winner as Hit),
+    remedy:
+      problem.item === undefined
+        ? rightValue(as, entry, winner as Hit)
+        : `Make item ${problem.item + 1} ${describeEntry(entry.items as AnyEntry)}.`,
   }
 }
 
 /** Which item of a list is at fault. */
 function itemText({ breach, item }: Problem, entry: AnyEntry, text: string): string | undefined {
   if (breach !== 'wrong-item' || item === undefined) return undefined
-  const texts = text.trim().startsWith('[') ? undefined : splitList(text.trim(), entry.delimiter)
-  const shown = entry.secret || texts?.[item] === undefined ? '' : `: ${quote(withoutPassword(texts[item]))}`
-  return `item ${item + 1} is not ${describeEntry(entry.items as AnyEntry)}${shown}`
+  const found = splitList(text.trim(), entry.delimiter)?.[item]
+  // In a JSON array an item may hold the delimiter.
+  const shows = !entry.secret && found !== undefined && !text.trim().startsWith('[')
+  return shows ? `item ${item + 1} is ${quote(withoutPassword(found))}` : `item ${item + 1} is none`
 }
 
 /** Past 2^53 a number would be another one than its text says. */
@@ -283,6 +287,9 @@ function secretInBrowser({ name, entry, winner, used = [] }: Problem, { entries 
 }
 
 function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit): string {
+  // Nobody can tell what a number alone was to be.
+  if (entry.type === 'duration' && !entry.secret && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
+    return `Say the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
   const right = entry.secret
     ? undefined
     : (meantValue(text, entry) ?? entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
@@ -303,7 +310,7 @@ function meantValue(text: string, entry: AnyEntry): string | undefined {
   const fits = (guess: string) => 'value' in convert(guess, entry)
   const word = text.trim()
   if (entry.type === 'duration' || entry.type === 'bytes')
-    return [/^\d+$/.test(word) ? `${word}ms` : '', word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
+    return [word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
   if (entry.type === 'array')
     return word.includes(',')
       ? undefined
