@@ -3,7 +3,9 @@
 import { execSync, spawnSync } from 'node:child_process'
 import { mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { layerFromText, legend, readValues, survey } from 'mappa'
+import { gzipSync } from 'node:zlib'
+import { buildSync } from 'esbuild'
+import { layerFromText, layerFromValues, legend, readValues, survey } from 'mappa'
 import { settle } from 'mappa/node'
 import { top } from './prepare.mjs'
 import { environment, scratch } from './stage.mjs'
@@ -15,6 +17,7 @@ console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\
 startUp()
 reading()
 settling()
+validating()
 growth()
 memory()
 await finding()
@@ -172,6 +175,40 @@ function settling() {
   rmSync(root, { recursive: true, force: true })
 }
 
+/** Values that are given, read through a legend of every kind, against a loop that converts them and checks nothing. */
+function validating() {
+  const kinds = [
+    [{ type: 'port' }, '4100'],
+    [{ type: 'boolean' }, 'true'],
+    [{ type: 'number', minimum: 0, maximum: 10 }, '1.5'],
+    [{ type: 'string', minLength: 3 }, 'meadow'],
+    [{ type: 'string', enum: ['debug', 'info', 'warn'] }, 'info'],
+  ]
+  const all = Array.from({ length: 1000 }, (_, at) => [`HIVE_${at}`, ...kinds[at % kinds.length]])
+  const definition = legend(Object.fromEntries(all.map(([name, entry]) => [name, entry])))
+  const texts = Object.fromEntries(all.map(([name, , text]) => [name, text]))
+  const layers = [layerFromValues('given', texts)]
+  const mine = () => {
+    if (survey(definition, { stage: 'test', layers }).settings.HIVE_0 !== 4100) throw new Error('a value was not read')
+  }
+  const base = () => {
+    const settings = {}
+    for (const [name, { type }] of all) {
+      const text = texts[name]
+      settings[name] = type === 'boolean' ? text === 'true' : type === 'string' ? text : Number(text)
+    }
+    if (settings.HIVE_0 !== 4100) throw new Error('a value was not read')
+  }
+  for (let warm = 0; warm < 500; warm++) {
+    mine()
+    base()
+  }
+  const many = (work) => () => timed(() => Array.from({ length: 100 }, work))
+  const [own, loop] = alternate(readRuns, many(mine), many(base))
+  console.log('\nValidating 1,000 given variables against a loop that only converts with Number and ===')
+  report('warm, 100 times', own, loop, { most: 5 })
+}
+
 /** The first time, in processes of their own: nothing is compiled yet, and the legend has to be checked. */
 function cold(cwd, files) {
   const lead = `import { readFileSync } from 'node:fs'; import { legend } from 'mappa'; import { settle } from 'mappa/node'
@@ -322,6 +359,13 @@ function size() {
   console.log(
     `\nPublished size of mappa: ${kib(packed.size)} packed, ${kib(packed.unpackedSize)} unpacked, ${packed.entryCount} files`,
   )
+  // What an application that bundles the core for a browser or a worker takes along.
+  const { outputFiles } = buildSync({
+    stdin: { contents: "export { legend, settle, survey } from 'mappa'", resolveDir: top },
+    ...{ bundle: true, minify: true, format: 'esm', write: false, logLevel: 'error' },
+  })
+  const core = outputFiles[0].contents
+  console.log(`The core with settle and survey: ${kib(core.length)} minified, ${kib(gzipSync(core).length)} gzipped`)
   console.log(`Runtime dependencies of mappa: ${Object.keys(dependencies).length}`)
 }
 

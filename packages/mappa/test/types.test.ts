@@ -1,7 +1,10 @@
 // What matters here is that it compiles: `npm test` checks the types, and an unused @ts-expect-error is an error.
 import assert from 'node:assert/strict'
+import { join } from 'node:path'
 import test from 'node:test'
 import { layerFromValues, legend, type Settings, settle } from 'mappa'
+import ts from 'typescript-6'
+import { top } from '../../../test/helpers.js'
 
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
 const same = <A, B>(_: Same<A, B>) => undefined
@@ -104,4 +107,83 @@ test('a wrong word is an error on its own line', () => {
   legend({ A: { type: 'integer', default: 'x' } })
   // @ts-expect-error: no such type
   legend({ A: { type: 'hive' } })
+})
+
+test('an editor shows the comment above an entry where its setting is read', () => {
+  const file = join(top, 'packages/mappa/test/hovered.ts')
+  const text = `import { legend, settle } from 'mappa'
+const definition = legend({
+  /** Where readings come from */
+  FEED_URL: { type: 'string', format: 'uri' },
+  COLLECTOR_PORT: { type: 'port', as: 'collector.port' },
+})
+const settings = settle(definition, { stage: 'test', layers: [] })
+settings.FEED_URL`
+  const { sys } = ts
+  const service = ts.createLanguageService({
+    ...{ readFile: sys.readFile, fileExists: sys.fileExists, directoryExists: sys.directoryExists },
+    ...{ getCurrentDirectory: () => top, getScriptFileNames: () => [file], getScriptVersion: () => '1' },
+    getScriptSnapshot: (name) => {
+      const found = name === file ? text : sys.readFile(name)
+      return found === undefined ? undefined : ts.ScriptSnapshot.fromString(found)
+    },
+    getCompilationSettings: () => ({
+      strict: true,
+      module: ts.ModuleKind.NodeNext,
+      target: ts.ScriptTarget.ES2022,
+      types: [],
+    }),
+    getDefaultLibFileName: ts.getDefaultLibFilePath,
+  })
+  const shown = service.getQuickInfoAtPosition(file, text.length - 2)
+  assert.equal(ts.displayPartsToString(shown?.displayParts), '(property) FEED_URL: string')
+  assert.equal(ts.displayPartsToString(shown?.documentation), 'Where readings come from')
+})
+
+const more = legend({
+  WAIT: { type: 'duration', default: '5s' },
+  SIZES: { type: 'array', items: { type: 'integer' }, optional: true },
+  YARDS: { type: 'array', items: { type: 'string', enum: ['meadow', 'orchard'] } },
+  PLAN: { type: 'object', as: 'plan' },
+  SINCE: { type: 'string', read: (text) => new Date(text) },
+  MAYBE: { type: 'integer', optional: true, read: (value) => value > 3 },
+  PAIR: {
+    type: 'string',
+    schema: { '~standard': { version: 1, vendor: 'x', validate: () => ({ value: [1, 'a'] as [number, string] }) } },
+  },
+})
+
+test('lists, amounts, objects, read and schema have their types too', () => {
+  type S = Settings<typeof more.entries>
+  same<S['WAIT'], number>(true)
+  same<S['SIZES'], readonly number[] | undefined>(true)
+  same<S['YARDS'], readonly ('meadow' | 'orchard')[]>(true)
+  same<S['plan'], { readonly [Name in 'x']: Record<string, unknown> }['x']>(true)
+  same<S['SINCE'], Date>(true)
+  same<S['MAYBE'], boolean | undefined>(true)
+  same<S['PAIR'], [number, string]>(true)
+  legend(
+    { A: { type: 'integer' } },
+    {
+      rules: {
+        'A is above 3': ({ A }) => A > 3,
+        // @ts-expect-error: no such setting
+        'B is above 3': ({ B }) => B > 3,
+      },
+    },
+  )
+  legend({
+    A: {
+      type: 'array',
+      items: {
+        type: 'integer',
+        // @ts-expect-error: not a word of these items
+        pattern: 'a',
+      },
+    },
+  })
+  // @ts-expect-error: a list says what its items are
+  legend({ A: { type: 'array' } })
+  // @ts-expect-error: a word of texts
+  legend({ A: { type: 'bytes', format: 'uri' } })
 })

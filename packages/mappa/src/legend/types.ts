@@ -210,7 +210,6 @@ type MayLack<E> = E extends { default: unknown }
   ? never
   : Lacks<E> | (E extends { stages: infer S } ? { [N in keyof S]: Lacks<S[N]> }[keyof S] : never)
 
-type PlaceOf<E, Name> = E extends { as: infer P extends string } ? P : Name
 type Head<P> = P extends `${infer H}.${string}` ? H : P
 /** From a flat type keyed by place (`'collector.port'`) to a nested one. */
 type Nest<Flat> = {
@@ -219,10 +218,16 @@ type Nest<Flat> = {
     : Nest<{ [P in keyof Flat as P extends `${H & string}.${infer Rest}` ? Rest : never]: Flat[P] }>
 }
 
-/** The settings that a legend's entries give: each at its place, with its exact type. */
-export type Settings<E> = Nest<{
-  [Name in keyof E as PlaceOf<E[Name], Name> & string]: Seen<E[Name]> | MayLack<E[Name]>
+/** Names of entries that code sees under their own name. */
+type PlainName<E> = keyof { [Name in keyof E as E[Name] extends { as: string } ? never : Name]: unknown }
+/** Mapped by name alone, so that an editor shows the comment above the entry; a mapping that renames would lose it. */
+type AtName<E, Name extends keyof E> = { readonly [N in Name]: Seen<E[N]> | MayLack<E[N]> }
+type AtPlace<E> = Nest<{
+  [Name in keyof E as E[Name] extends { as: infer P extends string } ? P : never]: Seen<E[Name]> | MayLack<E[Name]>
 }>
+
+/** The settings that a legend's entries give: each at its place, with its exact type. */
+export type Settings<E> = AtName<E, PlainName<E> & keyof E> & AtPlace<E>
 
 // -- what an entry may not say -----------------------------------------------------------------------------------
 
