@@ -157,7 +157,8 @@ test('formats are those of ajv, also after a slip', () => {
     fc.boolean(),
   )
   const skipped = new Set<string>()
-  for (const [format, right] of Object.entries(formats))
+  for (const [format, right] of Object.entries(formats)) {
+    const accepted = ajv.compile({ type: 'string', format })
     fc.assert(
       fc.property(fc.constantFrom(...right), fc.array(slip, { maxLength: 2 }), (start, slips) => {
         const given = slips.reduce(
@@ -168,17 +169,19 @@ test('formats are those of ajv, also after a slip', () => {
           skipped.add(format)
           return
         }
-        const expected = ajv.validate({ type: 'string', format }, given)
+        const expected = accepted(given)
         assert.equal(accepts({ type: 'string', format }, given), expected, `${format} ${JSON.stringify(given)}`)
       }),
       { numRuns: 1500 },
     )
+  }
   assert.deepEqual([...skipped].sort(), ['email', 'regex', 'uri'])
 })
 
 /** Where ajv's pattern is looser than the standard, or than what can be opened; docs/legend.md names these. */
 function known(format: string, given: string): boolean {
-  if (format === 'uri') return !URL.canParse(given) || /[^\x20-\x7e]|:\/(?!\/).*\[/.test(given)
+  // What cannot stand between // and the path, it takes for the path.
+  if (format === 'uri') return !URL.canParse(given) || /[^\x20-\x7e]|:\/(?!\/).*\[|:\/\/[^/?#]*@[^/?#]*@/.test(given)
   if (format === 'regex') return compiles(given, '') !== compiles(given, 'u') || /\\Z/.test(given)
   return format === 'email' && !/@[^@]*\.[^@]*$/.test(given)
 }
