@@ -1,10 +1,9 @@
 import { isMap, isPair, isScalar, isSeq, type Pair, parseDocument, type Scalar, type YAMLMap, type YAMLSeq } from 'yaml'
-import { type Finding, placeIn } from './find.js'
+import type { Finding } from './find.js'
 import type { SourceFile } from './parse.js'
-import { hasUserInformation } from './shapes.js'
 import { ownStage } from './stages.js'
 import { isHostName } from './usage.js'
-import { namesCredential, wordsOf } from './words.js'
+import { givenVariable } from './variables.js'
 
 /** Whether a file says which containers run together. */
 export function isContainerFile(path: string): boolean {
@@ -12,41 +11,14 @@ export function isContainerFile(path: string): boolean {
 }
 
 /** The values in `environment:` of each service, as a map or as a list of `NAME=value`. */
-export function containersIn({ path, text }: SourceFile): Finding[] {
-  const stage = ownStage(path.split(/[/.]/).at(-2))
-  return environmentsOf(text).flatMap(({ service, variables }) =>
-    variables.flatMap(({ name, value, start, end }): Finding[] => {
+export function containersIn(file: SourceFile): Finding[] {
+  const stage = ownStage(file.path.split(/[/.]/).at(-2))
+  return environmentsOf(file.text).flatMap(({ service, variables }) =>
+    variables.flatMap(({ name, value, start, end }) => {
       if (isHostName(name) || value === undefined) return []
-      const words = wordsOf(name)
-      const { line, column } = placeIn(text, start)
-      return [
-        {
-          ...{
-            path,
-            start,
-            end,
-            line,
-            column,
-            words,
-            outer: [],
-            lead: '',
-            rest: '',
-            echo: false,
-            kept: false,
-            literals: [],
-            stage,
-            value,
-          },
-          ...{ kind: 'variable', form: 'container', confidence: 'high' },
-          reason: `The container ${service} gets it; from a layer, every start does.`,
-          variable: {
-            ...{ name, fallback: undefined, wanted: 'text', asks: false },
-            secret: namesCredential(words) || hasUserInformation(value),
-            bare: { start, end },
-            ...(/\$/.test(value) && { stuck: 'A container gets what is only worked out when it starts.' }),
-          },
-        },
-      ]
+      const reason = `The container ${service} gets it; from a layer, every start does.`
+      const stuck = /\$/.test(value) ? 'A container gets what is only worked out when it starts.' : undefined
+      return [givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'container' })]
     }),
   )
 }

@@ -1,10 +1,10 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
-import { type Finding, placeIn } from './find.js'
+import type { Finding } from './find.js'
 import { type Node, nodesIn, type SourceFile } from './parse.js'
 import { ownStage } from './stages.js'
 import { isHostName } from './usage.js'
-import { namesCredential, wordsOf } from './words.js'
+import { givenVariable } from './variables.js'
 
 /** Whether a file is a package's manifest, whose scripts may set variables. */
 export function isPackageFile(path: string): boolean {
@@ -12,41 +12,15 @@ export function isPackageFile(path: string): boolean {
 }
 
 /** Variables in front of the commands of a package's scripts: `PORT=4100 node server.js`. */
-export function scriptsIn({ path, text }: SourceFile): Finding[] {
-  return scriptsOf(text).flatMap(({ name: script, command, start, end }) =>
+export function scriptsIn(file: SourceFile): Finding[] {
+  return scriptsOf(file.text).flatMap(({ name: script, command, start, end }) =>
     commandsIn(command).flatMap((part) => {
       const stage = stageOf(script, part)
-      return part.assignments
-        .filter((each) => isMovable(each))
-        .map(({ name, value, written }): Finding => {
-          const words = wordsOf(name)
-          const { line, column } = placeIn(text, start)
-          return {
-            ...{
-              path,
-              start,
-              end,
-              line,
-              column,
-              words,
-              outer: [],
-              lead: '',
-              rest: '',
-              echo: false,
-              kept: false,
-              literals: [],
-              stage,
-              value,
-            },
-            ...{ kind: 'variable', form: 'script', confidence: 'high' },
-            reason: `The script ${JSON.stringify(script)} sets it.`,
-            variable: {
-              ...{ name, fallback: undefined, wanted: 'text', asks: false, secret: namesCredential(words) },
-              bare: { start, end },
-              ...(/[$`]|\\/.test(written) && { stuck: 'A script sets it to what only a shell works out.' }),
-            },
-          }
-        })
+      const reason = `The script ${JSON.stringify(script)} sets it.`
+      return part.assignments.filter(isMovable).map(({ name, value, written }) => {
+        const stuck = /[$`]|\\/.test(written) ? 'A script sets it to what only a shell works out.' : undefined
+        return givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'script' })
+      })
     }),
   )
 }

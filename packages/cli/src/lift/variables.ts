@@ -3,6 +3,7 @@ import { type Finding, isTestFile, placeIn, type Range } from './find.js'
 import { guessText } from './guess.js'
 import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from './parse.js'
 import { bare, identifierIn, type Read, type Reads } from './reads.js'
+import { hasUserInformation } from './shapes.js'
 import { isHostName } from './usage.js'
 import { namesCredential, namesPort, wordsOf } from './words.js'
 
@@ -94,6 +95,33 @@ function findingOf(
         : fallback
           ? `Code reads it from ${read.from}, with a fallback.`
           : `Code reads it from ${read.from}.`,
+  }
+}
+
+/** A place outside of code that gives a variable its value. */
+export interface Giving extends Range {
+  readonly name: string
+  readonly value: string
+  readonly stage: string | undefined
+  readonly form: 'script' | 'container'
+  readonly reason: string
+  /** Why the value cannot be moved. */
+  readonly stuck: string | undefined
+}
+
+/** A variable that a script or a container is given, as a finding. */
+export function givenVariable({ path, text }: SourceFile, giving: Giving): Finding {
+  const { name, value, stage, form, reason, stuck, start, end } = giving
+  const words = wordsOf(name)
+  const { line, column } = placeIn(text, start)
+  return {
+    ...{ path, start, end, line, column, words, outer: [], form, stage, value, reason },
+    ...{ kind: 'variable', lead: '', rest: '', echo: false, kept: false, literals: [], confidence: 'high' },
+    variable: {
+      ...{ name, fallback: undefined, wanted: 'text', asks: false, bare: { start, end } },
+      secret: namesCredential(words) || hasUserInformation(value),
+      ...(stuck !== undefined && { stuck }),
+    },
   }
 }
 
