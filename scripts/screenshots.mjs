@@ -112,6 +112,9 @@ async function shootPages() {
     const page = await browser.newPage({ viewport: { width: 1280, height: 800 } })
     await page.goto('http://localhost:4173')
     await page.waitForSelector('.hive')
+    // Tiles fade in.
+    await page.waitForLoadState('networkidle')
+    await wait(500)
     await page.screenshot({ path: join(folder, 'dashboard.png') })
     await page.setViewportSize({ width: 390, height: 800 })
     await page.screenshot({ path: join(folder, 'dashboard-phone.png') })

@@ -162,6 +162,17 @@ test('lists, amounts, objects, read and schema have their types too', () => {
   same<S['SINCE'], Date>(true)
   same<S['MAYBE'], boolean | undefined>(true)
   same<S['PAIR'], [number, string]>(true)
+  // As validators declare themselves: the input is a type of its own.
+  type Issue = { readonly message: string; readonly path?: readonly PropertyKey[] }
+  type Length = {
+    readonly '~standard': {
+      readonly version: 1
+      readonly vendor: string
+      readonly validate: (value: unknown) => { value: number } | { issues: readonly Issue[] }
+      readonly types?: { readonly input: string; readonly output: number }
+    }
+  }
+  same<Settings<{ A: { type: 'string'; schema: Length } }>['A'], number>(true)
   legend(
     { A: { type: 'integer' } },
     {

@@ -200,7 +200,8 @@ export type CheckedValue<E> = Checked<E>
 /** What `read` or `schema` makes of it. */
 type Seen<E> = E extends { read: (...value: never) => infer R }
   ? R
-  : E extends { schema: StandardSchema<never, infer O> }
+  : // biome-ignore lint/suspicious/noExplicitAny: whatever a validator takes, its output counts.
+    E extends { schema: StandardSchema<any, infer O> }
     ? O
     : Checked<E>
 
