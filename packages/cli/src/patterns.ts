@@ -58,7 +58,10 @@ function patternsIn(entry: Words | null, stage: string): string[] {
 
 /** Only repetition can take long: two of them after one another, one in another, or a reference to what was matched. */
 function isRisky(pattern: string): boolean {
-  return (pattern.match(/[*+]|\{\d+,/g) ?? []).length > 1 || /\\[1-9k]/.test(pattern)
+  if (/\\[1-9k]/.test(pattern)) return true
+  // Signs that are escaped or stand in a class repeat nothing.
+  const plain = pattern.replace(/\\./g, 'x').replace(/\[[^\]]*\]/g, 'x')
+  return (plain.match(/[*+]|\{\d+,/g) ?? []).length > 1
 }
 
 function without(definition: Legend, names: ReadonlySet<string>): Legend {
