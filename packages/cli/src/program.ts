@@ -64,7 +64,11 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
 
   common(mappa.command('check').summary('every fault and notice of a stage'))
     .description('Checks a stage: every fault and notice, each with its place and what to do.')
-    .option('--json', 'print the report as JSON')
+    .addOption(new Option('--json', 'print the report as JSON').conflicts(['sarif', 'lines']))
+    .addOption(
+      new Option('--sarif', 'print the report as SARIF 2.1.0, for what shows it beside the code').conflicts('lines'),
+    )
+    .option('--lines', 'print a line for each: file:line:column: text')
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
     .addHelpText('after', '\nExample:\n  mappa check --stage production\n  mappa check --code')
     .action(async (options: ProjectOptions) => {

@@ -4,7 +4,7 @@ import assert from 'node:assert/strict'
 import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import test from 'node:test'
-import type { FaultKind, NoticeKind } from 'mappa'
+import type { FaultKind, NoticeKind, reportSarif } from 'mappa'
 import { mappa, node, project, top } from '../../../test/helpers.js'
 
 const folder = join(top, 'packages/cli/test/faults')
@@ -273,4 +273,63 @@ test('docs/faults.md has every kind, and no other', () => {
   const listed = (part: string, what: string) =>
     [...part.matchAll(/^\| `([a-z-]+)` \|/gm)].map(([, kind]) => `${what} ${kind}`)
   assert.deepEqual([...listed(faults, 'fault'), ...listed(notices, 'notice')].sort(), Object.keys(rows).sort())
+})
+
+type SarifResult = ReturnType<typeof reportSarif>['runs'][0]['results'][number]
+
+test('the same report as SARIF 2.1.0 and as a line for each, for programs', async () => {
+  const root = project({
+    'mappa.legend.mjs':
+      "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, FEED_URL: { type: 'string' }, TOKEN: { type: 'string', secret: true, minLength: 9 } })\n",
+    '.env': 'PORT=41oo\nTOKEN=heather\nNOTE=1\n',
+  })
+  const lines = await mappa(['check', '--lines'], { cwd: root })
+  assert.equal(lines.code, 1)
+  assert.equal(
+    lines.stdout,
+    `.env:1:6: PORT must be a port from 1 to 65535, and is "41oo". Write: PORT=4100
+stage development: FEED_URL must be text, and no layer sets it. Write FEED_URL=… in .env.development.
+.env:2:7: TOKEN must be text of at least 9 characters, and is (secret). Make it text of at least 9 characters.
+.env:3:1: notice: NOTE has no entry in the legend. Add an entry for it, or remove the line.
+`,
+  )
+  const { stdout, code } = await mappa(['check', '--sarif'], { cwd: root })
+  const log = JSON.parse(stdout)
+  const [{ tool, results, columnKind }] = log.runs
+  assert.deepEqual(
+    [code, log.version, log.runs.length, tool.driver.name, columnKind],
+    [1, '2.1.0', 1, 'mappa', 'utf16CodeUnits'],
+  )
+  assert.deepEqual(
+    results.map(({ ruleId, ruleIndex, level, message, locations }: SarifResult) => [
+      ruleId === tool.driver.rules[ruleIndex].id && ruleId,
+      level,
+      message.text.split(' ')[0],
+      locations?.[0] && Object.values(locations[0].physicalLocation).map((each) => JSON.stringify(each)),
+    ]),
+    [
+      [
+        'wrong-type',
+        'error',
+        'PORT',
+        ['{"uri":".env","uriBaseId":"ROOT"}', '{"startLine":1,"startColumn":6,"endColumn":10}'],
+      ],
+      ['missing', 'error', 'FEED_URL', undefined],
+      [
+        'wrong-length',
+        'error',
+        'TOKEN',
+        ['{"uri":".env","uriBaseId":"ROOT"}', '{"startLine":2,"startColumn":7,"endColumn":14}'],
+      ],
+      [
+        'undeclared',
+        'warning',
+        'NOTE',
+        ['{"uri":".env","uriBaseId":"ROOT"}', '{"startLine":3,"startColumn":1,"endColumn":5}'],
+      ],
+    ],
+  )
+  assert.ok(!(stdout + lines.stdout).includes('heather'))
+  const both = await mappa(['check', '--lines', '--sarif'], { cwd: root })
+  assert.deepEqual([both.code, both.stdout], [2, ''])
 })

@@ -27,6 +27,8 @@ export type {
 } from './legend/types.js'
 export { flagHelp, flagOf, type HelpOptions } from './report/help.js'
 export { type JsonReport, reportJson } from './report/json.js'
+export { reportLines } from './report/lines.js'
+export { reportSarif, type SarifLog } from './report/sarif.js'
 export { settle } from './report/settle.js'
 export { type Paint, type Reported, reportText, stageLine, type TextOptions, tally } from './report/text.js'
 export { type Change, changesBetween, originOf } from './settle/changes.js'

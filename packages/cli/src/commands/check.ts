@@ -1,4 +1,14 @@
-import { type Fault, type Legend, reportJson, reportText, type Survey, stageLine, tally } from 'mappa'
+import {
+  type Fault,
+  type Legend,
+  reportJson,
+  reportLines,
+  reportSarif,
+  reportText,
+  type Survey,
+  stageLine,
+  tally,
+} from 'mappa'
 import type { Usage } from '../lift/usage.js'
 import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
@@ -8,6 +18,9 @@ import { counted } from '../wording.js'
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
   readonly json?: boolean
+  readonly sarif?: boolean
+  /** Whether to print a line for each. */
+  readonly lines?: boolean
   /** Whether to compare the legend with the code, too. */
   readonly code?: boolean
 }
@@ -22,7 +35,9 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const notices = [...found.notices, ...(usage?.notices ?? [])]
   const { stage } = found
   const terminal = output()
-  if (options.json) terminal.write(`${JSON.stringify(reportJson({ stage, faults, notices }), null, 2)}\n`)
+  if (options.sarif) terminal.write(`${JSON.stringify(reportSarif({ stage, faults, notices }), null, 2)}\n`)
+  else if (options.lines) terminal.write(reportLines({ stage, faults, notices }))
+  else if (options.json) terminal.write(`${JSON.stringify(reportJson({ stage, faults, notices }), null, 2)}\n`)
   else if (faults.length + notices.length > 0) terminal.write(reportText({ stage, faults, notices }, terminal))
   else terminal.write(`${stageLine(stage, terminal.paint)}\n\n${allRight(found)}\n${tally(0, 0)}\n`)
   return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine, cause: project.cause }
