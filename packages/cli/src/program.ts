@@ -69,6 +69,9 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       new Option('--sarif', 'print the report as SARIF 2.1.0, for what shows it beside the code').conflicts('lines'),
     )
     .option('--lines', 'print a line for each: file:line:column: text')
+    .addOption(
+      new Option('--every-stage', "check all stages, without this machine's process environment").conflicts('stage'),
+    )
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
     .addHelpText('after', '\nExample:\n  mappa check --stage production\n  mappa check --code')
     .action(async (options: ProjectOptions) => {

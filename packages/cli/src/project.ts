@@ -1,5 +1,5 @@
 import { join } from 'node:path'
-import { type Fault, type Legend, type Stage, type Survey, surveyWaiting } from 'mappa'
+import { type Fault, type Legend, type Stage, type Survey, surveyWaiting, type Texts } from 'mappa'
 import { findRoot, gatherWaiting, legendFileNames, loadLegendFile } from 'mappa/node'
 import { legendInputs, loadTypeScriptLegend } from './compile/compile.js'
 import { withoutSlowPatterns } from './patterns.js'
@@ -13,6 +13,8 @@ export interface ProjectOptions {
   readonly stageFrom?: string
   /** `NAME=value`, each as typed. */
   readonly set?: readonly string[]
+  /** The host's variables, if not those of this process. */
+  readonly environment?: Texts
   /** Whether the legend may have changed since this process loaded it. */
   readonly fresh?: boolean
 }
@@ -59,6 +61,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     ...(options.stage !== undefined && {
       stage: { name: options.stage, from: options.stageFrom ?? '--stage' } satisfies Stage,
     }),
+    ...(options.environment && { environment: options.environment }),
     ...(options.set && { commandLine: assignments(options.set) }),
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.

@@ -8,7 +8,7 @@ export {
 export type { Flaw } from './format/scan.js'
 export { LayerValues, readValues } from './format/values.js'
 export { type JsonSchema, legendFromJsonSchema, toJsonSchema } from './legend/json-schema.js'
-export { type Legend, type LegendOptions, legend, type Remote, type Rules } from './legend/legend.js'
+export { type Legend, type LegendOptions, legend, type Remote, type Rules, stagesOf } from './legend/legend.js'
 export { mask } from './legend/mask.js'
 export type { StandardResult, StandardSchema } from './legend/standard-schema.js'
 export type {

@@ -1,12 +1,14 @@
 import {
   type Fault,
   type Legend,
+  type Reported,
   reportJson,
   reportLines,
   reportSarif,
   reportText,
   type Survey,
   stageLine,
+  stagesOf,
   tally,
 } from 'mappa'
 import type { Usage } from '../lift/usage.js'
@@ -21,26 +23,69 @@ export interface CheckOptions extends ProjectOptions {
   readonly sarif?: boolean
   /** Whether to print a line for each. */
   readonly lines?: boolean
+  /** Whether to check every stage, without the process environment. */
+  readonly everyStage?: boolean
   /** Whether to compare the legend with the code, too. */
   readonly code?: boolean
 }
 
-/** `mappa check`: every fault and notice of a stage. */
+/** `mappa check`: every fault and notice of a stage, or of each. */
 export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
-  const { found } = await surveyProject(project, options)
   const usage = options.code && project.definition ? await usageIn(project.root, project.definition) : undefined
   const missing = project.legendFile === undefined ? [noLegend(project)] : []
-  const faults = [...found.faults, ...missing, ...(usage?.faults ?? [])]
-  const notices = [...found.notices, ...(usage?.notices ?? [])]
-  const { stage } = found
+  // What this machine's environment sets is meant for one stage at most.
+  const each = options.everyStage
+    ? stagesOf(project.definition).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
+    : [options]
+  const reports: Checked[] = []
+  for (const [at, own] of each.entries()) {
+    const { found } = await surveyProject(project, own)
+    // What is not about a stage is told once.
+    const [faults, notices] = at === 0 ? [[...missing, ...(usage?.faults ?? [])], usage?.notices ?? []] : [[], []]
+    reports.push({
+      found,
+      stage: found.stage,
+      faults: [...found.faults, ...faults],
+      notices: [...found.notices.filter(({ kind }) => at === 0 || !surrounding.has(kind)), ...notices],
+    })
+  }
+  output().write(written(reports, options))
+  if (options.everyStage && !options.json && !options.sarif && !options.lines)
+    output().write("The process environment of this machine was left out: it is one stage's at most.\n")
+  const isFaulty = reports.some(({ faults }) => faults.length > 0)
+  return { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine, cause: project.cause }
+}
+
+/** Notices about the root, whatever the stage. */
+const surrounding: ReadonlySet<string> = new Set(['misnamed', 'writable-by-others', 'shared-secret'])
+
+interface Checked extends Reported {
+  readonly found: Survey
+}
+
+/** Reports in the form that was asked for. */
+function written(reports: readonly Checked[], options: CheckOptions): string {
+  const [first] = reports
+  const asJson = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`
+  if (options.sarif) {
+    const runs = reports.flatMap((report) => reportSarif(report).runs)
+    return asJson({ ...reportSarif(first as Checked), runs })
+  }
+  if (options.json)
+    return asJson(options.everyStage ? { version: 1, stages: reports.map(reportJson) } : reportJson(first as Checked))
+  if (options.lines) {
+    // What stands in a layer of all stages would come once for each.
+    const lines = reports.flatMap((report) => reportLines(report).split(/(?<=\n)/))
+    return [...new Set(lines)].join('')
+  }
   const terminal = output()
-  if (options.sarif) terminal.write(`${JSON.stringify(reportSarif({ stage, faults, notices }), null, 2)}\n`)
-  else if (options.lines) terminal.write(reportLines({ stage, faults, notices }))
-  else if (options.json) terminal.write(`${JSON.stringify(reportJson({ stage, faults, notices }), null, 2)}\n`)
-  else if (faults.length + notices.length > 0) terminal.write(reportText({ stage, faults, notices }, terminal))
-  else terminal.write(`${stageLine(stage, terminal.paint)}\n\n${allRight(found)}\n${tally(0, 0)}\n`)
-  return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine, cause: project.cause }
+  const texts = reports.map((report) =>
+    report.faults.length + report.notices.length > 0
+      ? reportText(report, terminal)
+      : `${stageLine(report.stage, terminal.paint)}\n\n${allRight(report.found)}\n${tally(0, 0)}\n`,
+  )
+  return texts.join('\n')
 }
 
 /** What the project's code and its legend say of each other. The parser is loaded only for this. */
