@@ -266,6 +266,10 @@ const projects: readonly [
     },
   ],
   [
+    { 'mappa.legend.ts': 'export default legend({})\n', 'app.mjs': 'listen(4100)\n' },
+    { 'settings.mjs': "import definition from './mappa.legend.ts'\n", 'mappa.legend.ts': 'PORT: { type: ' },
+  ],
+  [
     {
       'env/environment.ts': "export const environment = { feedUrl: 'http://localhost:1234/a' }\n",
       'env/environment.prod.ts': "export const environment = { feedUrl: 'https://a.example/a' }\n",

@@ -8,7 +8,8 @@ import { type Node, nodesIn, parseFile, walk } from './parse.js'
 /** The settings module that an application gets. */
 export function settingsText(module: string, legendFile: string): string {
   const isJson = legendFile.endsWith('.json')
-  const source = relative(module, legendFile.replace(/\.ts$/, '.js'))
+  // TypeScript names what it compiles to; JavaScript finds a legend in TypeScript only under its own name.
+  const source = relative(module, module.endsWith('.ts') ? legendFile.replace(/\.ts$/, '.js') : legendFile)
   const lines = isJson
     ? [
         "import { readFileSync } from 'node:fs'",
