@@ -28,15 +28,15 @@ export async function withoutSlowPatterns(
 ): Promise<{ readonly definition: Legend | undefined; readonly faults: readonly Fault[] }> {
   const stage = typeof sources.stage === 'string' ? sources.stage : sources.stage.name
   const entries = Object.entries((definition?.entries ?? {}) as Readonly<Record<string, Words | null>>)
-  const risky = entries.filter(([, entry]) => patternsIn(entry, stage).some(isRisky)).map(([name]) => name)
-  if (!definition || risky.length === 0) return { definition, faults: [] }
-  const plain = without(definition, new Set(risky))
+  const riskyEntries = new Map(entries.filter(([, entry]) => patternsIn(entry, stage).some(isRisky)))
+  if (!definition || riskyEntries.size === 0) return { definition, faults: [] }
+  const plain = without(definition, new Set(riskyEntries.keys()))
   const { given } = survey(plain, sources)
   const trials = given.flatMap(({ name, text }): Trial[] => {
-    const entry = entries.find(([other]) => other === name)?.[1]
-    if (!risky.includes(name)) return []
+    const entry = riskyEntries.get(name)
+    if (entry === undefined) return []
     // Of a list each item is tried, and the whole is no shorter.
-    return patternsIn(entry ?? null, stage).map((pattern) => ({ name, pattern, text }))
+    return patternsIn(entry, stage).map((pattern) => ({ name, pattern, text }))
   })
   const slow = new Map((await slowOf(trials)).map(({ name, pattern }) => [name, pattern]))
   const faults = [...slow].map(

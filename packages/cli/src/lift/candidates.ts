@@ -1,7 +1,7 @@
 import type { Confidence, Finding, Kind } from './find.js'
 import { isSecretConnection } from './shapes.js'
 import { ownStage } from './stages.js'
-import { entryOf, type VariableEntry } from './variables.js'
+import { entryOf, type VariableEntry } from './variable-entry.js'
 import { variableName, wordsOf } from './words.js'
 
 /** A setting that is to be moved out of code, with every place where it stands. */
@@ -295,7 +295,7 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
 }
 
 /** What a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
-function subjectOf({ kind, value, path }: Finding): string[] {
+function subjectOf({ kind, value, path }: Finding): readonly string[] {
   if (kind === 'connection') {
     const scheme = String(value).replace(/:.*$/s, '').toLowerCase().replace(/\+.*$/, '')
     return [

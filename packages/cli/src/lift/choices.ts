@@ -5,7 +5,7 @@ import { isNode, type Node, nodesIn, withBrackets } from './parse.js'
 import { ownStage, stageAsked, stageTest } from './stages.js'
 
 /** Values of which code takes one by its environment. */
-export interface Choice {
+interface Choice {
   /** What is replaced as a whole, or undefined if each value is replaced where it stands. Offsets in the file's text. */
   readonly whole:
     | { readonly start: number; readonly end: number; readonly lead: string; readonly rest: string }
@@ -17,7 +17,7 @@ export interface Choice {
 }
 
 /** One of the values, and its stage; undefined where it counts for every other one. */
-export interface Arm {
+interface Arm {
   readonly stage: string | undefined
   readonly node: Node
 }

@@ -78,8 +78,8 @@ const searching = new Set([
 /** The surroundings of a node; `parents` are those that it is in, the root first. */
 export function contextOf(node: Node, parents: readonly Node[]): Context {
   let inner = node
-  let words: string[] = []
-  let outer: string[] = []
+  let words: readonly string[] = []
+  let outer: readonly string[] = []
   let name: string | undefined
   let call: string | undefined
   let argument: number | undefined

@@ -3,7 +3,7 @@ import type { Candidate } from './candidates.js'
 import type { Change, Target } from './edit.js'
 import type { Finding, Range } from './find.js'
 import { isNode, type Node, parseFile } from './parse.js'
-import { staysAround, variableRead } from './variables.js'
+import { staysAround, variableRead } from './variable-entry.js'
 
 /** A candidate's place in one file. */
 interface Site {

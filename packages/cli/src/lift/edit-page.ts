@@ -4,7 +4,7 @@ import type { Change, Target } from './edit.js'
 import { isNode, type Node, nodesIn, parseFile, walk } from './parse.js'
 
 /** Names that a bundler's settings may have. */
-export const bundlerConfigs = ['vite.config.ts', 'vite.config.js', 'vite.config.mjs', 'vite.config.mts'] as const
+const bundlerConfigs = ['vite.config.ts', 'vite.config.js', 'vite.config.mjs', 'vite.config.mts'] as const
 
 /** The plugin in the bundler's settings: without it a page cannot take settings. Nothing if it is there. */
 export function pluginChange(target: Target): Change[] {

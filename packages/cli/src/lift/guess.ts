@@ -86,7 +86,7 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
   if (isHostWithPort(text) && (namesAddress(words) || words.length === 0))
     return { kind: 'host', value: text, confidence: 'high', reason: 'It is a host with a port.' }
   // In a template the address may end in the middle of its path.
-  const address = webAddress(goesOn ? text.replace(/[/?#]$/, (sign) => `${sign}`) : text)
+  const address = webAddress(text)
   if (!address || isNominalHost(address.host)) return undefined
   const requested = call !== undefined && requests.has(call)
   if (

@@ -28,8 +28,3 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   if (whole) return { form: 'string', text: raw, start: parent.start, end: parent.end, goesOn: false }
   return { form: 'template-text', text: raw, start, end, goesOn: !node.tail }
 }
-
-/** A template's first text is used as the template is; a later one is a part of something. */
-export function contextParents(node: Node, parents: readonly Node[]): readonly Node[] {
-  return node.type === 'TemplateElement' ? parents.slice(0, -1) : parents
-}

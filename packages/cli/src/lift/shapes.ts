@@ -83,7 +83,7 @@ function shareOfWords(text: string): number {
 }
 
 /** Shannon entropy of the characters, in bits. */
-export function entropy(text: string): number {
+function entropy(text: string): number {
   const counts = new Map<string, number>()
   for (const char of text) counts.set(char, (counts.get(char) ?? 0) + 1)
   let bits = 0

@@ -1,5 +1,5 @@
 /** The words of a name, in small letters: `alertApiKey`, `ALERT_API_KEY` and `alert-api-key` are alert, api, key. */
-export function wordsOf(name: string): string[] {
+export function wordsOf(name: string): readonly string[] {
   // Code says the same names again and again.
   const known = split.get(name)
   if (known) return known
@@ -14,7 +14,7 @@ export function wordsOf(name: string): string[] {
   return words
 }
 
-const split = new Map<string, string[]>()
+const split = new Map<string, readonly string[]>()
 /** A large project has some ten thousand names; more would cost memory for little. */
 const splitCountMax = 10_000
 

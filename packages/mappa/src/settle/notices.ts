@@ -13,13 +13,14 @@ import type { Stage } from './stage.js'
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
 export function noticesOf({ entries, layers, stack, stage, problems }: Reading): Notice[] {
   const missing = new Set(problems.filter(({ breach }) => breach === 'missing').map(({ name }) => name))
+  const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
   const names = new Set(stack.names())
   const files = layers.filter((layer) => layer.source === 'file')
   return [
     ...files.flatMap((layer) => [
       ...fileNotices(layer),
-      ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names)]),
+      ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names, formers)]),
     ]),
     ...[...entries.keys()].flatMap((name) => [
       ...stackNotices(name, entries, layers, stage),
@@ -36,6 +37,7 @@ function* nameNotices(
   entries: StageEntries,
   missing: ReadonlySet<string>,
   names: ReadonlySet<string>,
+  formers: ReadonlySet<string>,
 ): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (!entries.has(name) && followsFlaw(layer, ranges)) return
@@ -67,7 +69,7 @@ function* nameNotices(
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
-  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries) && !isFormer(name, entries)) {
+  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries) && !formers.has(name)) {
     const near = nearest(name, entries.keys())
     // The fault of the missing one names this line already.
     if (near !== undefined && missing.has(near)) return
@@ -87,10 +89,6 @@ function* nameNotices(
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Set it where the program is started, or add an entry for it to the legend.',
     }
-}
-
-function isFormer(name: string, entries: StageEntries): boolean {
-  return [...entries.values()].some(({ formerly }) => formerly?.includes(name))
 }
 
 /** Names that a layer still has under what they were called before. */
