@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
 import type { EmitOptions } from './commands/emit.js'
 import type { LiftOptions } from './commands/lift.js'
+import type { TypesOptions } from './commands/types.js'
 import type { ProjectOptions } from './project.js'
 import { talk } from './terminal.js'
 import { exitCodes, UsageError } from './usage.js'
@@ -121,6 +122,18 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         throw new UsageError('trace takes the name of a variable, for example: mappa trace LOG_LEVEL')
       const { trace } = await import('./commands/trace.js')
       finish(await trace(name, options))
+    })
+
+  common(mappa.command('types').summary('declarations for TypeScript, from the legend'))
+    .description(
+      'Writes mappa.types.d.ts: what process.env, import.meta.env and virtual:mappa/settings hold, by the legend.',
+    )
+    .option('--verify', 'write nothing, and say whether the file is stale')
+    .addHelpText('after', '\nExample:\n  mappa types\n  mappa types --verify')
+    .action(async (options: TypesOptions) => {
+      noRest()
+      const { types } = await import('./commands/types.js')
+      finish(await types(options))
     })
 
   common(mappa.command('with').summary("runs a program with a stage's values"))

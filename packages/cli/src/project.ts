@@ -1,8 +1,19 @@
 import { join } from 'node:path'
-import { type Fault, type Legend, type Stage, type Survey, surveyWaiting, type Texts } from 'mappa'
+import {
+  type Fault,
+  type Legend,
+  reportText,
+  type Stage,
+  type Survey,
+  stagesOf,
+  survey,
+  surveyWaiting,
+  type Texts,
+} from 'mappa'
 import { findRoot, gatherWaiting, legendFileNames, loadLegendFile } from 'mappa/node'
 import { legendInputs, loadTypeScriptLegend } from './compile/compile.js'
 import { withoutSlowPatterns } from './patterns.js'
+import { talk } from './terminal.js'
 import { UsageError } from './usage.js'
 
 /** Options that say which project and stage a command is about. */
@@ -43,6 +54,49 @@ export async function openProject({ root, fresh }: ProjectOptions): Promise<Proj
   const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
   if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
   return { ...base, definition: undefined, faults: [loaded.fault], cause: loaded.cause }
+}
+
+/** A project whose legend is there, loads, and contradicts itself nowhere. */
+export interface SoundProject extends Project {
+  readonly legendFile: string
+  readonly definition: Legend
+}
+
+/** Opens a project for what works from its legend alone; what is wrong with that is told here, and undefined comes back. */
+export async function openSound(options: ProjectOptions, consequence: string): Promise<SoundProject | Refused> {
+  const project = await openProject(options)
+  const { root, legendFile, definition, faults, cause } = project
+  const stage = { name: options.stage ?? 'development', from: undefined }
+  const tell = (told: readonly Fault[]) => {
+    const text = reportText({ stage, faults: told, notices: [] }, { ...talk(), consequence })
+    // A legend's faults are those of all stages.
+    talk().write(text.slice(text.indexOf('\n\n') + 2))
+    return { refused: true, cause } as const
+  }
+  if (legendFile === undefined) return tell([noLegend(root)])
+  if (!definition) return tell(faults)
+  const sources = { stage: 'development', layers: [], legendName: legendFile }
+  const contradictions = survey(definition, sources).faults.filter(({ kind }) => kind === 'legend')
+  if (contradictions.length > 0) return tell(contradictions)
+  const known = stagesOf(definition)
+  if (options.stage !== undefined && !known.includes(options.stage))
+    throw new UsageError(`The stage must be one of ${known.join(', ')}.`)
+  return { ...project, legendFile, definition }
+}
+
+/** What stands for a project whose legend is not to be worked from. */
+export interface Refused {
+  readonly refused: true
+  readonly cause: unknown
+}
+
+/** The fault of a project without a legend. */
+export function noLegend(root: string): Fault {
+  return {
+    kind: 'legend',
+    message: `There is no legend in ${root}, so there is nothing to check the values against.`,
+    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa'; export default legend({ … })",
+  }
 }
 
 /** A project's settings in a stage, on this machine. */

@@ -21,6 +21,7 @@ export type {
   NumberEntry,
   ObjectEntry,
   PemEntry,
+  SettingOf,
   Settings,
   SwitchEntry,
   TextEntry,
@@ -31,6 +32,7 @@ export { reportLines } from './report/lines.js'
 export { reportSarif, type SarifLog } from './report/sarif.js'
 export { settle } from './report/settle.js'
 export { type Paint, type Reported, reportText, stageLine, type TextOptions, tally } from './report/text.js'
+export { type Terms, type Variable, variablesOf } from './report/variables.js'
 export { type Change, changesBetween, originOf } from './settle/changes.js'
 export {
   type Excerpt,
@@ -40,6 +42,7 @@ export {
   type NoticeKind,
   nearest,
   type Place,
+  printable,
 } from './settle/faults.js'
 export { type Layer, type LayerSource, type LayerTraits, layerFromText, layerFromValues } from './settle/layer.js'
 export type { Sources } from './settle/read.js'

@@ -1,5 +1,4 @@
 import {
-  type Fault,
   type Legend,
   type Reported,
   reportJson,
@@ -12,7 +11,7 @@ import {
   tally,
 } from 'mappa'
 import type { Usage } from '../lift/usage.js'
-import { openProject, type Project, type ProjectOptions, surveyProject } from '../project.js'
+import { noLegend, openProject, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
 import { counted } from '../wording.js'
@@ -33,7 +32,7 @@ export interface CheckOptions extends ProjectOptions {
 export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
   const usage = options.code && project.definition ? await usageIn(project.root, project.definition) : undefined
-  const missing = project.legendFile === undefined ? [noLegend(project)] : []
+  const missing = project.legendFile === undefined ? [noLegend(project.root)] : []
   // What this machine's environment sets is meant for one stage at most.
   const each = options.everyStage
     ? stagesOf(project.definition).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
@@ -93,14 +92,6 @@ async function usageIn(root: string, definition: Legend): Promise<Usage> {
   const { usageOf } = await import('../lift/usage.js')
   const { projectFiles } = await import('../project-files.js')
   return usageOf(definition, projectFiles(root))
-}
-
-function noLegend({ root }: Project): Fault {
-  return {
-    kind: 'legend',
-    message: `There is no legend in ${root}, so there is nothing to check the values against.`,
-    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa'; export default legend({ … })",
-  }
 }
 
 /** How many variables are right, and how many of them each layer gives. */

@@ -1,8 +1,8 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { type Legend, reportText, survey, toJsonSchema } from 'mappa'
+import { type Legend, toJsonSchema } from 'mappa'
 import { digestOf, sourceWord } from 'mappa/node'
-import { openProject, type ProjectOptions } from '../project.js'
+import { openSound, type ProjectOptions } from '../project.js'
 import { output, talk } from '../terminal.js'
 import { exitCodes, UsageError } from '../usage.js'
 
@@ -14,19 +14,9 @@ export interface EmitOptions extends ProjectOptions {
 /** `mappa emit --as legend`: the legend as a JSON Schema document, which programs can read that do not run it. */
 export async function emit(options: EmitOptions): Promise<{ exitCode: number; cause?: unknown }> {
   if (options.as !== 'legend') throw new UsageError(`--as takes legend, and not ${JSON.stringify(options.as)}.`)
-  const { root, legendFile, definition, faults, cause } = await openProject(options)
-  if (!definition || legendFile === undefined || faults.length > 0) {
-    const message = faults[0]?.message ?? `There is no legend in ${root} or above.`
-    talk().write(`${message}\n${faults[0]?.remedy ?? 'Write mappa.legend.ts there.'}\n`)
-    return { exitCode: exitCodes.faults, cause }
-  }
-  // One that contradicts itself would do so as JSON too.
-  const { stage, faults: found } = survey(definition, { stage: 'development', layers: [], legendName: legendFile })
-  const contradictions = found.filter(({ kind }) => kind === 'legend')
-  if (contradictions.length > 0) {
-    talk().write(reportText({ stage, faults: contradictions, notices: [] }, { consequence: 'Nothing was written.' }))
-    return { exitCode: exitCodes.faults }
-  }
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root, legendFile, definition } = project
   const digest = digestOf(readFileSync(join(root, legendFile), 'utf8'))
   const document = {
     ...toJsonSchema(definition),

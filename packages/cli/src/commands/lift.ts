@@ -1,12 +1,12 @@
 import { lstatSync, readFileSync, realpathSync } from 'node:fs'
 import { dirname, join, sep } from 'node:path'
 import spawn from 'cross-spawn'
-import { createTwoFilesPatch } from 'diff'
 import type { Legend } from 'mappa'
 import { WriteError, writeFiles } from 'mappa/node'
+import { diffText } from '../diff-text.js'
 import type { Candidate } from '../lift/candidates.js'
 import { type Change, changesFor, type Held, sorted, type Target } from '../lift/edit.js'
-import { hiddenTexts, withoutTexts } from '../lift/hidden.js'
+import { hiddenTexts } from '../lift/hidden.js'
 import { findIn } from '../lift/lift.js'
 import { parseFile, type Unparsed } from '../lift/parse.js'
 import { openProject, type Project, type ProjectOptions } from '../project.js'
@@ -214,16 +214,4 @@ function shownJson(
     notMoved: why ?? null,
     sites: sites.map(({ path, line, column }) => ({ file: path, line, column })),
   }
-}
-
-/** A unified diff, with these texts masked. */
-function diffText(changes: readonly Change[], hidden: readonly string[], { paint }: Terminal): string {
-  return changes
-    .map(({ path, before, after }) =>
-      createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
-    )
-    .map((patch) => withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))
-    .flatMap((patch) => patch.split('\n'))
-    .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
-    .join('\n')
 }

@@ -211,6 +211,9 @@ type MayLack<E> = E extends { default: unknown }
   ? never
   : Lacks<E> | (E extends { stages: infer S } ? { [N in keyof S]: Lacks<S[N]> }[keyof S] : never)
 
+/** What code sees of one entry: `SettingOf<typeof definition.entries.COLLECTOR_PORT>` is `number`. */
+export type SettingOf<E> = Seen<E> | MayLack<E>
+
 type Head<P> = P extends `${infer H}.${string}` ? H : P
 /** From a flat type keyed by place (`'collector.port'`) to a nested one. */
 type Nest<Flat> = {

@@ -4,9 +4,9 @@ import { reportText } from '../report/text.js'
 import { changesBetween } from '../settle/changes.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
-import { browserModule, serverModule } from './modules.js'
+import { browserModule, pageTexts, serverModule } from './modules.js'
 import { ViteProject } from './project.js'
-import { type ModuleGraph, refusals } from './refuse.js'
+import { type ModuleGraph, pageNames, refusals } from './refuse.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -27,7 +27,7 @@ const noPrefix = 'mappa='
 /**
  * The plugin for Vite: settings through `import { NAME } from 'virtual:mappa/settings'`. Browser code gets the values
  * of reach `browser`, fixed at build; taking any other name fails there, with the way the import took. Server code gets
- * all values, settled when the server starts. Faults fail the build; while serving, an edited layer or legend is read
+ * all values, settled when the server starts. `import.meta.env.NAME` in browser code gets the text of such a value. Faults fail the build; while serving, an edited layer or legend is read
  * again and the page reloads.
  *
  * Vite's own reading of `.env` files and of prefixed variables is switched off.
@@ -100,7 +100,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     },
 
     transform: {
-      filter: { code: /virtual:mappa\/settings/, id: { exclude: /^\0/ } },
+      filter: { code: /virtual:mappa\/settings|import\.meta\.env/, id: { exclude: [/^\0/, /\/node_modules\//] } },
       async handler(code, id) {
         if (this.environment.config.consumer !== 'client' || !project.definition) return
         const input = this.environment.config.build.rolldownOptions.input ?? path.join(pageRoot, 'index.html')
@@ -111,8 +111,19 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
           resolve: async (path, importer) => (await this.resolve(path, importer))?.id,
           nameOf: (id) => shownPath(id, pageRoot),
         }
-        const faults = await refusals(this.parse(code), id, project.definition, graph)
+        const program = this.parse(code)
+        const faults = await refusals(program, id, project.definition, graph)
         if (faults.length > 0) this.error({ message: plainText(report(faults)), stack: '' })
+        const define = pageTexts(project.definition, project.survey, pageNames(program))
+        if (Object.keys(define).length === 0) return
+        const { transformWithOxc } = await import('vite')
+        const { code: filled, map } = await transformWithOxc(code, id, {
+          lang: 'js',
+          define,
+          sourcemap: true,
+          tsconfig: false,
+        })
+        return { code: filled, map: map ?? null }
       },
     },
 

@@ -11,6 +11,16 @@ export function browserModule(definition: Legend, { settings }: Survey): string 
   return `${lines.join('\n')}\n`
 }
 
+/** What stands for `import.meta.env.NAME` in browser code: the texts of those names that may reach it. */
+export function pageTexts(definition: Legend, { texts }: Survey, names: Iterable<string>): Record<string, string> {
+  const entries = new Map(entriesOf(definition))
+  const open = [...names].filter((name) => {
+    const entry = entries.get(name)
+    return entry !== undefined && reachesBrowser(entry)
+  })
+  return Object.fromEntries(open.map((name) => [`import.meta.env.${name}`, literal(texts.get(name))]))
+}
+
 /** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
 export function serverModule(definition: Legend, legendPath: string, stage: string): string {
   const json = legendPath.endsWith('.json')

@@ -24,7 +24,9 @@ interface Node {
 /** Names that browser code takes from the settings module and may not have, each as a fault with its place. */
 export async function refusals(program: unknown, id: string, definition: Legend, graph: ModuleGraph): Promise<Fault[]> {
   const entries = definition.entries as Record<string, AnyEntry>
-  const refused = [...new Set(takenNames(program as Node))].filter((name) => {
+  // Of import.meta.env, others may give names that the legend does not know.
+  const read = [...pageNames(program)].filter((name) => Object.hasOwn(entries, name))
+  const refused = [...new Set([...takenNames(program as Node), ...read])].filter((name) => {
     const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
     return !(entry && reachesBrowser(entry))
   })
@@ -78,14 +80,27 @@ function* takenNames(program: Node): Generator<string> {
 }
 
 /** Names read from a namespace: `settings.NAME`. */
-function* membersOf(program: Node, namespace: string): Generator<string> {
+function membersOf(program: Node, namespace: string): Generator<string> {
+  return membersWhere(program, ({ type, ...node }) => type === 'Identifier' && nameOf(node) === namespace)
+}
+
+/** Names read from `import.meta.env`. */
+export function pageNames(program: unknown): Generator<string> {
+  return membersWhere(
+    program as Node,
+    ({ type, object, property }) =>
+      type === 'MemberExpression' && (object as Node).type === 'MetaProperty' && nameOf(property) === 'env',
+  )
+}
+
+/** Names of the members that are read of what `isIt` recognises. */
+function* membersWhere(program: Node, isIt: (object: Node) => boolean): Generator<string> {
   const open: unknown[] = [program]
   while (open.length > 0) {
     const node = open.pop()
     if (typeof node !== 'object' || node === null) continue
     const { type, object, property, computed } = node as Node
-    const isMember =
-      type === 'MemberExpression' && (object as Node).type === 'Identifier' && nameOf(object) === namespace
+    const isMember = type === 'MemberExpression' && isIt(object as Node)
     if (isMember && !computed) yield nameOf(property)
     else if (isMember && typeof (property as Node).value === 'string') yield (property as Node).value as string
     open.push(...Object.values(node))
@@ -107,10 +122,19 @@ function spotOf(id: string, file: string, name: string): Required<Pick<Fault, 'p
     if (at < 0 && !/\*\s*as\b/.test(match[0])) continue
     const { line, column } = new LineIndex(text).at(start)
     const length = at < 0 ? 'import'.length : name === 'default' ? 1 : name.length
-    const excerpt = { text: text.split(/\r?\n/)[line - 1] ?? '', start: column - 1, end: column - 1 + length }
-    return { place: { file, line, column, endColumn: column + length }, excerpt }
+    return placed(text, file, line, column, length)
   }
-  return undefined
+  const read = new RegExp(`(?<=\\bimport\\.meta\\.env\\s*\\??\\.\\s*|\\bimport\\.meta\\.env\\[['"])${name}\\b`).exec(
+    text,
+  )
+  if (!read) return undefined
+  const { line, column } = new LineIndex(text).at(read.index)
+  return placed(text, file, line, column, name.length)
+}
+
+function placed(text: string, file: string, line: number, column: number, length: number) {
+  const excerpt = { text: text.split(/\r?\n/)[line - 1] ?? '', start: column - 1, end: column - 1 + length }
+  return { place: { file, line, column, endColumn: column + length }, excerpt }
 }
 
 /** One import on the way from a page to a module. */

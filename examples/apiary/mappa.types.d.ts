@@ -1,0 +1,292 @@
+// Written by mappa types. Lines that are changed here are lost: change the legend, and run it again.
+
+declare module 'virtual:mappa/settings' {
+  type Entries = typeof import('./mappa.legend.js').default.entries
+
+  /**
+   * The domain that the addresses below are built on.
+   * It must be text that matches ^[a-z.-]+$.
+   * It reaches the browser.
+   */
+  export const APIARY_DOMAIN: import('mappa').SettingOf<Entries['APIARY_DOMAIN']>
+  /**
+   * Server only.
+   * TCP port the collector listens on.
+   * It must be a port from 1 to 65535.
+   */
+  export const COLLECTOR_PORT: import('mappa').SettingOf<Entries['COLLECTOR_PORT']>
+  /**
+   * Server only.
+   * Address the collector listens on; 0.0.0.0 for all.
+   * It must be text.
+   * Unless set, it is 127.0.0.1.
+   */
+  export const COLLECTOR_HOST: import('mappa').SettingOf<Entries['COLLECTOR_HOST']>
+  /**
+   * Where the dashboard finds the collector.
+   * It must be an absolute URL.
+   * It reaches the browser.
+   */
+  export const COLLECTOR_URL: import('mappa').SettingOf<Entries['COLLECTOR_URL']>
+  /**
+   * Server only.
+   * Pages that may read the collector.
+   * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+   */
+  export const ALLOWED_ORIGINS: import('mappa').SettingOf<Entries['ALLOWED_ORIGINS']>
+  /**
+   * Server only.
+   * SQLite file for the readings, seen from the working directory.
+   * It must be text of at least 1 character.
+   */
+  export const STORE_FILE: import('mappa').SettingOf<Entries['STORE_FILE']>
+  /**
+   * Server only.
+   * Readings kept for each hive; older ones are dropped.
+   * It must be a whole number from 100 to 1000000.
+   * Unless set, it is 10000.
+   */
+  export const READINGS_KEPT: import('mappa').SettingOf<Entries['READINGS_KEPT']>
+  /**
+   * Server only.
+   * The least important line that is logged.
+   * It must be one of debug, info, warn, error.
+   * Unless set, it is info.
+   */
+  export const LOG_LEVEL: import('mappa').SettingOf<Entries['LOG_LEVEL']>
+  /**
+   * Server only.
+   * Whether falling weight sends a text message.
+   * It must be true or false.
+   * Unless set, it is false.
+   */
+  export const SWARM_ALERTS: import('mappa').SettingOf<Entries['SWARM_ALERTS']>
+  /**
+   * Weight lost between two readings that means a swarm has left.
+   * It must be a number above 0 and at most 10.
+   * Unless set, it is 1.5.
+   * It reaches the browser.
+   */
+  export const SWARM_DROP_KG: import('mappa').SettingOf<Entries['SWARM_DROP_KG']>
+  /**
+   * Server only.
+   * Text-message gateway that swarm alerts are posted to.
+   * It must be an absolute URL.
+   */
+  export const ALERT_GATEWAY: import('mappa').SettingOf<Entries['ALERT_GATEWAY']>
+  /**
+   * Server only.
+   * How long the gateway may take to answer.
+   * It must be a duration such as 90s or 1.5h, of at least 100ms.
+   * Unless set, it is 5s.
+   */
+  export const ALERT_PATIENCE: import('mappa').SettingOf<Entries['ALERT_PATIENCE']>
+  /**
+   * Server only.
+   * Token for the text-message gateway.
+   * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
+   * In production it must be text of at least 24 characters that matches ^sms_live_.
+   * Obtain: https://wiki.fennelhill.example/alerts
+   */
+  export const ALERT_TOKEN: import('mappa').SettingOf<Entries['ALERT_TOKEN']>
+  /**
+   * Key for map tiles.
+   * It must be text that matches ^tile_test_.
+   * In production it must be text that matches ^tile_live_.
+   * It reaches the browser.
+   * Obtain: https://wiki.fennelhill.example/tiles
+   */
+  export const TILE_KEY: import('mappa').SettingOf<Entries['TILE_KEY']>
+  /**
+   * What the dashboard says of its stage, so that nobody takes practice for the real thing.
+   * It must be text.
+   * It reaches the browser.
+   */
+  export const STAGE_NOTE: import('mappa').SettingOf<Entries['STAGE_NOTE']>
+  /**
+   * Server only.
+   * Telephone that gets the swarm alerts.
+   * It must be text that matches ^\+[0-9]{6,15}$.
+   * It may be left out.
+   * For example +15550100.
+   */
+  export const KEEPER_PHONE: import('mappa').SettingOf<Entries['KEEPER_PHONE']>
+  /**
+   * Server only.
+   * Address of the host's settings service; without it, that is not asked.
+   * It must be an absolute URL.
+   * It may be left out.
+   */
+  export const HOST_SETTINGS_URL: import('mappa').SettingOf<Entries['HOST_SETTINGS_URL']>
+  /**
+   * Server only.
+   * Token for the host's settings service.
+   * It is secret, and must be text.
+   * It may be left out.
+   * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
+   * Obtain: https://wiki.fennelhill.example/host
+   */
+  export const HOST_SETTINGS_TOKEN: import('mappa').SettingOf<Entries['HOST_SETTINGS_TOKEN']>
+
+  /** All settings, each at its place. Server only. */
+  const settings: import('mappa').Settings<Entries>
+  export default settings
+}
+
+declare namespace NodeJS {
+  interface ProcessEnv {
+    /** The stage, as mappa with and the preload set it. */
+    MAPPA_STAGE?: 'development' | 'test' | 'staging' | 'production'
+    /**
+     * The domain that the addresses below are built on.
+     * It must be text that matches ^[a-z.-]+$.
+     * It reaches the browser.
+     */
+    APIARY_DOMAIN: string
+    /**
+     * TCP port the collector listens on.
+     * It must be a port from 1 to 65535.
+     */
+    COLLECTOR_PORT: string
+    /**
+     * Address the collector listens on; 0.0.0.0 for all.
+     * It must be text.
+     * Unless set, it is 127.0.0.1.
+     */
+    COLLECTOR_HOST: string
+    /**
+     * Where the dashboard finds the collector.
+     * It must be an absolute URL.
+     * It reaches the browser.
+     */
+    COLLECTOR_URL: string
+    /**
+     * Pages that may read the collector.
+     * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+     */
+    ALLOWED_ORIGINS: string
+    /**
+     * SQLite file for the readings, seen from the working directory.
+     * It must be text of at least 1 character.
+     */
+    STORE_FILE: string
+    /**
+     * Readings kept for each hive; older ones are dropped.
+     * It must be a whole number from 100 to 1000000.
+     * Unless set, it is 10000.
+     */
+    READINGS_KEPT: string
+    /**
+     * The least important line that is logged.
+     * It must be one of debug, info, warn, error.
+     * Unless set, it is info.
+     */
+    LOG_LEVEL: 'debug' | 'info' | 'warn' | 'error'
+    /**
+     * Whether falling weight sends a text message.
+     * It must be true or false.
+     * Unless set, it is false.
+     */
+    SWARM_ALERTS: string
+    /**
+     * Weight lost between two readings that means a swarm has left.
+     * It must be a number above 0 and at most 10.
+     * Unless set, it is 1.5.
+     * It reaches the browser.
+     */
+    SWARM_DROP_KG: string
+    /**
+     * Text-message gateway that swarm alerts are posted to.
+     * It must be an absolute URL.
+     */
+    ALERT_GATEWAY: string
+    /**
+     * How long the gateway may take to answer.
+     * It must be a duration such as 90s or 1.5h, of at least 100ms.
+     * Unless set, it is 5s.
+     */
+    ALERT_PATIENCE: string
+    /**
+     * Token for the text-message gateway.
+     * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
+     * In production it must be text of at least 24 characters that matches ^sms_live_.
+     * Obtain: https://wiki.fennelhill.example/alerts
+     */
+    ALERT_TOKEN: string
+    /**
+     * Key for map tiles.
+     * It must be text that matches ^tile_test_.
+     * In production it must be text that matches ^tile_live_.
+     * It reaches the browser.
+     * Obtain: https://wiki.fennelhill.example/tiles
+     */
+    TILE_KEY: string
+    /**
+     * What the dashboard says of its stage, so that nobody takes practice for the real thing.
+     * It must be text.
+     * It reaches the browser.
+     */
+    STAGE_NOTE: string
+    /**
+     * Telephone that gets the swarm alerts.
+     * It must be text that matches ^\+[0-9]{6,15}$.
+     * It may be left out.
+     * For example +15550100.
+     */
+    KEEPER_PHONE?: string
+    /**
+     * Address of the host's settings service; without it, that is not asked.
+     * It must be an absolute URL.
+     * It may be left out.
+     */
+    HOST_SETTINGS_URL?: string
+    /**
+     * Token for the host's settings service.
+     * It is secret, and must be text.
+     * It may be left out.
+     * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
+     * Obtain: https://wiki.fennelhill.example/host
+     */
+    HOST_SETTINGS_TOKEN?: string
+  }
+}
+
+interface ImportMetaEnv {
+  /**
+   * The domain that the addresses below are built on.
+   * It must be text that matches ^[a-z.-]+$.
+   * It reaches the browser.
+   */
+  readonly APIARY_DOMAIN: string
+  /**
+   * Where the dashboard finds the collector.
+   * It must be an absolute URL.
+   * It reaches the browser.
+   */
+  readonly COLLECTOR_URL: string
+  /**
+   * Weight lost between two readings that means a swarm has left.
+   * It must be a number above 0 and at most 10.
+   * Unless set, it is 1.5.
+   * It reaches the browser.
+   */
+  readonly SWARM_DROP_KG: string
+  /**
+   * Key for map tiles.
+   * It must be text that matches ^tile_test_.
+   * In production it must be text that matches ^tile_live_.
+   * It reaches the browser.
+   * Obtain: https://wiki.fennelhill.example/tiles
+   */
+  readonly TILE_KEY: string
+  /**
+   * What the dashboard says of its stage, so that nobody takes practice for the real thing.
+   * It must be text.
+   * It reaches the browser.
+   */
+  readonly STAGE_NOTE: string
+}
+
+interface ImportMeta {
+  readonly env: ImportMetaEnv
+}

@@ -1,0 +1,59 @@
+import { stagesOf, variablesOf } from 'mappa'
+import { declarationHead, declarationText } from '../declare/declaration.js'
+import { diffText } from '../diff-text.js'
+import { telling, textIn, writeMade } from '../made-file.js'
+import { openSound, type ProjectOptions } from '../project.js'
+import { output, talk } from '../terminal.js'
+import { exitCodes } from '../usage.js'
+import { counted } from '../wording.js'
+
+/** Options of `mappa types`. */
+export interface TypesOptions extends ProjectOptions {
+  /** Whether to say what is stale instead of writing. */
+  readonly verify?: boolean
+}
+
+const path = 'mappa.types.d.ts'
+/** What makes a name that nobody declares an error, although `process.env` takes any. */
+const option = 'noPropertyAccessFromIndexSignature'
+
+/** `mappa types`: declarations of `process.env`, `import.meta.env` and `virtual:mappa/settings` from the legend. */
+export async function types(options: TypesOptions): Promise<{ exitCode: number; cause?: unknown }> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root, definition, legendFile } = project
+  const variables = variablesOf(definition)
+  const after = declarationText({ definition, variables, stages: stagesOf(definition), legendFile })
+  return telling(async () => {
+    const before = textIn(root, path)
+    if (options.verify) return verified(before, after)
+    if (before !== undefined && !before.startsWith(declarationHead)) {
+      talk().write(`${path} was not written by mappa types, so it stays as it is. Move it away first.\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    const ended = writeMade(root, { path, before, after }, `${path} declares ${counted(variables.length, 'variable')}.`)
+    const config = textIn(root, 'tsconfig.json') ?? ''
+    if (before === undefined && /"(?:include|files)"\s*:/.test(config))
+      talk().write(`tsconfig.json says which files count, so ${path} must be among them.\n`)
+    if (!new RegExp(`"${option}"\\s*:\\s*true`).test(config))
+      talk().write(
+        `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,
+      )
+    const unknown = variables.filter(({ made }) => made && !legendFile.endsWith('.ts')).map(({ name }) => name)
+    if (unknown.length > 0)
+      talk().write(
+        `What code sees of ${unknown.join(', ')} is made by a function, so its type is unknown. A legend in TypeScript tells it.\n`,
+      )
+    return ended
+  })
+}
+
+function verified(before: string | undefined, after: string): { exitCode: number } {
+  if (before === after) {
+    output().write(`${path} is up to date.\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  if (before === undefined) output().write(`There is no ${path}.\n    Run: mappa types\n`)
+  else output().write(`${diffText([{ path, before, after }], [], output())}\n${path} is stale.\n    Run: mappa types\n`)
+  return { exitCode: exitCodes.faults }
+}

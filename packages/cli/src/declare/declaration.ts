@@ -1,0 +1,139 @@
+import type { Legend, Variable } from 'mappa'
+import { sentence, sentencesOf } from '../guide/sentences.js'
+
+/** What a declaration file is made from. */
+export interface Declared {
+  readonly definition: Legend
+  readonly variables: readonly Variable[]
+  readonly stages: readonly string[]
+  /** The legend's file, from the root. */
+  readonly legendFile: string
+}
+
+/** The first line of every declaration file that is written here, so that another's is never overwritten. */
+export const declarationHead =
+  '// Written by mappa types. Lines that are changed here are lost: change the legend, and run it again.'
+
+/**
+ * Declarations of `virtual:mappa/settings`, `process.env` and `import.meta.env`. A legend in TypeScript gives the types
+ * of settings itself, so only names can go stale; for one in JSON or JavaScript they are written out.
+ */
+export function declarationText(declared: Declared): string {
+  const browser = declared.variables.filter(({ reach }) => reach === 'browser')
+  const blocks = [
+    declarationHead,
+    moduleBlock(declared),
+    processBlock(declared),
+    ...(browser.length > 0 ? [pageBlock(browser)] : []),
+  ]
+  return `${blocks.join('\n\n')}\n`
+}
+
+function moduleBlock({ definition, variables, legendFile }: Declared): string {
+  const inferred = legendFile.endsWith('.ts')
+  const source = `./${legendFile.replace(/\.ts$/, '.js')}`
+  const typeFor = ({ name }: Variable) =>
+    inferred ? `import('mappa').SettingOf<Entries['${name}']>` : writtenType(name, definition, variables)
+  const lines = [
+    ...(inferred ? [`type Entries = typeof import('${source}').default.entries`, ''] : []),
+    ...variables.flatMap((variable) => [
+      ...comment(variable, true),
+      `export const ${variable.name}: ${typeFor(variable)}`,
+    ]),
+    '',
+    '/** All settings, each at its place. Server only. */',
+    `const settings: ${inferred ? "import('mappa').Settings<Entries>" : nestedType(variables, typeFor)}`,
+    'export default settings',
+  ]
+  return block("declare module 'virtual:mappa/settings'", lines)
+}
+
+/** `process.env` holds texts, as `mappa with` and the preload set them: defaults included. */
+function processBlock({ variables, stages }: Declared): string {
+  const lines = [
+    '/** The stage, as mappa with and the preload set it. */',
+    `MAPPA_STAGE?: ${union(stages)}`,
+    ...variables.flatMap((variable) => [...comment(variable, false), `${member(variable)}: ${textType(variable)}`]),
+  ]
+  return block('declare namespace NodeJS', block('interface ProcessEnv', lines).split('\n'))
+}
+
+function pageBlock(browser: readonly Variable[]): string {
+  const lines = browser.flatMap((variable) => [
+    ...comment(variable, false),
+    `readonly ${member(variable)}: ${textType(variable)}`,
+  ])
+  return `${block('interface ImportMetaEnv', lines)}\n\n${block('interface ImportMeta', ['readonly env: ImportMetaEnv'])}`
+}
+
+function block(head: string, lines: readonly string[]): string {
+  return [`${head} {`, ...lines.map((line) => (line === '' ? '' : `  ${line}`)), '}'].join('\n')
+}
+
+/** The sentences of the guide for who hovers over a name. */
+function comment(variable: Variable, isModule: boolean): string[] {
+  const serverOnly = isModule && variable.reach !== 'browser' ? ['Server only.'] : []
+  const obtain = variable.obtain === undefined ? [] : [sentence(`Obtain: ${variable.obtain}`).replace(/\.$/, '')]
+  const lines = [...serverOnly, ...sentencesOf(variable), ...obtain]
+  const text = lines.join('\n').replaceAll('*/', '*\\/').split('\n')
+  const marked = variable.deprecated ? [...text, '@deprecated'] : text
+  return ['/**', ...marked.map((line) => ` * ${line}`), ' */']
+}
+
+/** Whether it may lack a value, in all stages or in one. */
+function mayLack({ required, stages, ...rest }: Variable): boolean {
+  const lacks = (terms: { required: boolean; default?: string }) => !terms.required && terms.default === undefined
+  return lacks({ required, ...(rest.default !== undefined && { default: rest.default }) }) || stages.some(lacks)
+}
+
+function member(variable: Variable): string {
+  return `${variable.name}${mayLack(variable) ? '?' : ''}`
+}
+
+/** Numbers and switches may be written in more ways than one, so only texts can be told one by one. */
+function textType({ type, values }: Variable): string {
+  return type === 'string' && values ? union(values) : 'string'
+}
+
+function union(values: readonly string[]): string {
+  return values.map((value) => quoted(value)).join(' | ')
+}
+
+const quoted = (text: string) => `'${JSON.stringify(text).slice(1, -1).replaceAll('\\"', '"').replaceAll("'", "\\'")}'`
+
+interface Words {
+  readonly type: string
+  readonly enum?: readonly unknown[]
+  readonly items?: Words
+}
+
+/** The type of a setting, written out; what a function makes of a value is not known. */
+function writtenType(name: string, definition: Legend, variables: readonly Variable[]): string {
+  const variable = variables.find((each) => each.name === name) as Variable
+  if (variable.made) return 'unknown'
+  const type = typeOf(definition.entries[name] as Words)
+  return mayLack(variable) ? `${type} | undefined` : type
+}
+
+function typeOf({ type, enum: allowed, items }: Words): string {
+  if (allowed?.every((value) => typeof value !== 'object'))
+    return allowed.map((value) => (typeof value === 'string' ? quoted(value) : String(value))).join(' | ')
+  if (type === 'array') return items ? `readonly (${typeOf(items)})[]` : 'readonly unknown[]'
+  if (type === 'object') return 'Record<string, unknown>'
+  if (type === 'boolean') return 'boolean'
+  return type === 'string' || type === 'pem' ? 'string' : 'number'
+}
+
+/** Settings by place: `{ readonly collector: { readonly port: number } }`. */
+function nestedType(variables: readonly Variable[], typeFor: (variable: Variable) => string): string {
+  const write = (depth: number, own: readonly Variable[]): string => {
+    const heads = [...new Set(own.map(({ place }) => place[depth] as string))]
+    const members = heads.map((head) => {
+      const under = own.filter(({ place }) => place[depth] === head)
+      const leaf = under.find(({ place }) => place.length === depth + 1)
+      return `readonly ${head}: ${leaf ? typeFor(leaf) : write(depth + 1, under)}`
+    })
+    return members.length > 0 ? `{ ${members.join('; ')} }` : 'Record<string, never>'
+  }
+  return write(0, variables)
+}

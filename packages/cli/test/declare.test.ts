@@ -1,0 +1,120 @@
+// What `mappa types` writes, as the compiler takes it, and what a bundle then really holds.
+import assert from 'node:assert/strict'
+import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { createServer } from 'vite'
+import { mappa, node, project, top } from '../../../test/helpers.js'
+
+const entries = `
+  PORT: { type: 'port', as: 'collector.port', description: 'Where it listens */' },
+  LOG_LEVEL: { type: 'string', enum: ['debug', "don't"], default: 'debug', as: 'logLevel' },
+  YARDS: { type: 'array', items: { type: 'integer', enum: [1, 2] }, optional: true, as: 'collector.yards' },
+  PAUSE: { type: 'duration', stages: { production: { optional: true } } },
+  TOKEN: { type: 'string', secret: true, obtain: 'https://wiki.fennelhill.example/alerts' },
+  TILE_KEY: { type: 'string', reach: 'browser', deprecated: true },
+  PLAN: { type: 'string', read: (text) => text.length },`
+const config = { strict: true, noPropertyAccessFromIndexSignature: true, types: ['node'], noEmit: true }
+const right = `import settings, { PLAN, TILE_KEY, YARDS } from 'virtual:mappa/settings'
+type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
+const same = <A, B>(_: Same<A, B>) => undefined
+same<typeof settings.collector.port, number>(true)
+same<typeof settings.logLevel, 'debug' | "don't">(true)
+same<typeof settings.PAUSE, number | undefined>(true)
+same<typeof YARDS, readonly (1 | 2)[] | undefined>(true)
+same<typeof TILE_KEY, string>(true)
+same<typeof PLAN, PLAN>(true)
+same<typeof process.env.PORT, string>(true)
+same<typeof process.env.YARDS, string | undefined>(true)
+same<typeof process.env.LOG_LEVEL, 'debug' | "don't">(true)
+const key = import.meta.env.TILE_KEY
+same<typeof key, string>(true)
+`
+const wrong = `import { TILE_KEYS } from 'virtual:mappa/settings'
+import settings from 'virtual:mappa/settings'
+export const a = process.env.PROT
+export const b = import.meta.env.TOKEN
+export const c = settings.collector.prot
+export const d: number = process.env.PORT
+export const e = settings.token
+`
+
+test('types of a legend in TypeScript, JavaScript and JSON compile to what code sees, and a mistyped name is an error', async () => {
+  const ts = `import { legend } from 'mappa'\nexport default legend({${entries}\n})\n`
+  const made = project({ 'mappa.legend.ts': ts })
+  const json = (await mappa(['emit', '--as', 'legend'], { cwd: made })).stdout
+  const legends: readonly (readonly [file: string, text: string, plan: string])[] = [
+    ['mappa.legend.ts', ts, 'number'],
+    ['mappa.legend.mjs', ts, 'unknown'],
+    ['mappa.legend.json', json, 'string'],
+  ]
+  for (const [file, text, plan] of legends) {
+    const root = project({
+      [file]: text,
+      'tsconfig.json': JSON.stringify({
+        compilerOptions: { ...config, module: 'esnext', moduleResolution: 'bundler', skipLibCheck: false },
+        include: ['*.ts'],
+      }),
+      'right.ts': right.replace(', PLAN>', `, ${plan}>`),
+      'wrong.ts': wrong,
+    })
+    const { code, stdout, stderr } = await mappa(['types'], { cwd: root })
+    assert.equal(code, 0, stdout + stderr)
+    assert.match(stdout, /^mappa\.types\.d\.ts declares 7 variables\.\n$/)
+    assert.equal(stderr.includes('PLAN is made by a function'), file.endsWith('.mjs'), stderr)
+    assert.match(stderr, /"include"|says which files count/)
+    const typeRoots = join(top, 'node_modules/@types')
+    const tsc = [join(top, 'node_modules/typescript/bin/tsc'), '-p', '.', '--typeRoots', typeRoots, '--pretty', 'false']
+    const compiled = await node(tsc, { cwd: root })
+    const lines = [...compiled.stdout.matchAll(/^(\S+)\((\d+),/gm)].map(([, name, line]) => `${name}:${line}`)
+    assert.deepEqual(
+      [...new Set(lines)],
+      [1, 3, 4, 5, 6, 7].map((line) => `wrong.ts:${line}`),
+      `${file}\n${compiled.stdout}`,
+    )
+
+    const verify = () => mappa(['types', '--verify'], { cwd: root })
+    assert.deepEqual(await verify(), { code: 0, signal: null, stdout: 'mappa.types.d.ts is up to date.\n', stderr: '' })
+    writeFileSync(join(root, file), text.replaceAll('TILE_KEY', 'MAP_KEY'))
+    const stale = await verify()
+    assert.equal(stale.code, 1)
+    assert.match(stale.stdout, /^- {4}readonly TILE_KEY: string|^- {2}readonly TILE_KEY: string/m)
+    assert.match(stale.stdout, /\nmappa\.types\.d\.ts is stale\.\n {4}Run: mappa types\n$/)
+    writeFileSync(join(root, 'mappa.types.d.ts'), 'declare const mine: 1\n')
+    assert.equal((await mappa(['types'], { cwd: root })).code, 1)
+    assert.equal(readFileSync(join(root, 'mappa.types.d.ts'), 'utf8'), 'declare const mine: 1\n')
+  }
+})
+
+test('import.meta.env holds what may reach the browser, built and served; anything else of the legend is refused', async () => {
+  const page = (code: string) =>
+    project({
+      'mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend({${entries}\n})\n`,
+      '.env': 'PORT=4100\nPAUSE=1s\nTOKEN=sms_clover_heather\nTILE_KEY=tile_test_meadow\nPLAN=x\n',
+      'index.html': '<script type="module" src="./main.js"></script>\n',
+      'main.js': code,
+      'vite.config.mjs':
+        "import { mappa } from 'mappa/vite'\nexport default { plugins: [mappa()], logLevel: 'error' }\n",
+    })
+  const root = page('console.log(import.meta.env.TILE_KEY, import.meta.env.MODE, import.meta.env?.["OTHER"])\n')
+  const vite = join(top, 'node_modules/vite/bin/vite.js')
+  const built = await node([vite, 'build', '--mode', 'staging'], { cwd: root })
+  assert.equal(built.code, 0, built.stderr)
+  const [bundle = ''] = readdirSync(join(root, 'dist/assets'))
+  assert.match(readFileSync(join(root, 'dist/assets', bundle), 'utf8'), /tile_test_meadow.*staging/)
+  const server = await createServer({ root, server: { middlewareMode: true, ws: false } })
+  try {
+    assert.match(
+      (await server.transformRequest('/main.js'))?.code ?? '',
+      /console\.log\("tile_test_meadow", import\.meta\.env\.MODE/,
+    )
+  } finally {
+    await server.close()
+  }
+  const refused = await node([vite, 'build', '--mode', 'staging'], { cwd: page('\nexport const a = import.meta.env.TOKEN\n') })
+  assert.equal(refused.code, 1)
+  assert.match(
+    refused.stderr + refused.stdout,
+    /TOKEN is secret and must stay on the server, and main\.js takes it into browser code\.\n {4}main\.js:2:34\n/,
+  )
+})

@@ -1,0 +1,93 @@
+import { describeEntry } from '../legend/constraints.js'
+import { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
+import type { Legend } from '../legend/legend.js'
+import { withoutPassword } from '../legend/mask.js'
+import type { EntryType, Generate } from '../legend/types.js'
+import { textFor } from '../settle/convert.js'
+
+/** What a variable takes, in all stages or in one. */
+export interface Terms {
+  /** To follow "must be": `a port from 1 to 65535`. */
+  readonly expects: string
+  /** As a layer would have it. */
+  readonly default?: string
+  /** Whether there must be a value that some layer gives: neither optional nor with a default. */
+  readonly required: boolean
+}
+
+/** What a legend says of one variable, as plain data. Holds no value but defaults and examples, and so no secret. */
+export interface Variable extends Terms {
+  readonly name: string
+  /** The steps under which code sees it: `['collector', 'port']`. */
+  readonly place: readonly string[]
+  readonly type: EntryType
+  readonly description?: string
+  readonly secret: boolean
+  readonly reach: 'server' | 'browser'
+  readonly deprecated: boolean
+  /** Where a person gets a value: an address, or a sentence. */
+  readonly obtain?: string
+  readonly generate?: Generate
+  /** As a layer would have them. */
+  readonly examples: readonly string[]
+  /** The only values allowed, as a layer would have them; undefined if the type has many. */
+  readonly values?: readonly string[]
+  readonly formerly: readonly string[]
+  /** Whether a variable `NAME_FILE` may name a file that holds the value. */
+  readonly file: boolean
+  /** What code sees is made by a function, `read` or `schema`, whose result the legend's data does not tell. */
+  readonly made: boolean
+  /** The stages in which it takes something else. */
+  readonly stages: readonly (Terms & { readonly stage: string })[]
+}
+
+/**
+ * What a sound legend says of each variable, in its order; for one stage only, if that is named.
+ *
+ * ```ts
+ * for (const { name, expects } of variablesOf(definition)) console.log(`${name} must be ${expects}`)
+ * ```
+ */
+export function variablesOf(definition: Legend<unknown>, stage?: string): Variable[] {
+  return Object.entries(definition.entries as Record<string, AnyEntry>).map(([name, given]) => {
+    const entry = stage === undefined ? given : entryIn(given, stage)
+    const { type, description, obtain, generate, secret = false, reach = 'server' } = entry
+    const base = termsOf(entry)
+    const staged = stage === undefined ? Object.keys(given.stages ?? {}) : []
+    return {
+      name,
+      place: placeOf(name, entry),
+      type,
+      ...(description !== undefined && { description }),
+      ...base,
+      secret,
+      reach,
+      deprecated: entry.deprecated ?? false,
+      ...(obtain !== undefined && { obtain }),
+      ...(generate && { generate }),
+      examples: secret ? [] : (entry.examples ?? []).map((example) => textFor(entry, example)),
+      ...(valuesOf(entry) && { values: valuesOf(entry) as readonly string[] }),
+      formerly: entry.formerly ?? [],
+      file: entry.file ?? false,
+      made: entry.read !== undefined || entry.schema !== undefined,
+      stages: staged
+        .map((each) => ({ stage: each, ...termsOf(entryIn(given, each)) }))
+        .filter(
+          (own) => own.expects !== base.expects || own.default !== base.default || own.required !== base.required,
+        ),
+    }
+  })
+}
+
+function termsOf(entry: AnyEntry): Terms {
+  const { default: value, optional = false } = entry
+  return {
+    expects: describeEntry(entry),
+    ...(value !== undefined && { default: withoutPassword(textFor(entry, value)) }),
+    required: value === undefined && !optional,
+  }
+}
+
+function valuesOf(entry: AnyEntry): readonly string[] | undefined {
+  return entry.enum?.map((value) => textFor(entry, value))
+}
