@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
 import type { EmitOptions } from './commands/emit.js'
 import type { LiftOptions } from './commands/lift.js'
+import type { SampleOptions } from './commands/sample.js'
 import type { TypesOptions } from './commands/types.js'
 import type { ProjectOptions } from './project.js'
 import { talk } from './terminal.js'
@@ -122,6 +123,18 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         throw new UsageError('trace takes the name of a variable, for example: mappa trace LOG_LEVEL')
       const { trace } = await import('./commands/trace.js')
       finish(await trace(name, options))
+    })
+
+  common(mappa.command('sample').summary('.env.example, from the legend'))
+    .description(
+      'Writes .env.example: every variable with what it is for and where to obtain it. Your own comments are kept.',
+    )
+    .option('--verify', 'write nothing, and say how the file differs from the legend')
+    .addHelpText('after', '\nExample:\n  mappa sample\n  mappa sample --verify')
+    .action(async (options: SampleOptions) => {
+      noRest()
+      const { sample } = await import('./commands/sample.js')
+      finish(await sample(options))
     })
 
   common(mappa.command('types').summary('declarations for TypeScript, from the legend'))

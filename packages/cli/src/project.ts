@@ -75,13 +75,18 @@ export async function openSound(options: ProjectOptions, consequence: string): P
   }
   if (legendFile === undefined) return tell([noLegend(root)])
   if (!definition) return tell(faults)
-  const sources = { stage: 'development', layers: [], legendName: legendFile }
-  const contradictions = survey(definition, sources).faults.filter(({ kind }) => kind === 'legend')
-  if (contradictions.length > 0) return tell(contradictions)
+  const found = contradictions(definition, legendFile)
+  if (found.length > 0) return tell(found)
   const known = stagesOf(definition)
   if (options.stage !== undefined && !known.includes(options.stage))
     throw new UsageError(`The stage must be one of ${known.join(', ')}.`)
   return { ...project, legendFile, definition }
+}
+
+/** Where a legend contradicts itself. */
+export function contradictions(definition: Legend, legendFile = 'the legend'): readonly Fault[] {
+  const { faults } = survey(definition, { stage: 'development', layers: [], legendName: legendFile })
+  return faults.filter(({ kind }) => kind === 'legend')
 }
 
 /** What stands for a project whose legend is not to be worked from. */

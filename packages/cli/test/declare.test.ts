@@ -111,7 +111,9 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
   } finally {
     await server.close()
   }
-  const refused = await node([vite, 'build', '--mode', 'staging'], { cwd: page('\nexport const a = import.meta.env.TOKEN\n') })
+  const refused = await node([vite, 'build', '--mode', 'staging'], {
+    cwd: page('\nexport const a = import.meta.env.TOKEN\n'),
+  })
   assert.equal(refused.code, 1)
   assert.match(
     refused.stderr + refused.stdout,

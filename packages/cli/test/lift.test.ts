@@ -4,6 +4,7 @@ import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symli
 import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
+import { legendFromJsonSchema } from 'mappa'
 import { chromium } from 'playwright-core'
 import { environment, mappa, project, top } from '../../../test/helpers.js'
 import { changesFor, sorted, type Target } from '../src/lift/edit.js'
@@ -106,7 +107,9 @@ test('settings and keys are found by what they are and what they are called, and
 function changesTo(files: readonly SourceFile[], isModule = true) {
   const texts = new Map(files.map(({ path, text }) => [path, text]))
   const legendFile = [...texts.keys()].find((path) => path.startsWith('mappa.legend.'))
-  const target: Target = { read: (path) => texts.get(path), legendFile, isModule }
+  const json = legendFile?.endsWith('.json') && JSON.parse(texts.get(legendFile) as string)
+  const definition = json ? legendFromJsonSchema(json) : undefined
+  const target: Target = { read: (path) => texts.get(path), legendFile, definition, isModule }
   const names = legendFile ? ['A'] : []
   return changesFor(sorted(findIn(files, names).candidates, target).movable, target)
 }
@@ -262,7 +265,8 @@ const projects: readonly [
       'mappa.legend.json':
         '"A": { "type": "string" },\n    "PORT": { "type": "integer", "x-mappa-type": "port" },\n    "B": { "type": "string" }\n  },\n  "required": ["A", "PORT", "B"]',
       'app.js': 'listen(settings.PORT); f(process.env.A, settings.B)',
-      '.env.example': '# bees\nA=\nB=\n',
+      '.env.example':
+        '\n# bees\n#: It must be text.\nA=\n\n#: It must be a port from 1 to 65535.\n# PORT=\n\n#: It must be text.\nB=\n',
     },
   ],
   [

@@ -9,7 +9,7 @@ import { type Change, changesFor, type Held, sorted, type Target } from '../lift
 import { hiddenTexts } from '../lift/hidden.js'
 import { findIn } from '../lift/lift.js'
 import { parseFile, type Unparsed } from '../lift/parse.js'
-import { openProject, type Project, type ProjectOptions } from '../project.js'
+import { contradictions, openProject, type Project, type ProjectOptions } from '../project.js'
 import { projectFiles } from '../project-files.js'
 import { counting, output, type Terminal, talk } from '../terminal.js'
 import { exitCodes, UsageError } from '../usage.js'
@@ -69,7 +69,7 @@ Nothing was written. To make these changes: mappa lift${only} --apply
   return { exitCode: exitCodes.fine }
 }
 
-function targetOf({ root, legendFile }: Project): Target {
+function targetOf({ root, legendFile, definition }: Project): Target {
   const read = (path: string) => {
     try {
       return readFileSync(join(root, path), 'utf8')
@@ -77,7 +77,8 @@ function targetOf({ root, legendFile }: Project): Target {
       return undefined
     }
   }
-  return { read, legendFile, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
+  const sound = definition && contradictions(definition, legendFile).length === 0 ? definition : undefined
+  return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
 }
 
 function chosen(candidates: readonly Candidate[], only: string | undefined): readonly Candidate[] {

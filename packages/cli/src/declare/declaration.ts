@@ -1,5 +1,5 @@
 import type { Legend, Variable } from 'mappa'
-import { sentence, sentencesOf } from '../guide/sentences.js'
+import { obtainLines, sentencesOf } from '../guide/sentences.js'
 
 /** What a declaration file is made from. */
 export interface Declared {
@@ -73,8 +73,7 @@ function block(head: string, lines: readonly string[]): string {
 /** The sentences of the guide for who hovers over a name. */
 function comment(variable: Variable, isModule: boolean): string[] {
   const serverOnly = isModule && variable.reach !== 'browser' ? ['Server only.'] : []
-  const obtain = variable.obtain === undefined ? [] : [sentence(`Obtain: ${variable.obtain}`).replace(/\.$/, '')]
-  const lines = [...serverOnly, ...sentencesOf(variable), ...obtain]
+  const lines = [...serverOnly, ...sentencesOf(variable), ...obtainLines(variable)]
   const text = lines.join('\n').replaceAll('*/', '*\\/').split('\n')
   const marked = variable.deprecated ? [...text, '@deprecated'] : text
   return ['/**', ...marked.map((line) => ` * ${line}`), ' */']

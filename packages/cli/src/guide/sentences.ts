@@ -14,6 +14,14 @@ export function sentencesOf(variable: Variable): string[] {
   ]
 }
 
+/** Where a person gets a value, and how a fresh one is made. An address stands alone, so that it can be taken. */
+export function obtainLines({ obtain, generate }: Variable): string[] {
+  return [
+    ...(obtain === undefined ? [] : [`Obtain: ${printable(obtain.replace(/\s+/g, ' ').trim())}`]),
+    ...(generate ? [`Obtain: a fresh one is ${generate.bytes} random bytes, written as ${generate.text}.`] : []),
+  ]
+}
+
 /** What it must be, in all stages and in those that differ. */
 function termSentences(variable: Variable): string[] {
   const { expects, required, secret, stages } = variable

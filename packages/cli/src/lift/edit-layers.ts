@@ -1,6 +1,8 @@
-import { readLayer } from 'mappa'
+import { readLayer, variablesOf } from 'mappa'
+import { openQuote, sampleText } from '../sample/sample.js'
 import type { Candidate } from './candidates.js'
 import type { Change, Target } from './edit.js'
+import { wordsOfEntry } from './edit-legend.js'
 
 /** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
 export function layerChanges(candidates: readonly Candidate[], { read }: Target): Change[] {
@@ -40,19 +42,25 @@ export function layerOf(stage: string | undefined, secret: boolean): string {
   return `.env${stage === undefined ? '' : `.${stage}`}${secret ? '.local' : ''}`
 }
 
-/** The sample gets the names whose values version control does not hold, for whoever clones the project. */
-export function sampleChange(candidates: readonly Candidate[], { read }: Target): Change[] {
+/** The sample with the entries that come, for whoever clones the project. A legend that cannot be read gives none. */
+export function sampleChange(
+  candidates: readonly Candidate[],
+  { read, legendFile, definition }: Target,
+  layers: readonly Change[],
+): Change[] {
+  if (legendFile !== undefined && !definition) return []
   const path = '.env.example'
-  const open = candidates.filter(
-    ({ secret, value, stages, entry }) =>
-      secret || (value === undefined && entry.default === undefined && Object.keys(stages).length === 0),
-  )
+  const own = Object.fromEntries(candidates.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
+  const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] }
+  const shared = ['.env', '.env.development'].map((layer) => {
+    const change = layers.find((each) => each.path === layer)
+    return readLayer(change?.after ?? read(layer) ?? '')
+  })
+  const given = new Set(shared.flatMap((layer) => layer.names().filter((name) => layer.get(name) !== '')))
   const before = read(path)
-  const sample = readLayer(before ?? '')
-  const missing = open.filter(({ name }) => !sample.names().includes(name))
-  if (missing.length === 0) return []
-  for (const { name } of missing) sample.add(name, '')
-  return [{ path, before: before ?? null, after: sample.toString(), secret: false }]
+  if (openQuote(before ?? '')) return []
+  const after = sampleText({ variables: variablesOf(whole), given }, before)
+  return after === before ? [] : [{ path, before: before ?? null, after, secret: false }]
 }
 
 /** Rules that keep this machine's layers out of version control. */

@@ -31,7 +31,7 @@ export function settingsText(module: string, legendFile: string): string {
 type Word = string | number | boolean | { readonly [word: string]: Word }
 
 /** An entry's words, in the order in which people write them. */
-function wordsOfEntry({ kind, entry, reach }: Candidate): Record<string, Word> {
+export function wordsOfEntry({ kind, entry, reach }: Candidate): Record<string, Word> {
   const { neededIn } = entry
   return {
     type: entry.type,

@@ -1,3 +1,4 @@
+import type { Legend } from 'mappa'
 import type { Candidate } from './candidates.js'
 import { withLayers } from './containers.js'
 import { codeChange, relative } from './edit-code.js'
@@ -21,6 +22,8 @@ export interface Target {
   readonly read: (path: string) => string | undefined
   /** The legend's file name, if there is one. */
   readonly legendFile: string | undefined
+  /** What that declares, if it contradicts itself nowhere. */
+  readonly definition: Legend | undefined
   /** Whether files ending in .js are modules of ECMAScript. */
   readonly isModule: boolean
 }
@@ -76,14 +79,15 @@ export function changesFor(candidates: readonly Candidate[], target: Target): Ch
   const legendFile =
     target.legendFile ?? (typed ? 'mappa.legend.ts' : target.isModule ? 'mappa.legend.js' : 'mappa.legend.mjs')
   const module = settingsModule(served, typed, target)
+  const layers = layerChanges(candidates, target)
   const needsModule = served.length > 0 && target.read(module) === undefined
   return [
     ...paths.map((path) => codeChange(path, candidates, module, target)),
     ...(needsModule ? [{ path: module, before: null, after: settingsText(module, legendFile), secret: false }] : []),
     ...(pages.size > 0 ? pluginChange(target) : []),
     legendChange(legendFile, candidates, target),
-    ...layerChanges(candidates, target),
-    ...sampleChange(candidates, target),
+    ...layers,
+    ...sampleChange(candidates, target, layers),
     ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
     ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
     ...ignoreChange(candidates, target),

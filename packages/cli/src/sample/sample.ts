@@ -1,0 +1,199 @@
+import { type DocumentFault, readLayer, type Variable } from 'mappa'
+import { obtainLines, sentencesOf } from '../guide/sentences.js'
+
+/** What a sample is made from. */
+export interface Sampled {
+  readonly variables: readonly Variable[]
+  /** Names that have a value without anybody's doing, from layers that version control holds. */
+  readonly given: ReadonlySet<string>
+}
+
+/** How a sample differs from what it should be. */
+export interface Difference {
+  readonly message: string
+  /** Where, in the sample as it is; from 1. */
+  readonly line?: number
+}
+
+/** Begins the lines that are made here; all others are a person's. */
+const mark = '#:'
+const head = [
+  `${mark} What each variable is for, from the legend. Whoever starts the program sets those without # before the name,`,
+  `${mark} in .env.local or on the host; the others have a value already, or may be left out.`,
+  `${mark} mappa sample writes the lines that begin with ${mark} and keeps all others.`,
+]
+
+/** A part of a sample: a variable's own line, or a person's text. */
+type Part = { readonly own: string } | NameLine
+
+interface NameLine {
+  readonly name: string
+  /** Whether a # stands before it. */
+  readonly off: boolean
+  readonly value: string
+  readonly line: number
+  /** The lines made here that stand directly above it. */
+  readonly made: readonly string[]
+}
+
+/**
+ * The sample of a legend: every variable with its sentences above it. Of a sample that is there, a person's comments and
+ * values, and the order, are kept; a secret's value is not.
+ */
+export function sampleText({ variables, given }: Sampled, before = ''): string {
+  const lineEnd = before.includes('\r\n') ? '\r\n' : '\n'
+  const parts = inserted(
+    partsOf(before, variables).filter((part) => 'own' in part || variables.some(({ name }) => name === part.name)),
+    variables,
+  )
+  const lines = parts.flatMap((part): string[] => {
+    if ('own' in part) return [part.own]
+    const variable = variables.find(({ name }) => name === part.name) as Variable
+    return [...madeLines(variable), nameLine(variable, given, part)]
+  })
+  const body = withoutBlankRuns(lines)
+  return `${[...head, ...(body.length > 0 ? ['', ...body] : [])].join('\n').replaceAll('\n', lineEnd)}${lineEnd}`
+}
+
+/** How a sample that is there differs from what it should be, name by name. */
+export function sampleDifferences(sampled: Sampled, before: string): Difference[] {
+  const after = sampleText(sampled, before)
+  if (after === before) return []
+  const { variables } = sampled
+  const namesIn = (text: string) =>
+    new Map(partsOf(text, variables).flatMap((part) => ('own' in part ? [] : [[part.name, part] as const])))
+  const [old, fresh] = [namesIn(before), namesIn(after)]
+  const found = [...new Set([...old.keys(), ...fresh.keys()])].flatMap((name): Difference[] => {
+    const [was, is] = [old.get(name), fresh.get(name)]
+    if (!was) return [{ message: `${name} is not in it.` }]
+    const { line } = was
+    if (!is) return [{ message: `${name} has no entry in the legend.`, line }]
+    return [
+      ...(was.made.join() === is.made.join() ? [] : [{ message: `The legend describes ${name} otherwise now.`, line }]),
+      ...(was.off === is.off
+        ? []
+        : [{ message: is.off ? `${name} has a value already, or may be left out.` : `${name} must be set.`, line }]),
+      ...(was.off !== is.off || was.value === is.value
+        ? []
+        : [
+            {
+              message:
+                is.value === ''
+                  ? `${name} holds a value that does not belong in a sample.`
+                  : `${name} has another default now.`,
+              line,
+            },
+          ]),
+    ]
+  })
+  return found.length > 0 ? found : [{ message: 'Its first lines, or its blank ones, are not as they should be.' }]
+}
+
+/** A quote in a sample that never closes: it would swallow what is written behind it. */
+export function openQuote(text: string): DocumentFault | undefined {
+  return readLayer(text).faults.find(({ flaw }) => flaw === 'unclosed-quote')
+}
+
+/** Shorter texts are nobody's secret, and come in every second sentence. Characters. */
+const hiddenMin = 4
+
+/** Values that a sample holds although nobody may see them: of secrets, and of names without an entry. */
+export function hiddenIn({ variables }: Sampled, text: string): string[] {
+  const open = new Set(variables.filter(({ secret }) => !secret).map(({ name }) => name))
+  return partsOf(text, variables).flatMap((part) =>
+    'own' in part || open.has(part.name) ? [] : part.value.split('\n').filter((line) => line.length >= hiddenMin),
+  )
+}
+
+function madeLines(variable: Variable): string[] {
+  return [...sentencesOf(variable), ...obtainLines(variable)].map((text) => `${mark} ${text}`)
+}
+
+function nameLine(
+  { name, secret, required, ...variable }: Variable,
+  given: ReadonlySet<string>,
+  was: NameLine,
+): string {
+  const off = !required || given.has(name)
+  const kept = secret || was.off !== off ? '' : was.value
+  const fallback = variable.default
+  const own = fallback === undefined ? kept : written(name, fallback)
+  return `${off ? '# ' : ''}${name}=${own}`
+}
+
+/** A default as a layer has it. Behind a # it must fit on its line. */
+function written(name: string, value: string): string {
+  if (/[\r\n]/.test(value)) return ''
+  const layer = readLayer('')
+  layer.set(name, value)
+  return layer
+    .toString()
+    .slice(name.length + 1)
+    .trimEnd()
+}
+
+/** The parts of a sample without the lines that are made here. A name's first line counts; repeats, which may hold secrets, go. */
+function partsOf(text: string, variables: readonly Variable[]): Part[] {
+  const known = new Set(variables.map(({ name }) => name))
+  const lines = text
+    .replace(/^\ufeff/, '')
+    .replaceAll('\r\n', '\n')
+    .split('\n')
+  const assigned = assignmentsIn(lines.join('\n'))
+  const parts: Part[] = []
+  const seen = new Set<string>()
+  let made: string[] = []
+  for (let at = 0; at < lines.length; at++) {
+    const line = lines[at] as string
+    const assignment = assigned.get(at)
+    const commented = /^#\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)=(.*)$/.exec(line)
+    if (line.startsWith(mark) && !assignment) {
+      made.push(line)
+      continue
+    }
+    const put = (name: string, value: string, off: boolean) => {
+      if (!seen.has(name)) parts.push({ name, value, off, line: at + 1, made })
+      seen.add(name)
+    }
+    if (assignment) {
+      put(assignment.name, assignment.value, false)
+      at = assignment.last
+    } else if (commented && (known.has(commented[1] as string) || made.length > 0))
+      put(commented[1] as string, (commented[2] as string).trim(), true)
+    else parts.push({ own: line })
+    made = []
+  }
+  return parts
+}
+
+/** Assignments by the number of their first line, from 0: the name, the text of the value, and the last line. */
+function assignmentsIn(text: string): Map<number, { name: string; value: string; last: number }> {
+  const lineAt = (offset: number) => text.slice(0, offset).split('\n').length - 1
+  const found = [...readLayer(text).ranges()].flatMap(([name, ranges]) =>
+    ranges.map(({ nameStart, valueStart, valueEnd }) => {
+      const value = text.slice(valueStart, valueEnd)
+      return [lineAt(nameStart), { name, value, last: lineAt(valueEnd) }] as const
+    }),
+  )
+  return new Map(found)
+}
+
+/** With a line for each variable that has none, behind the one that comes before it in the legend. */
+function inserted(parts: readonly Part[], variables: readonly Variable[]): Part[] {
+  const all = [...parts]
+  const indexOf = (name: string) => all.findIndex((part) => 'name' in part && part.name === name)
+  for (const [at, { name }] of variables.entries()) {
+    if (indexOf(name) >= 0) continue
+    const before = variables.slice(0, at).findLast((each) => indexOf(each.name) >= 0)
+    const index = before ? indexOf(before.name) + 1 : 0
+    all.splice(index, 0, { own: '' }, { name, value: '', off: false, line: 0, made: [] }, { own: '' })
+  }
+  return all
+}
+
+/** No blank line first, last, or beside another, wherever a name came or went. */
+function withoutBlankRuns(lines: readonly string[]): string[] {
+  const kept = lines.filter((line, at) => line.trim() !== '' || (lines[at - 1] ?? '').trim() !== '')
+  while (kept.at(-1)?.trim() === '') kept.pop()
+  return kept
+}
