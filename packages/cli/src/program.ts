@@ -1,6 +1,8 @@
 import { readFileSync } from 'node:fs'
 import { Command, CommanderError, Option } from 'commander'
+import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
+import type { GuideOptions } from './commands/guide.js'
 import type { LiftOptions } from './commands/lift.js'
 import type { SampleOptions } from './commands/sample.js'
 import type { TypesOptions } from './commands/types.js'
@@ -82,6 +84,40 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await check(options))
     })
 
+  common(mappa.command('compare').summary('stages side by side, or a stage and its host'))
+    .description(
+      'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has.',
+    )
+    .argument('[stages...]', 'the stages; those that have something of their own unless said')
+    .option('--all', 'also what is the same in all stages')
+    .option('--host <file-or-url>', 'what a host says it has, as JSON or layer text; only names are compared')
+    .option('--token-from <name>', 'the variable that holds the token for the address')
+    .option('--json', 'print the comparison as JSON')
+    .addHelpText(
+      'after',
+      '\nExample:\n  mappa compare staging production\n  mappa compare production --host https://host.example/settings --token-from HOST_TOKEN',
+    )
+    .action(async (stages: string[], options: CompareOptions) => {
+      noRest()
+      const { compare } = await import('./commands/compare.js')
+      finish(await compare(stages, options))
+    })
+
+  common(mappa.command('guide').summary('the variables as help'))
+    .description('Prints what each variable is for, what it takes and where to obtain it. No value is shown.')
+    .addOption(
+      new Option('--as <form>', 'the form: text, markdown, or html, a page of its own')
+        .choices(['text', 'markdown', 'html'])
+        .default('text'),
+    )
+    .option('--json', 'print the variables as JSON')
+    .addHelpText('after', '\nExample:\n  mappa guide\n  mappa guide --as html > guide.html')
+    .action(async (options: GuideOptions) => {
+      noRest()
+      const { guide } = await import('./commands/guide.js')
+      finish(await guide(options))
+    })
+
   common(mappa.command('lift').summary('moves settings and keys out of code'))
     .description(
       'Finds settings and keys in code, and shows how they would move to layers. Writes nothing without --apply.',
@@ -110,19 +146,19 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await emit(options))
     })
 
-  common(mappa.command('trace').summary('where one value comes from, and what it hides'))
+  common(mappa.command('trace').summary('where values come from, and what they hide'))
     .description(
-      'Shows where a value comes from: every layer that sets it, the one that counts first. Secrets are masked.',
+      'Shows where values come from: every layer that sets one, the one that counts first. Secrets are masked.',
     )
-    .argument('<name>', 'the variable')
+    .argument('<name...>', "variables; * stands for any part of a name: 'ALERT_*'")
     .option('--json', 'print the trail as JSON')
-    .addHelpText('after', '\nExample:\n  mappa trace COLLECTOR_PORT --stage staging')
-    .action(async (name: string, options: ProjectOptions) => {
+    .addHelpText('after', "\nExample:\n  mappa trace COLLECTOR_PORT --stage staging\n  mappa trace '*'")
+    .action(async (names: string[], options: ProjectOptions) => {
       noRest()
-      if (!/^[A-Za-z_][A-Za-z0-9_]*$/.test(name))
+      if (!names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
         throw new UsageError('trace takes the name of a variable, for example: mappa trace LOG_LEVEL')
       const { trace } = await import('./commands/trace.js')
-      finish(await trace(name, options))
+      finish(await trace(names, options))
     })
 
   common(mappa.command('sample').summary('.env.example, from the legend'))

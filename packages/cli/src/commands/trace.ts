@@ -19,27 +19,48 @@ export interface TraceOptions extends ProjectOptions {
   readonly json?: boolean
 }
 
-/** `mappa trace NAME`: where one value comes from, and what it hides. Secrets are masked. */
-export async function trace(name: string, options: TraceOptions): Promise<{ exitCode: number; cause?: unknown }> {
+/** `mappa trace NAME…`: where values come from, and what they hide. A name may be a pattern, `ALERT_*`. Secrets are masked. */
+export async function trace(
+  wanted: readonly string[],
+  options: TraceOptions,
+): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
   const { found } = await surveyProject(project, options)
-  const trail = found.trail(name)
-  const faults = faultsFor(found, name)
+  const names = [...new Set(wanted.flatMap((each) => namesFor(each, found)))]
+  const missed = wanted.filter((each) => each.includes('*') && namesFor(each, found).length === 0)
+  const trails = names.map((name) => found.trail(name))
+  const faults = faultsFor(found, names)
   const terminal = output()
-  if (options.json) terminal.write(`${JSON.stringify(traceJson(found, trail, faults), null, 2)}\n`)
-  else if (trail.declared || trail.steps.length > 0) {
-    terminal.write(`${stageLine(found.stage, terminal.paint)}\n\n${trailText(trail, terminal.paint)}\n`)
+  const isKnown = ({ declared, steps }: Trail) => declared || steps.length > 0
+  if (options.json) terminal.write(`${JSON.stringify(traceJson(found, trails, faults), null, 2)}\n`)
+  else {
+    const blocks = [
+      stageLine(found.stage, terminal.paint),
+      ...trails.flatMap((trail) => {
+        if (isKnown(trail)) return [trailText(trail, terminal.paint)]
+        // Without a legend that can be read, nothing is known of any name.
+        return faults.some(({ name }) => name === undefined) ? [] : [unknown(trail.name, found)]
+      }),
+      ...missed.map((pattern) => `No variable is called ${pattern}.`),
+    ]
+    terminal.write(`${blocks.join('\n\n')}\n`)
     if (faults.length > 0) terminal.write(`\n${faultText(found, faults, terminal)}`)
-  } else if (faults.length > 0) terminal.write(reportText({ stage: found.stage, faults, notices: [] }, terminal))
-  else terminal.write(`${stageLine(found.stage, terminal.paint)}\n\n${unknown(name, found)}\n`)
-  const known = trail.declared || trail.steps.length > 0
-  return { exitCode: known && faults.length === 0 ? exitCodes.fine : exitCodes.faults, cause: project.cause }
+  }
+  const isFine = trails.every(isKnown) && missed.length === 0 && faults.length === 0
+  return { exitCode: isFine ? exitCodes.fine : exitCodes.faults, cause: project.cause }
 }
 
-/** The faults of this variable, and those without which nothing can be said of any. */
-function faultsFor(found: Survey, name: string): Fault[] {
+/** The names that a name or a pattern stands for, in the order of the legend; a name may be one that nothing sets. */
+function namesFor(wanted: string, found: Survey): readonly string[] {
+  if (!wanted.includes('*')) return [wanted]
+  const pattern = new RegExp(`^${wanted.replaceAll('*', '.*')}$`)
+  return [...found.trails.keys()].filter((name) => pattern.test(name))
+}
+
+/** The faults of these variables, and those without which nothing can be said of any. */
+function faultsFor(found: Survey, names: readonly string[]): Fault[] {
   const general = new Set(['legend', 'unknown-stage', 'unreadable', 'no-layers'])
-  return found.faults.filter((fault) => fault.name === name || (fault.name === undefined && general.has(fault.kind)))
+  return found.faults.filter(({ name, kind }) => (name === undefined ? general.has(kind) : names.includes(name)))
 }
 
 function faultText(found: Survey, faults: readonly Fault[], terminal: ReturnType<typeof output>): string {
@@ -86,16 +107,18 @@ function unknown(name: string, found: Survey): string {
   return `No layer sets ${name}, and the legend has no entry for it.${near ? ` Did you mean ${near}?` : ''}`
 }
 
-/** The shape of `trace --json`. `version` changes when a member changes its meaning or goes. */
-function traceJson({ stage }: Survey, { name, declared, expects, winner, steps }: Trail, faults: readonly Fault[]) {
+/** The shape of `trace --json`: docs/json/trace.schema.json. `version` changes when a member changes its meaning or goes. */
+function traceJson({ stage }: Survey, trails: readonly Trail[], faults: readonly Fault[]) {
   return {
-    version: 1,
+    version: 2,
     stage: { name: stage.name, from: stage.from ?? null },
-    name,
-    declared,
-    expects: expects ?? null,
-    value: winner?.shown ?? null,
-    steps,
+    trails: trails.map(({ name, declared, expects, winner, steps }) => ({
+      name,
+      declared,
+      expects: expects ?? null,
+      value: winner?.shown ?? null,
+      steps,
+    })),
     faults,
   }
 }

@@ -24,7 +24,7 @@ export {
   type WaitingOptions,
 } from './machine.js'
 export { childEnvironment, layerFromHost, type Passed } from './nested.js'
-export { layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
+export { askRemote, layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
 export { findRoot, legendFileNames, type Root, type RootSearch } from './root.js'
 export { type Watching, watch, watchFiles } from './watch.js'
 export { type FileWrite, WriteError, writeFiles } from './write.js'

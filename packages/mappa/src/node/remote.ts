@@ -46,11 +46,7 @@ class NoAnswer extends Error {
 export async function layerFromRemote(source: RemoteSource, options: RemoteOptions = {}): Promise<Layer> {
   const timeout = options.timeout ?? timeoutUsual
   try {
-    const values = await ask(source, timeout).catch(async (error) => {
-      if (error instanceof NoAnswer && !error.passing) throw error
-      await new Promise((resolve) => setTimeout(resolve, pause))
-      return ask(source, timeout)
-    })
+    const values = await askTwice((signal) => source.load({ signal }), timeout)
     return layerFromValues(source.name, checked(values), { source: 'remote' })
   } catch (error) {
     return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [faultOf(source, error)] }
@@ -59,10 +55,38 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
 
 /** The source that a legend declares: `GET url`, with a token if there is one. */
 export function remoteSource({ name }: Remote, url: string, token: string | undefined): RemoteSource {
-  return { name, load: ({ signal }) => fetchTexts(url, token, signal) }
+  return {
+    name,
+    load: async ({ signal }) => {
+      const { text, isJson } = await fetchText(url, token, signal)
+      return isJson ? jsonIn(text) : textsOf(text)
+    },
+  }
 }
 
-async function ask({ load }: RemoteSource, timeout: number): Promise<Texts> {
+/** What `GET url` answers, asked twice at most; or a fault that names the source, and neither its address nor its token. */
+export async function askRemote(
+  source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
+  { timeout = timeoutUsual }: RemoteOptions = {},
+): Promise<{ readonly text: string } | { readonly fault: Fault }> {
+  try {
+    return await askTwice((signal) => fetchText(source.url, source.token, signal), timeout)
+  } catch (error) {
+    return { fault: faultOf(source, error) }
+  }
+}
+
+async function askTwice<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number): Promise<T> {
+  try {
+    return await ask(load, timeout)
+  } catch (error) {
+    if (error instanceof NoAnswer && !error.passing) throw error
+    await new Promise((resolve) => setTimeout(resolve, pause))
+    return ask(load, timeout)
+  }
+}
+
+async function ask<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number): Promise<T> {
   const stop = new AbortController()
   let timer: NodeJS.Timeout | undefined
   const late = new Promise<never>((_, reject) => {
@@ -75,13 +99,17 @@ async function ask({ load }: RemoteSource, timeout: number): Promise<Texts> {
   })
   try {
     // A load that ignores the signal must not be waited for.
-    return await Promise.race([Promise.resolve(load({ signal: stop.signal })), late])
+    return await Promise.race([Promise.resolve(load(stop.signal)), late])
   } finally {
     clearTimeout(timer)
   }
 }
 
-async function fetchTexts(url: string, token: string | undefined, signal: AbortSignal): Promise<Texts> {
+async function fetchText(
+  url: string,
+  token: string | undefined,
+  signal: AbortSignal,
+): Promise<{ readonly text: string; readonly isJson: boolean }> {
   const headers = { accept: 'application/json, text/plain', ...(token && { authorization: `Bearer ${token}` }) }
   const answer = await fetch(url, { headers, signal, credentials: 'omit' })
   const { status } = answer
@@ -95,7 +123,10 @@ async function fetchTexts(url: string, token: string | undefined, signal: AbortS
     )
   const text = await answer.text()
   if (text.length > answerMax) throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
-  if (!/\bjson\b/.test(answer.headers.get('content-type') ?? '')) return textsOf(text)
+  return { text, isJson: /\bjson\b/.test(answer.headers.get('content-type') ?? '') }
+}
+
+function jsonIn(text: string): Texts {
   try {
     return JSON.parse(text)
   } catch {
@@ -125,7 +156,7 @@ function checked(values: unknown): Texts {
   return texts
 }
 
-function faultOf({ name }: RemoteSource, error: unknown): Fault {
+function faultOf({ name }: { readonly name: string }, error: unknown): Fault {
   const { why, remedy } =
     error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or mend the service.' }
   return { kind: 'remote', message: `No values came from ${name}: it ${why}.`, layer: name, remedy }

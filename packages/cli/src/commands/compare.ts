@@ -1,0 +1,136 @@
+import { readFileSync } from 'node:fs'
+import { printable, reportJson, reportText, type Survey, stagesOf, variablesOf } from 'mappa'
+import { askRemote, layerFiles } from 'mappa/node'
+import { compareHost, hostNames } from '../compare/host.js'
+import { compareStages, stands } from '../compare/stages.js'
+import { paragraph, rowsText } from '../compare/text.js'
+import { openSound, type ProjectOptions, type SoundProject, surveyProject } from '../project.js'
+import { output, talk } from '../terminal.js'
+import { exitCodes, UsageError } from '../usage.js'
+import { counted } from '../wording.js'
+
+/** Options of `mappa compare`. */
+export interface CompareOptions extends ProjectOptions {
+  readonly json?: boolean
+  /** Whether to show also what is the same everywhere. */
+  readonly all?: boolean
+  /** A file or an address with what a host says it has. */
+  readonly host?: string
+  /** The variable that holds the token for the host. */
+  readonly tokenFrom?: string
+}
+
+type Ended = { readonly exitCode: number; readonly cause?: unknown }
+
+/** `mappa compare [stage…]`: stages side by side, or the names of one stage against those that a host has. */
+export async function compare(stages: readonly string[], options: CompareOptions): Promise<Ended> {
+  const known = await openSound(options, 'Nothing was compared.')
+  if ('refused' in known) return { exitCode: exitCodes.faults, cause: known.cause }
+  const all = stagesOf(known.definition)
+  const stranger = stages.find((stage) => !all.includes(stage))
+  if (stranger !== undefined)
+    throw new UsageError(`The stages are ${all.join(', ')}; ${JSON.stringify(stranger)} is none of them.`)
+  if (options.host !== undefined) return againstHost(known, stages, options)
+  if (options.stage !== undefined || stages.length === 1)
+    throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
+  return sideBySide(known, stages.length > 0 ? [...new Set(stages)] : usedStages(known), options)
+}
+
+/** Stages that have something of their own: layer files, words in the legend, or a name that only this legend knows. */
+function usedStages({ root, definition }: SoundProject): readonly string[] {
+  const named = new Set(variablesOf(definition).flatMap(({ stages }) => stages.map(({ stage }) => stage)))
+  const used = stagesOf(definition).filter((stage) => {
+    const own = layerFiles(stage).filter(({ staged }) => staged)
+    return named.has(stage) || definition.stages.includes(stage) || own.some(({ name }) => isThere(`${root}/${name}`))
+  })
+  return used.length > 1 ? used : stagesOf(definition)
+}
+
+function isThere(path: string): boolean {
+  try {
+    readFileSync(path)
+    return true
+  } catch {
+    return false
+  }
+}
+
+async function sideBySide(project: SoundProject, stages: readonly string[], options: CompareOptions): Promise<Ended> {
+  const surveys: Survey[] = []
+  for (const stage of stages) surveys.push((await surveyProject(project, { ...options, stage, environment: {} })).found)
+  const entries = project.definition.entries
+  const rows = compareStages(surveys, (name) => entries[name]?.secret === true)
+  const shown = options.all ? rows : rows.filter(stands)
+  const isFaulty = rows.some(({ cells }) => cells.some(({ state, fault }) => state === 'missing' || fault !== null))
+  const ended = { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine }
+  const terminal = output()
+  if (options.json) {
+    terminal.write(`${JSON.stringify({ version: 1, stages, variables: shown }, null, 2)}\n`)
+    return ended
+  }
+  if (shown.length > 0) terminal.write(`${rowsText(shown, stages, terminal.width, terminal.paint)}\n\n`)
+  const same = rows.length - shown.length
+  const rest = options.all
+    ? ''
+    : same > 0
+      ? ` ${counted(same, 'other')} ${same === 1 ? 'is' : 'are'} the same in all: --all shows ${same === 1 ? 'it' : 'them'}.`
+      : ''
+  const differing = rows.filter(({ differs }) => differs).length
+  terminal.write(
+    `${counted(differing, 'variable')} ${differing === 1 ? 'differs' : 'differ'}.${rest}\n` +
+      "The process environment of this machine was left out: it is one stage's at most.\n",
+  )
+  return ended
+}
+
+async function againstHost(project: SoundProject, stages: readonly string[], options: CompareOptions): Promise<Ended> {
+  if (stages.length > 1 || (stages.length === 1 && options.stage !== undefined))
+    throw new UsageError('--host compares one stage, for example: mappa compare production --host host.json')
+  const stage = stages[0] ?? options.stage
+  if (stage === undefined)
+    throw new UsageError("--host needs the host's stage, for example: mappa compare production --host host.json")
+  const stageFrom = stages.length > 0 ? 'the command line' : '--stage'
+  const { found } = await surveyProject(project, { ...options, stage, stageFrom, environment: {} })
+  const answer = await hostText(options, found)
+  const names = 'text' in answer ? hostNames(answer.text) : undefined
+  if (names === undefined) {
+    const why = 'text' in answer ? 'What the host has is neither JSON with names nor layer text.' : answer.why
+    talk().write(`${why}\nNothing was compared.\n`)
+    return { exitCode: exitCodes.faults }
+  }
+  const { both, elsewhere, ...report } = compareHost(found, variablesOf(project.definition, found.stage.name), names)
+  const reported = { stage: found.stage, ...report }
+  const terminal = output()
+  if (options.json) terminal.write(`${JSON.stringify({ ...reportJson(reported), both, elsewhere }, null, 2)}\n`)
+  else {
+    terminal.write(reportText(reported, terminal))
+    const told = [
+      ...(both.length > 0 ? [`On the host and in layers, the host's counting: ${both.join(', ')}.`] : []),
+      ...(elsewhere.length > 0 ? [`Not on the host, but in layers or with a default: ${elsewhere.join(', ')}.`] : []),
+    ]
+    for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
+  }
+  return { exitCode: report.faults.length > 0 ? exitCodes.faults : exitCodes.fine }
+}
+
+/** What a host says it has: from a file, or asked for with a token that a variable holds. */
+async function hostText(
+  { host = '', tokenFrom }: CompareOptions,
+  found: Survey,
+): Promise<{ readonly text: string } | { readonly why: string }> {
+  if (!/^https?:\/\//.test(host)) {
+    if (tokenFrom !== undefined) throw new UsageError('--token-from is for a host that is asked at an address.')
+    try {
+      return { text: readFileSync(host, 'utf8') }
+    } catch (error) {
+      const { code } = error as NodeJS.ErrnoException
+      const why = code === 'ENOENT' ? 'is not there' : `cannot be read: the system says ${code}`
+      return { why: `${printable(host)} ${why}.` }
+    }
+  }
+  const token = tokenFrom === undefined ? undefined : process.env[tokenFrom] || found.texts.get(tokenFrom)
+  if (tokenFrom !== undefined && !token) return { why: `${tokenFrom} is to hold the token, and has no value.` }
+  const answer = await askRemote({ name: 'the host', url: host, token })
+  if ('text' in answer) return answer
+  return { why: `${answer.fault.message} ${answer.fault.remedy}` }
+}

@@ -1,0 +1,45 @@
+import { variablesOf } from 'mappa'
+import { type Guide, groupsOf } from '../guide/guide.js'
+import { textIn } from '../made-file.js'
+import { openSound, type ProjectOptions } from '../project.js'
+import { output } from '../terminal.js'
+import { exitCodes } from '../usage.js'
+
+/** Options of `mappa guide`. */
+export interface GuideOptions extends ProjectOptions {
+  readonly as: 'text' | 'markdown' | 'html'
+  readonly json?: boolean
+}
+
+/** `mappa guide`: the variables as help, from the legend alone. No value is shown. */
+export async function guide(options: GuideOptions): Promise<{ exitCode: number; cause?: unknown }> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root, definition } = project
+  const variables = variablesOf(definition, options.stage)
+  const terminal = output()
+  if (options.json) {
+    terminal.write(`${JSON.stringify({ version: 1, stage: options.stage ?? null, variables }, null, 2)}\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  const shown: Guide = { title: titleOf(root), groups: groupsOf(variables), stage: options.stage }
+  terminal.write(await written(shown, options.as))
+  return { exitCode: exitCodes.fine }
+}
+
+async function written(shown: Guide, as: GuideOptions['as']): Promise<string> {
+  if (as === 'html') return (await import('../guide/html.js')).guideHtml(shown)
+  if (as === 'markdown') return (await import('../guide/markdown.js')).guideMarkdown(shown)
+  const { width, paint } = output()
+  return `${(await import('../guide/text.js')).guideText(shown, width, paint)}\n`
+}
+
+/** Named after the package, where there is one. */
+function titleOf(root: string): string {
+  try {
+    const { name } = JSON.parse(textIn(root, 'package.json') ?? '{}') as { name?: unknown }
+    return typeof name === 'string' && name !== '' ? `Settings of ${name}` : 'Settings'
+  } catch {
+    return 'Settings'
+  }
+}

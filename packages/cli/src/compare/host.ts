@@ -1,0 +1,91 @@
+import { type Fault, type Notice, nearest, readValues, type Survey, type Variable } from 'mappa'
+import { isHostName } from '../lift/usage.js'
+
+/** What a comparison with a host finds. No value is looked at, there or here. */
+export interface HostReport {
+  readonly faults: readonly Fault[]
+  readonly notices: readonly Notice[]
+  /** Names that the host and a layer set; the host's value counts there. */
+  readonly both: readonly string[]
+  /** Names that the host lacks and a layer in version control, or a default, gives. */
+  readonly elsewhere: readonly string[]
+}
+
+/**
+ * Names that a host says it has: the members of a JSON object, a JSON array of names or of objects with a `name` or
+ * `key`, or layer text. Undefined if the text is none of these. A member without a value (`null`, an empty text) is none.
+ */
+export function hostNames(text: string): readonly string[] | undefined {
+  try {
+    return namesInJson(JSON.parse(text))
+  } catch {
+    const values = readValues(text)
+    if (values.flaws.length > 0) return undefined
+    return [...values.names()].filter((name) => values.get(name) !== '')
+  }
+}
+
+function namesInJson(value: unknown): readonly string[] | undefined {
+  if (typeof value !== 'object' || value === null) return undefined
+  if (!Array.isArray(value))
+    return Object.entries(value).flatMap(([name, each]) => (each === null || each === '' ? [] : [name]))
+  const names = value.map((item) =>
+    typeof item === 'object' && item !== null ? ((item as Named).name ?? (item as Named).key) : item,
+  )
+  return names.every((name) => typeof name === 'string') ? names : undefined
+}
+
+interface Named {
+  readonly name?: unknown
+  readonly key?: unknown
+}
+
+/** Compares the names of a stage with those that a host has. `found` is without this machine's process environment. */
+export function compareHost(found: Survey, variables: readonly Variable[], host: readonly string[]): HostReport {
+  const has = new Set(host)
+  const local = new Set(found.layers.filter((layer) => layer.local).map(({ name }) => name))
+  const faults: Fault[] = []
+  const notices: Notice[] = []
+  const both: string[] = []
+  const elsewhere: string[] = []
+  for (const { name, required, secret, file, obtain, generate, formerly } of variables) {
+    const { winner } = found.trail(name)
+    const isSet = winner !== undefined && winner.source !== 'default'
+    const isShared = isSet && !local.has(winner.layer)
+    if (has.has(name) || formerly.some((old) => has.has(old)) || (file && has.has(`${name}_FILE`))) {
+      if (isShared) both.push(name)
+      const old = has.has(name) ? undefined : formerly.find((each) => has.has(each))
+      if (old !== undefined)
+        notices.push({
+          kind: 'former-name',
+          name,
+          message: `The host has ${old}, the former name of ${name}.`,
+          remedy: `Rename it there: ${name}`,
+        })
+    } else if (isShared || (winner && !isSet)) elsewhere.push(name)
+    else if (required) {
+      const where = isSet ? `only this machine has a value for it` : 'no layer has a value for it either'
+      const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' A fresh random value will do.' : ''
+      faults.push({
+        kind: 'missing',
+        name,
+        message: `The host lacks ${name}, and ${where}.`,
+        ...(winner?.place && { place: winner.place }),
+        remedy: `Set ${name} on the host${secret ? ', as a secret' : ''}.${how}`,
+      })
+    }
+  }
+  const known = new Map(variables.flatMap(({ name, file }) => [[name, true] as const, [`${name}_FILE`, file] as const]))
+  const former = new Set(variables.flatMap(({ formerly }) => formerly))
+  for (const name of has) {
+    if (known.get(name) || former.has(name) || isHostName(name)) continue
+    const near = nearest(
+      name,
+      variables.flatMap((each) => (has.has(each.name) ? [] : [each.name])),
+    )
+    const message = `The host has ${name}, and the legend has no entry for it.`
+    if (near) faults.push({ kind: 'undeclared', name, message, remedy: `Rename it there: ${near}` })
+    else notices.push({ kind: 'undeclared', name, message, remedy: 'Add an entry for it, or remove it there.' })
+  }
+  return { faults, notices, both, elsewhere }
+}

@@ -1,0 +1,68 @@
+import type { FaultKind, Survey } from 'mappa'
+
+/** What one stage has for a variable. */
+export interface Cell {
+  readonly stage: string
+  /** `missing` is a fault; `unset` may be. */
+  readonly state: 'set' | 'default' | 'missing' | 'unset'
+  /** The text as it may be shown; null if there is none. */
+  readonly shown: string | null
+  /** The layer that gives it. */
+  readonly layer: string | null
+  /** What is wrong with it. */
+  readonly fault: FaultKind | null
+  /** Stages to the left that have the same secret. */
+  readonly sameSecretAs: readonly string[]
+}
+
+/** A variable in all compared stages. */
+export interface Row {
+  readonly name: string
+  readonly declared: boolean
+  readonly secret: boolean
+  /** Whether the stages have different texts, or one lacks what another has. */
+  readonly differs: boolean
+  readonly cells: readonly Cell[]
+}
+
+/** Every variable that the legend declares or a layer sets, in each of these stages. */
+export function compareStages(surveys: readonly Survey[], isSecret: (name: string) => boolean): Row[] {
+  const names = new Set(surveys.flatMap(({ trails }) => [...trails.keys()]))
+  return [...names].map((name) => {
+    const declared = surveys.some((found) => found.trail(name).declared)
+    // What no entry declares is masked, too, but nothing says that it has to differ.
+    const secret = declared && isSecret(name)
+    const texts = surveys.map((found) => found.texts.get(name))
+    const cells = surveys.map((found, at) => {
+      const same = secret && texts[at] ? surveys.slice(0, at).filter((_, other) => texts[other] === texts[at]) : []
+      return cellOf(
+        name,
+        found,
+        same.map(({ stage }) => stage.name),
+      )
+    })
+    const states = new Set(cells.map(({ state, fault }) => `${state === 'default' ? 'set' : state} ${fault ?? ''}`))
+    return { name, declared, secret, differs: states.size > 1 || new Set(texts).size > 1, cells }
+  })
+}
+
+function cellOf(name: string, found: Survey, sameSecretAs: readonly string[]): Cell {
+  const { winner } = found.trail(name)
+  const fault = found.faults.find((each) => each.name === name)
+  const isMissing = fault?.kind === 'missing'
+  return {
+    stage: found.stage.name,
+    state: winner ? (winner.source === 'default' ? 'default' : 'set') : isMissing ? 'missing' : 'unset',
+    shown: winner?.shown ?? null,
+    layer: winner?.layer ?? null,
+    fault: isMissing ? null : (fault?.kind ?? null),
+    sameSecretAs,
+  }
+}
+
+/** Whether a row is worth a look: the stages differ, one has a fault, or two have one secret. */
+export function stands({ differs, cells }: Row): boolean {
+  return (
+    differs || cells.some(({ fault, state, sameSecretAs }) => fault || state === 'missing' || sameSecretAs.length > 0)
+  )
+}

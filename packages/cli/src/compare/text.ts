@@ -1,0 +1,70 @@
+import cliui from 'cliui'
+import type { Paint } from 'mappa'
+import type { Cell, Row } from './stages.js'
+
+/** Columns narrower than this break values into shreds. */
+const columnMin = 20
+const gap = 2
+
+/** Rows as a table, or one below the other where the terminal is too narrow for that. */
+export function rowsText(rows: readonly Row[], stages: readonly string[], width: number, paint: Paint): string {
+  const longest = Math.max(...rows.map(({ name }) => name.length)) + gap
+  const room = Math.floor((width - longest) / stages.length)
+  return room >= columnMin ? tableText(rows, stages, longest, room, paint) : stackedText(rows, paint)
+}
+
+/** A text broken between words. */
+export function paragraph(text: string, width: number): string {
+  const ui = cliui({ width, wrap: true })
+  ui.div({ text, width })
+  return ui.toString()
+}
+
+function tableText(rows: readonly Row[], stages: readonly string[], first: number, room: number, paint: Paint): string {
+  const ui = cliui({ width: first + room * stages.length, wrap: true })
+  const line = (name: string, cells: readonly string[]) =>
+    ui.div(
+      { text: name, width: first },
+      ...cells.map((text) => ({ text, width: room, padding: [0, gap, 0, 0] as const })),
+    )
+  line('', stages.map(paint.bold))
+  for (const { name, cells } of rows)
+    line(
+      name,
+      cells.map((cell) => cellText(cell, paint)),
+    )
+  return ui
+    .toString()
+    .split('\n')
+    .map((each) => each.trimEnd())
+    .join('\n')
+}
+
+function stackedText(rows: readonly Row[], paint: Paint): string {
+  return rows
+    .map(({ name, cells }) => {
+      const widest = Math.max(...cells.map(({ stage }) => stage.length))
+      const lines = cells.map((cell) => `    ${cell.stage.padEnd(widest)}  ${cellText(cell, paint)}`)
+      return [paint.bold(name), ...lines].join('\n')
+    })
+    .join('\n\n')
+}
+
+function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint): string {
+  if (state === 'missing') return paint.red('missing')
+  if (state === 'unset') return fault ? paint.red(fault) : paint.dim('not set')
+  const text = shown === '' ? '(empty)' : (shown as string)
+  const marks = [
+    ...(state === 'default' ? ['default'] : []),
+    ...(fault ? [fault] : []),
+    ...(sameSecretAs.length > 0 ? [`as in ${sameSecretAs.join(', ')}`] : []),
+  ]
+  const whole = marks.length > 0 ? `${text}, ${marks.join(', ')}` : text
+  return fault
+    ? paint.red(whole)
+    : sameSecretAs.length > 0
+      ? paint.yellow(whole)
+      : state === 'default'
+        ? paint.dim(whole)
+        : whole
+}

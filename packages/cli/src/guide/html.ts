@@ -1,0 +1,89 @@
+import type { Variable } from 'mappa'
+import { aboutOf, aloneTitle, type Fact, factsOf, type Group, type Guide, marksOf, summaryOf } from './guide.js'
+import { script, style } from './page.js'
+
+/**
+ * The guide as one page that needs nothing else: search, light and dark, printable. Without scripts everything is shown.
+ */
+export function guideHtml(guide: Guide): string {
+  const title = `${guide.title}${guide.stage === undefined ? '' : `, stage ${guide.stage}`}`
+  const anchors = guide.groups.map(({ name }, at) => `group-${name === undefined ? 'alone' : at}`)
+  return `<!doctype html>
+<html lang="en">
+<head>
+<meta charset="utf-8">
+<meta name="viewport" content="width=device-width, initial-scale=1">
+<meta name="color-scheme" content="light dark">
+<meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'">
+<title>${escaped(title)}</title>
+<style>${style}</style>
+</head>
+<body>
+<header>
+<h1>${escaped(title)}</h1>
+<p>${escaped(summaryOf(guide))}</p>
+<div class="tools">
+<label for="search">Search</label>
+<input id="search" type="search" placeholder="name, meaning, type, stage" autocomplete="off" spellcheck="false">
+<button id="look" type="button" hidden>Dark</button>
+<output id="count" for="search"></output>
+</div>
+</header>
+<div class="columns">
+<nav aria-label="Groups">
+<ul>
+${guide.groups.map((group, at) => `<li><a href="#${anchors[at]}">${escaped(group.name ?? aloneTitle)}</a> <span>${group.variables.length}</span></li>`).join('\n')}
+</ul>
+</nav>
+<main>
+${guide.groups.map((group, at) => groupHtml(group, anchors[at] as string)).join('\n')}
+<p id="none" hidden>No variable matches. <button id="clear" type="button">Show all</button></p>
+</main>
+</div>
+<footer>Written by mappa guide from the legend. It holds no values.</footer>
+<script>${script}</script>
+</body>
+</html>
+`
+}
+
+function groupHtml({ name, variables }: Group, anchor: string): string {
+  return `<section id="${anchor}">
+<h2>${escaped(name ?? aloneTitle)}</h2>
+${variables.map(variableHtml).join('\n')}
+</section>`
+}
+
+function variableHtml(variable: Variable): string {
+  const marks = marksOf(variable).map((mark) => ` <span class="mark ${mark}">${mark}</span>`)
+  const about = aboutOf(variable)
+  return `<article id="${variable.name}">
+<h3><a href="#${variable.name}"><code>${breakable(variable.name)}</code></a>${marks.join('')}</h3>
+${about === '' ? '' : `<p>${escaped(about)}</p>\n`}<dl>
+${factsOf(variable)
+  .map((fact) => `<div><dt>${escaped(fact.label)}</dt><dd>${factHtml(fact)}</dd></div>`)
+  .join('\n')}
+</dl>
+</article>`
+}
+
+function factHtml({ text, as }: Fact): string {
+  if (as === 'link') return `<a href="${escaped(text)}" rel="noreferrer">${escaped(text)}</a>`
+  return as === 'code' ? `<code>${escaped(text)}</code>` : escaped(text)
+}
+
+/** Long names may break at their underscores. */
+function breakable(name: string): string {
+  return escaped(name).replaceAll('_', '_<wbr>')
+}
+
+function escaped(text: string): string {
+  const entities: Readonly<Record<string, string>> = {
+    '&': '&amp;',
+    '<': '&lt;',
+    '>': '&gt;',
+    '"': '&quot;',
+    "'": '&#39;',
+  }
+  return text.replace(/[&<>"']/g, (char) => entities[char] as string)
+}
