@@ -1,11 +1,13 @@
 import { readFileSync } from 'node:fs'
-import { Command, CommanderError, Option } from 'commander'
+import { Argument, Command, CommanderError, Option } from 'commander'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
 import type { GuideOptions } from './commands/guide.js'
 import type { LiftOptions } from './commands/lift.js'
 import type { SampleOptions } from './commands/sample.js'
 import type { TypesOptions } from './commands/types.js'
+import type { KnownCommand, Wanted } from './complete/complete.js'
+import type { Shell } from './complete/scripts.js'
 import type { ProjectOptions } from './project.js'
 import { talk } from './terminal.js'
 import { exitCodes, UsageError } from './usage.js'
@@ -74,7 +76,10 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     )
     .option('--lines', 'print a line for each: file:line:column: text')
     .addOption(
-      new Option('--every-stage', "check all stages, without this machine's process environment").conflicts('stage'),
+      new Option(
+        '--every-stage',
+        "check all stages that have something of their own, without this machine's process environment",
+      ).conflicts('stage'),
     )
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
     .addHelpText('after', '\nExample:\n  mappa check --stage production\n  mappa check --code')
@@ -132,6 +137,17 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       noRest()
       const { lift } = await import('./commands/lift.js')
       finish(await lift(options))
+    })
+
+  mappa
+    .command('complete')
+    .summary('completion for a shell')
+    .description('Prints what makes a shell complete commands, options, stages and names of variables.')
+    .addArgument(new Argument('<shell>', 'the shell').choices(['bash', 'zsh', 'fish']))
+    .addHelpText('after', '\nExample:\n  eval "$(mappa complete bash)"')
+    .action(async (shell: Shell) => {
+      const { complete } = await import('./commands/complete.js')
+      finish(await complete(shell, rest, mappa.commands.map(known)))
     })
 
   common(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
@@ -214,6 +230,30 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await run([command, ...args], told))
     })
   return mappa
+}
+
+/** What the values of options and arguments are, for completion; choices say so themselves. */
+const values: Readonly<Record<string, Wanted>> = {
+  ...{ '--stage': 'stage', '--root': 'folder', '--host': 'file', '--token-from': 'variable', '--set': 'variable' },
+  ...{ name: 'variable', stage: 'stage', stages: 'stage' },
+}
+
+function known(command: Command): KnownCommand {
+  const [argument] = command.registeredArguments
+  return {
+    name: command.name(),
+    about: command.summary(),
+    options: [...command.options, ...command.createHelp().visibleOptions(command)]
+      .filter(({ long }, at, all) => long && all.findIndex((each) => each.long === long) === at)
+      .map(({ long, description, required, argChoices }) => ({
+        flag: long as string,
+        about: description,
+        takesValue: required,
+        value: argChoices ?? values[long as string],
+      })),
+    argument: argument && (argument.argChoices ?? values[argument.name()]),
+    manyArguments: argument?.variadic ?? false,
+  }
 }
 
 interface WithOptions extends ProjectOptions {

@@ -1,3 +1,4 @@
+import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import {
   type Fault,
@@ -10,7 +11,7 @@ import {
   surveyWaiting,
   type Texts,
 } from 'mappa'
-import { findRoot, gatherWaiting, legendFileNames, loadLegendFile } from 'mappa/node'
+import { findRoot, gatherWaiting, layerFiles, legendFileNames, loadLegendFile } from 'mappa/node'
 import { legendInputs, loadTypeScriptLegend } from './compile/compile.js'
 import { withoutSlowPatterns } from './patterns.js'
 import { talk } from './terminal.js'
@@ -87,6 +88,29 @@ export async function openSound(options: ProjectOptions, consequence: string): P
 export function contradictions(definition: Legend, legendFile = 'the legend'): readonly Fault[] {
   const { faults } = survey(definition, { stage: 'development', layers: [], legendName: legendFile })
   return faults.filter(({ kind }) => kind === 'legend')
+}
+
+/** Stages that have something of their own: a layer file, words in the legend, or a name that only this legend knows. */
+export function ownStages({ root, definition }: Pick<Project, 'root' | 'definition'>): readonly string[] {
+  const all = stagesOf(definition)
+  const entries = Object.values((definition?.entries ?? {}) as Record<string, { stages?: object } | null>)
+  const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
+  const own = all.filter((stage) => {
+    const files = layerFiles(stage).filter(({ staged }) => staged)
+    const isNamed = definition?.stages.includes(stage) || worded.has(stage)
+    return isNamed || files.some(({ name }) => existsSync(join(root, name)))
+  })
+  return own.length > 1 ? own : all
+}
+
+/** Says which stages have nothing of their own, and so were not looked at. */
+export function leftOut(definition: Legend | undefined, stages: readonly string[]): string[] {
+  const rest = stagesOf(definition).filter((stage) => !stages.includes(stage))
+  if (rest.length === 0) return []
+  const [which, has] = rest.length === 1 ? ['Stage', 'has'] : ['Stages', 'have']
+  return [
+    `${which} ${rest.join(', ')} ${has} no layer file and no words in the legend, and so ${rest.length === 1 ? 'was' : 'were'} left out.`,
+  ]
 }
 
 /** What stands for a project whose legend is not to be worked from. */

@@ -7,11 +7,10 @@ import {
   reportText,
   type Survey,
   stageLine,
-  stagesOf,
   tally,
 } from 'mappa'
 import type { Usage } from '../lift/usage.js'
-import { noLegend, openProject, type ProjectOptions, surveyProject } from '../project.js'
+import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
 import { counted } from '../wording.js'
@@ -35,7 +34,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const missing = project.legendFile === undefined ? [noLegend(project.root)] : []
   // What this machine's environment sets is meant for one stage at most.
   const each = options.everyStage
-    ? stagesOf(project.definition).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
+    ? ownStages(project).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
     : [options]
   const reports: Checked[] = []
   for (const [at, own] of each.entries()) {
@@ -51,7 +50,14 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   }
   output().write(written(reports, options))
   if (options.everyStage && !options.json && !options.sarif && !options.lines)
-    output().write("The process environment of this machine was left out: it is one stage's at most.\n")
+    for (const text of [
+      "The process environment of this machine was left out: it is one stage's at most.",
+      ...leftOut(
+        project.definition,
+        reports.map(({ stage }) => stage.name),
+      ),
+    ])
+      output().write(`${text}\n`)
   const isFaulty = reports.some(({ faults }) => faults.length > 0)
   return { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine, cause: project.cause }
 }

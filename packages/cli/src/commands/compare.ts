@@ -1,10 +1,10 @@
 import { readFileSync } from 'node:fs'
 import { printable, reportJson, reportText, type Survey, stagesOf, variablesOf } from 'mappa'
-import { askRemote, layerFiles } from 'mappa/node'
+import { askRemote } from 'mappa/node'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stands } from '../compare/stages.js'
 import { paragraph, rowsText } from '../compare/text.js'
-import { openSound, type ProjectOptions, type SoundProject, surveyProject } from '../project.js'
+import { leftOut, openSound, ownStages, type ProjectOptions, type SoundProject, surveyProject } from '../project.js'
 import { output, talk } from '../terminal.js'
 import { exitCodes, UsageError } from '../usage.js'
 import { counted } from '../wording.js'
@@ -33,29 +33,12 @@ export async function compare(stages: readonly string[], options: CompareOptions
   if (options.host !== undefined) return againstHost(known, stages, options)
   if (options.stage !== undefined || stages.length === 1)
     throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
-  return sideBySide(known, stages.length > 0 ? [...new Set(stages)] : usedStages(known), options)
+  return sideBySide(known, stages, options)
 }
 
-/** Stages that have something of their own: layer files, words in the legend, or a name that only this legend knows. */
-function usedStages({ root, definition }: SoundProject): readonly string[] {
-  const named = new Set(variablesOf(definition).flatMap(({ stages }) => stages.map(({ stage }) => stage)))
-  const used = stagesOf(definition).filter((stage) => {
-    const own = layerFiles(stage).filter(({ staged }) => staged)
-    return named.has(stage) || definition.stages.includes(stage) || own.some(({ name }) => isThere(`${root}/${name}`))
-  })
-  return used.length > 1 ? used : stagesOf(definition)
-}
-
-function isThere(path: string): boolean {
-  try {
-    readFileSync(path)
-    return true
-  } catch {
-    return false
-  }
-}
-
-async function sideBySide(project: SoundProject, stages: readonly string[], options: CompareOptions): Promise<Ended> {
+async function sideBySide(project: SoundProject, named: readonly string[], options: CompareOptions): Promise<Ended> {
+  const isChosen = named.length > 0
+  const stages = isChosen ? [...new Set(named)] : ownStages(project)
   const surveys: Survey[] = []
   for (const stage of stages) surveys.push((await surveyProject(project, { ...options, stage, environment: {} })).found)
   const entries = project.definition.entries
@@ -76,10 +59,12 @@ async function sideBySide(project: SoundProject, stages: readonly string[], opti
       ? ` ${counted(same, 'other')} ${same === 1 ? 'is' : 'are'} the same in all: --all shows ${same === 1 ? 'it' : 'them'}.`
       : ''
   const differing = rows.filter(({ differs }) => differs).length
-  terminal.write(
-    `${counted(differing, 'variable')} ${differing === 1 ? 'differs' : 'differ'}.${rest}\n` +
-      "The process environment of this machine was left out: it is one stage's at most.\n",
-  )
+  const told = [
+    `${counted(differing, 'variable')} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
+    "The process environment of this machine was left out: it is one stage's at most.",
+    ...(isChosen ? [] : leftOut(project.definition, stages)),
+  ]
+  for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
   return ended
 }
 

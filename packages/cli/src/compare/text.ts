@@ -31,7 +31,7 @@ function tableText(rows: readonly Row[], stages: readonly string[], first: numbe
   for (const { name, cells } of rows)
     line(
       name,
-      cells.map((cell) => cellText(cell, paint)),
+      cells.map((cell) => cellText(cell, paint, room - gap)),
     )
   return ui
     .toString()
@@ -50,10 +50,10 @@ function stackedText(rows: readonly Row[], paint: Paint): string {
     .join('\n\n')
 }
 
-function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint): string {
+function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, room = Number.POSITIVE_INFINITY): string {
   if (state === 'missing') return paint.red('missing')
   if (state === 'unset') return fault ? paint.red(fault) : paint.dim('not set')
-  const text = shown === '' ? '(empty)' : (shown as string)
+  const text = shown === '' ? '(empty)' : broken(shown as string, room)
   const marks = [
     ...(state === 'default' ? ['default'] : []),
     ...(fault ? [fault] : []),
@@ -67,4 +67,12 @@ function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint): st
       : state === 'default'
         ? paint.dim(whole)
         : whole
+}
+
+/** Addresses and lists have no blanks to break at, so they break behind what divides them. */
+function broken(text: string, room: number): string {
+  if (text.length <= room || text.includes(' ')) return text
+  const divider = text.slice(0, room).search(/[/.,:;?&=_-][^/.,:;?&=_-]*$/)
+  const end = divider < room / 2 ? room : divider + 1
+  return `${text.slice(0, end)}\n${broken(text.slice(end), room)}`
 }

@@ -83,16 +83,20 @@ function codeOf(word: Word): string {
 
 /** The object of entries in a legend's code. */
 function legendObject(path: string, text: string): Node | undefined {
+  const [first] = legendArguments(path, text)
+  return first?.type === 'ObjectExpression' ? first : undefined
+}
+
+/** What the first call of `legend` in a legend's code is given. */
+export function legendArguments(path: string, text: string): readonly Node[] {
   const parsed = parseFile({ path, text })
-  let found: Node | undefined
+  let found: readonly Node[] | undefined
   for (const program of 'programs' in parsed ? parsed.programs : [])
     walk(program, (node) => {
       const callee = node.type === 'CallExpression' ? (node.callee as Node) : undefined
-      const [first] = (node.arguments as Node[] | undefined) ?? []
-      if (callee?.type === 'Identifier' && callee.name === 'legend' && first?.type === 'ObjectExpression')
-        found ??= first
+      if (callee?.type === 'Identifier' && callee.name === 'legend') found ??= nodesIn(node.arguments)
     })
-  return found
+  return found ?? []
 }
 
 const ownTypes: ReadonlySet<string> = new Set(['port'])

@@ -1,0 +1,58 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { printable, readValues, stagesOf } from 'mappa'
+import { findRoot } from 'mappa/node'
+import { answerFor, type KnownCommand, type Offered } from '../complete/complete.js'
+import { declaredIn } from '../complete/legend.js'
+import { type Shell, scripts } from '../complete/scripts.js'
+import { output } from '../terminal.js'
+import { exitCodes } from '../usage.js'
+
+/** `mappa complete SHELL`: what the shell is to be told; with words behind `--`, what could be typed there. */
+export async function complete(
+  shell: Shell,
+  typed: readonly string[] | undefined,
+  commands: readonly KnownCommand[],
+): Promise<{ exitCode: number }> {
+  if (!typed) {
+    output().write(scripts[shell])
+    return { exitCode: exitCodes.fine }
+  }
+  const root = typed[typed.indexOf('--root') + 1]
+  const answer = answerFor(typed, commands, () => offeredBy(typed.includes('--root') && root ? root : undefined))
+  const words = answer.kind === 'words' ? answer.words : []
+  const lines = words.map(({ word, about }) => `${word}\t${printable(about.replace(/\s+/g, ' '))}`)
+  output().write(`${[answer.kind, ...lines].join('\n')}\n`)
+  return { exitCode: exitCodes.fine }
+}
+
+/** The stages and variables of the project here. Its legend is read and not run: a key that is pressed must start nothing. */
+function offeredBy(root: string | undefined): Offered {
+  const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
+  const legend = legendFile === undefined ? undefined : textOf(join(directory, legendFile))
+  const declared = legend === undefined ? undefined : declaredIn(legendFile as string, legend)
+  const files = namesIn(directory).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name))
+  const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])
+  const set = files.flatMap((name) => [...readValues(textOf(join(directory, name)) ?? '').names()])
+  const abouts = new Map([...set.map((name) => [name, ''] as const), ...(declared?.variables ?? [])])
+  return {
+    stages: [...new Set([...stagesOf(undefined), ...(declared?.stages ?? []), ...staged])],
+    variables: [...abouts].map(([name, about]) => ({ name, about })),
+  }
+}
+
+function namesIn(directory: string): string[] {
+  try {
+    return readdirSync(directory)
+  } catch {
+    return []
+  }
+}
+
+function textOf(file: string): string | undefined {
+  try {
+    return readFileSync(file, 'utf8')
+  } catch {
+    return undefined
+  }
+}

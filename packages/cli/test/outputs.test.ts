@@ -1,0 +1,279 @@
+// Every command and option on the demo data, its whole output stored beside this file, so that a change of wording shows
+// in review. After one: WRITE_STORED=1 node --import tsx --test packages/cli/test/outputs.test.ts, then read the diff.
+import assert from 'node:assert/strict'
+import { spawnSync } from 'node:child_process'
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import { basename, join } from 'node:path'
+import test from 'node:test'
+import { Ajv2020 } from 'ajv/dist/2020.js'
+import Ajv04 from 'ajv-draft-04'
+import addFormats from 'ajv-formats'
+import { type Ended, environment, mappa, project, top } from '../../../test/helpers.js'
+
+const folder = join(top, 'packages/cli/test/outputs')
+const secrets = ['sms_test_buckwheat_clover_thyme', 'sms_test_heather_lime_bramble', 'sms_live_rape_acacia_sunflower']
+
+/** The apiary with this machine's own secrets; development and staging share one by mistake. */
+function apiary(): string {
+  const root = project({
+    '.env.development.local': `ALERT_TOKEN=${secrets[1]}\n`,
+    '.env.staging.local': `ALERT_TOKEN=${secrets[1]}\n`,
+    '.env.production.local': `ALERT_TOKEN=${secrets[2]}\n`,
+    'host.json': '{ "ALERT_TOKEN": "x", "LOG_LEVEL": "y", "TILE_KYE": "z", "PATH": "/", "SPARE": 1, "GONE": null }\n',
+    'host.env': 'COLLECTOR_PORT=1\nKEEPER_PHONE=\n',
+    'names.json': '["ALERT_TOKEN", { "name": "STORE_FILE" }, { "key": "HOST_SETTINGS_TOKEN_FILE" }]\n',
+    'broken.json': '{ "ALERT_TOKEN"\n',
+  })
+  const skipped = /[\\/](?:node_modules|data|dist|test)$|\.local$/
+  cpSync(join(top, 'examples/apiary'), root, { recursive: true, filter: (path) => !skipped.test(path) })
+  return root
+}
+
+/** The same with slips. */
+function slipped(): string {
+  const root = apiary()
+  const edit = (file: string, change: (text: string) => string) =>
+    writeFileSync(join(root, file), change(readFileSync(join(root, file), 'utf8')))
+  edit('.env.staging', (text) => text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop'))
+  edit('.env.production', (text) => text.replace(/^TILE_KEY.*\n/m, ''))
+  edit('.env.example', (text) =>
+    text.replace('TCP port', 'The port').replace('ALERT_TOKEN=', `ALERT_TOKEN=${secrets[2]}`),
+  )
+  edit('collector/src/log.ts', (text) => `${text}export const least = process.env.LOGLEVEL\n`)
+  return root
+}
+
+const before = () => {
+  const root = project({})
+  cpSync(join(top, 'examples/before'), root, { recursive: true, filter: (path) => !path.endsWith('expected.json') })
+  return root
+}
+
+/** Command lines by the name of what is stored; `!` in front: with slips; `<` in front: the application before lift. */
+const lines: Readonly<Record<string, string>> = {
+  'check-right': 'check --stage staging',
+  check: '!check --stage staging',
+  'check-code': '!check --stage development --code',
+  'check-lines': '!check --every-stage --lines',
+  'check-every-stage': '!check --every-stage',
+  'check-json': '!check --stage staging --json',
+  'check-every-stage-json': '!check --every-stage --json',
+  'check-sarif': '!check --every-stage --sarif',
+  trace: 'trace COLLECTOR_URL --stage staging',
+  'trace-set': 'trace LOG_LEVEL --stage production --set LOG_LEVEL=debug',
+  'trace-pattern': '!trace ALERT_* COLLECTOR_PORT COLECTOR_PORT Z* --stage staging',
+  'trace-json': '!trace COLLECTOR_* ALERT_TOKEN --stage staging --json',
+  compare: 'compare',
+  'compare-two': 'compare staging production',
+  'compare-all': 'compare staging production --all',
+  'compare-slips': '!compare staging production test',
+  'compare-json': '!compare --json',
+  'compare-host': 'compare production --host host.json',
+  'compare-host-layer': 'compare production --host host.env',
+  'compare-host-names': 'compare production --host names.json',
+  'compare-host-json': 'compare production --host host.json --json',
+  'compare-host-broken': 'compare production --host broken.json',
+  'compare-host-gone': 'compare production --host gone.json',
+  'compare-host-stage': 'compare --host host.json',
+  'compare-one': 'compare staging',
+  'compare-unknown': 'compare staging prodction',
+  guide: 'guide',
+  'guide-stage': 'guide --stage production',
+  'guide-markdown': 'guide --as markdown',
+  'guide-html': 'guide --as html',
+  'guide-json': 'guide --json',
+  'guide-form': 'guide --as pdf',
+  sample: '!sample',
+  'sample-verify': '!sample --verify',
+  'sample-right': 'sample --verify',
+  types: 'types',
+  'types-verify': 'types --verify',
+  emit: 'emit --as legend',
+  lift: '<lift --only GATEWAY_URL,SCALE_LIMIT',
+  'lift-json': '<lift --json',
+  'complete-bash': 'complete bash',
+  'complete-zsh': 'complete zsh',
+  'complete-fish': 'complete fish',
+  'with-faults': '!with staging -- node -p 1',
+  with: 'with staging -- node -p process.env.COLLECTOR_URL',
+  help: '--help',
+  ...Object.fromEntries(
+    ['check', 'trace', 'compare', 'guide', 'sample', 'types', 'emit', 'lift', 'complete', 'with'].map((command) => [
+      `help-${command}`,
+      `${command} --help`,
+    ]),
+  ),
+}
+
+/** The document of each shape of JSON, by what is stored. */
+const shapes: Readonly<Record<string, string>> = {
+  'check-json': 'report',
+  'check-every-stage-json': 'reports',
+  'trace-json': 'trace',
+  'compare-json': 'compare',
+  'compare-host-json': 'host',
+  'guide-json': 'guide',
+  'lift-json': 'lift',
+}
+
+test('each command and option prints on the demo data what is stored, and never a secret', async () => {
+  const open = Object.entries(lines)
+  const wrong: string[] = []
+  const roots = { '!': slipped(), '<': before(), '': apiary() }
+  const work = async () => {
+    for (let next = open.shift(); next; next = open.shift()) {
+      const [name, line] = next
+      const kind = (/^[!<]/.exec(line)?.[0] ?? '') as keyof typeof roots
+      // What writes gets a copy of its own.
+      const root = name === 'sample' ? slipped() : name === 'types' ? apiary() : roots[kind]
+      if (name === 'types') rmSync(join(root, 'mappa.types.d.ts'))
+      const ended = await mappa(line.slice(kind.length).split(' '), { cwd: root })
+      const told = storedForm(line.slice(kind.length), ended, root)
+      for (const secret of secrets) assert.ok(!told.includes(secret), name)
+      differs(name, told, wrong)
+    }
+  }
+  await Promise.all([work(), work(), work()])
+  assert.equal(wrong.length, 0, wrong.join('\n\n'))
+  const stored = readdirSync(folder).filter((name) => !name.startsWith('terminal'))
+  assert.deepEqual(
+    stored.sort(),
+    Object.keys(lines)
+      .map((name) => `${name}.txt`)
+      .sort(),
+  )
+})
+
+function storedForm(line: string, { code, stdout, stderr }: Ended, root: string): string {
+  const told = `$ mappa ${line}\n${stdout}${stderr === '' ? '' : `--- standard error\n${stderr}`}--- exit code ${code}\n`
+  return told.replaceAll(root, '<root>').replaceAll(basename(root), '<root>')
+}
+
+function differs(name: string, told: string, wrong: string[]): void {
+  const file = join(folder, `${name}.txt`)
+  mkdirSync(folder, { recursive: true })
+  if (process.env.WRITE_STORED) writeFileSync(file, told)
+  const expected = existsSync(file) ? readFileSync(file, 'utf8') : ''
+  if (told !== expected) wrong.push(`${name}:\n${told}\n--- stored:\n${expected}`)
+}
+
+test('a fault is readable in terminals of 60 and 140 columns, with colour and without', {
+  skip: !existsSync('/usr/bin/script') && 'script is not installed',
+}, () => {
+  const root = slipped()
+  const wrong: string[] = []
+  const command = `${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')}`
+  for (const [columns, colour] of [
+    [60, true],
+    [60, false],
+    [140, true],
+    [140, false],
+  ] as const) {
+    const lines = [`check --stage staging`, 'compare staging production', 'guide']
+    const { stdout } = spawnSync(
+      'script',
+      ['-qec', `stty cols ${columns}; ${lines.map((line) => `${command} ${line}`).join('; ')}`, '/dev/null'],
+      { cwd: root, encoding: 'utf8', env: { ...environment(), NO_COLOR: colour ? '' : '1', TERM: 'xterm' } },
+    )
+    const told = stdout.replaceAll('\r\n', '\n')
+    const plain = told.replace(/\u001b\[\d+m/g, '')
+    assert.equal(told === plain, !colour)
+    const room = Math.min(columns, 100)
+    // What stands alone on its line, to be taken as a whole, may be longer.
+    for (const each of plain.split('\n')) assert.ok(each.length <= room || !each.trim().includes(' '), each)
+    differs(`terminal-${columns}${colour ? '-colour' : ''}`, told.replaceAll('\u001b', '␛'), wrong)
+  }
+  assert.equal(wrong.length, 0, wrong.join('\n\n'))
+})
+
+/** Its members and no others, so that the documents leave none out. Those for people let members be added. */
+function closed(schema: unknown): unknown {
+  if (Array.isArray(schema)) return schema.map(closed)
+  if (typeof schema !== 'object' || schema === null) return schema
+  const copy = Object.fromEntries(Object.entries(schema).map(([word, value]) => [word, closed(value)]))
+  const isClosed = copy.type === 'object' && copy.properties && copy.additionalProperties === undefined
+  return isClosed ? { ...copy, additionalProperties: false } : copy
+}
+
+test('what is printed as JSON has the members of its document and no others', () => {
+  const ajv = new Ajv2020({ allErrors: true, allowUnionTypes: true })
+  const documents = readdirSync(join(top, 'docs/json'))
+  for (const name of documents)
+    ajv.addSchema(closed(JSON.parse(readFileSync(join(top, 'docs/json', name), 'utf8'))) as object)
+  for (const [name, shape] of Object.entries(shapes)) {
+    const validate = ajv.getSchema(`${shape}.schema.json`)
+    assert.ok(validate?.(printed(name)), `${name}: ${JSON.stringify(validate?.errors, null, 2)}`)
+  }
+  assert.deepEqual(documents.sort(), [...new Set(Object.values(shapes))].map((shape) => `${shape}.schema.json`).sort())
+})
+
+test('SARIF is what its standard says, and each place is what it marks', () => {
+  // The schema of SARIF 2.1.0 as its committee publishes it.
+  const schema = join(top, 'node_modules/@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json')
+  const ajv = new Ajv04.default({ allErrors: true, strict: false, unicodeRegExp: false })
+  addFormats.default(ajv)
+  const log = printed('check-sarif') as { readonly runs: readonly SarifRun[] }
+  const validate = ajv.compile(JSON.parse(readFileSync(schema, 'utf8')))
+  assert.ok(validate(log), JSON.stringify(validate.errors, null, 2))
+  const root = slipped()
+  const marked = log.runs.flatMap(({ results }: SarifRun) =>
+    results.flatMap(({ ruleId, locations = [] }) =>
+      locations.map(({ physicalLocation: { artifactLocation, region } }) => {
+        const line = readFileSync(join(root, artifactLocation.uri), 'utf8').split('\n')[region.startLine - 1]
+        return `${ruleId} ${line?.slice(region.startColumn - 1, region.endColumn - 1)}`
+      }),
+    ),
+  )
+  assert.deepEqual(
+    new Set(marked),
+    new Set(['wrong-type 42oo', 'wrong-form tile_live_hilltop', `shared-secret ${secrets[1]}`]),
+  )
+})
+
+interface SarifRun {
+  readonly results: readonly {
+    readonly ruleId: string
+    readonly locations?: readonly {
+      readonly physicalLocation: {
+        readonly artifactLocation: { readonly uri: string }
+        readonly region: { readonly startLine: number; readonly startColumn: number; readonly endColumn: number }
+      }
+    }[]
+  }[]
+}
+
+function printed(name: string) {
+  return JSON.parse(/\n(\{[\s\S]*\n\})\n---/.exec(readFileSync(join(folder, `${name}.txt`), 'utf8'))?.[1] as string)
+}
+
+test('a host is asked with a token that a variable holds, and neither is ever shown', async () => {
+  const asked: (string | undefined)[] = []
+  const server = createServer((request, response) => {
+    asked.push(request.headers.authorization)
+    const isRight = request.headers.authorization === `Bearer ${secrets[2]}`
+    response.writeHead(isRight ? 200 : 401, { 'content-type': 'application/json' }).end('{ "STORE_FILE": "a" }')
+  })
+  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+  try {
+    const { port } = server.address() as { port: number }
+    const run = (token: string) =>
+      mappa(['compare', 'production', '--host', `http://127.0.0.1:${port}/a`, '--token-from', token], { cwd: apiary() })
+    const [right, wrong, none] = await Promise.all([run('ALERT_TOKEN'), run('STORE_FILE'), run('NOPE')])
+    assert.match(
+      right.stdout,
+      /^The host lacks ALERT_TOKEN, and only this machine has a value for it\.\n {4}\.env\.production\.local:1:13\n/m,
+    )
+    assert.match(right.stdout, /the host's counting: STORE_FILE\.\n/)
+    assert.equal(
+      wrong.stderr,
+      'No values came from the host: it refuses the token (status 401). Replace the token.\nNothing was compared.\n',
+    )
+    assert.equal(none.stderr, 'NOPE is to hold the token, and has no value.\nNothing was compared.\n')
+    assert.deepEqual([right.code, wrong.code, none.code, asked.length], [1, 1, 1, 2])
+    for (const { stdout, stderr } of [right, wrong, none])
+      assert.ok(!(stdout + stderr).match(new RegExp(`${secrets[2]}|${port}`)))
+  } finally {
+    server.close()
+  }
+})
