@@ -1,6 +1,7 @@
 // Every kind of fault and notice, made on a real directory through the command, its whole report stored beside this file.
 // After a change of wording: WRITE_STORED=1 node --import tsx --test packages/cli/test/faults.test.ts, then read the diff.
 import assert from 'node:assert/strict'
+import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import test from 'node:test'
@@ -273,6 +274,167 @@ test('docs/faults.md has every kind, and no other', () => {
   const listed = (part: string, what: string) =>
     [...part.matchAll(/^\| `([a-z-]+)` \|/gm)].map(([, kind]) => `${what} ${kind}`)
   assert.deepEqual([...listed(faults, 'fault'), ...listed(notices, 'notice')].sort(), Object.keys(rows).sort())
+})
+
+/** What a first-time reader knows or obtains beside the line that says what to do; undefined where that alone is enough. */
+const readers: Partial<Record<FaultKind, string | undefined>> = {
+  missing: 'https://feed.fennelhill.example',
+  'wrong-type': undefined,
+  'not-allowed': undefined,
+  'out-of-range': undefined,
+  'wrong-length': 'sms_test_buckwheat_clover',
+  'wrong-form': 'office@fennelhill.example',
+  'wrong-item': undefined,
+  'no-equals': undefined,
+  'unclosed-quote': undefined,
+  'text-after-quote': undefined,
+  nul: undefined,
+  'bad-expansion': undefined,
+  'bad-name': undefined,
+  unset: undefined,
+  'asked-for': 'meadow',
+  cycle: 'meadow',
+  'bare-dollar': undefined,
+  unreadable: undefined,
+  'unknown-stage': undefined,
+  'stage-in-layer': undefined,
+  legend: 'sms_test_buckwheat_clover',
+  refused: 'sms_test_buckwheat_clover',
+  'nested-stage': undefined,
+  'set-twice': undefined,
+  'no-entry': undefined,
+  placeholder: 'sms_test_buckwheat_clover',
+  'key-of-other-stage': 'sms_live_acacia_sunflower',
+  'schema-issue': 'meadow',
+  rule: 'TOKEN=sms_test_buckwheat_clover',
+}
+
+/** Rows whose stored form has no single remedy, or a name that nothing declares. */
+const ownRows: Partial<Record<FaultKind, Row>> = {
+  'bad-name': { legend: "{ COLLECTOR_PORT: { type: 'port' } }", env: 'COLLECTOR-PORT=4100\n' },
+  legend: {
+    legend: "{ ALERT_TOKEN: { type: 'string', secret: true, minLenght: 3 }, YARDS: { type: 'array', optional: true } }",
+    env: '',
+  },
+  'schema-issue': {
+    legend:
+      "{ YARD: { type: 'string', schema: { '~standard': { version: 1, vendor: 'apiary', validate: (value) => value === 'meadow' ? { value } : { issues: [{ message: 'yards are: meadow' }] } } } } }",
+    env: 'YARD=maedow\n',
+  },
+}
+
+interface Told {
+  readonly message: string
+  readonly remedy: string
+  readonly name?: string
+  readonly place?: { readonly file: string; readonly line: number; readonly column: number; readonly endColumn: number }
+}
+
+/** Does what a remedy says, and nothing else: each form of a remedy, and the edit that somebody makes who reads it. */
+function follow({ message, remedy, place, name }: Told, root: string, knows = ''): boolean {
+  const change = (file: string, edit: (text: string) => string) => {
+    const path = join(root, file)
+    writeFileSync(path, edit(existsSync(path) ? readFileSync(path, 'utf8') : ''))
+  }
+  const onLine = (edit: (line: string, at: Required<Told>['place']) => string | undefined) => {
+    if (!place) return
+    change(place.file, (text) =>
+      text
+        .split('\n')
+        .flatMap((line, index) => (index === place.line - 1 ? (edit(line, place) ?? []) : [line]))
+        .join('\n'),
+    )
+  }
+  const marked = (text: string) =>
+    onLine((line, { column, endColumn }) => line.slice(0, column - 1) + text + line.slice(endColumn - 1))
+  const forms: readonly (readonly [form: RegExp, act: (found: RegExpExecArray) => void])[] = [
+    [/^Write: (\w+=.*)$/, ([, line]) => onLine(() => line)],
+    [
+      /^Write: (items: .*)$/,
+      ([, words]) => change('mappa.legend.mjs', (text) => text.replace("'array'", `'array', ${words}`)),
+    ],
+    [
+      /^Write: (\S+)$/,
+      ([, word = '']) => {
+        const wrong = /the word "(\w+)"/.exec(message)?.[1]
+        if (wrong) change('mappa.legend.mjs', (text) => text.replace(wrong, word))
+        else marked(word)
+      },
+    ],
+    [
+      /^Write (\w+)=… in ([^\s,]+?)[.,]?(?: |$)/,
+      ([, what, file = '']) => change(file, (text) => `${text}${what}=${knows}\n`),
+    ],
+    [
+      /^Write (\$\{\w+\}) instead of (\$\{\w+\})\.$/,
+      ([, is = '', was = '']) => onLine((line) => line.replace(was, is)),
+    ],
+    [
+      /^Write \$\{(\w+)\} to have its value there/,
+      ([, what]) => onLine((line) => line.replace(`$${what}`, `$\{${what}}`)),
+    ],
+    [/for example:? (\w+=\S+)/, ([, line]) => onLine(() => line)],
+    [/^Rename it to (\w+)\.$/, ([, fresh]) => onLine((line) => line.replace(/^[^=]*/, fresh as string))],
+    [/^Rename it: (.+)$/, ([, command]) => spawnSync('sh', ['-c', command as string], { cwd: root })],
+    [/^Remove the line|^Remove \w+ or \w+ there/, () => onLine(() => undefined)],
+    [/^Remove it;/, () => marked('')],
+    [/put # in front/, () => onLine((line) => `# ${line}`)],
+    [/^Close it/, () => onLine((line, { column }) => line + line[column - 1])],
+    [
+      /start the rest with #/,
+      () => onLine((line, { column }) => `${line.slice(0, column - 1)}# ${line.slice(column - 1)}`),
+    ],
+    [/single quotes to keep the text/, () => onLine((line) => line.replace(/=(.*)$/, "='$1'"))],
+    [/^Give (\w+) a value without/, ([, what]) => onLine(() => `${what}=${knows}`)],
+    [/^(?:Obtain: |Make it |Take the live key|Mend the value)/, () => onLine(() => `${name}=${knows}`)],
+    [/^Change one of these: /, () => change('.env', (text) => `${text}${knows}\n`)],
+    [/create the file (\.env)\)/, ([, file = '']) => change(file, (text) => text)],
+    [/^Start it outside/, () => {}],
+  ]
+  for (const [form, act] of forms) {
+    const found = form.exec(remedy)
+    if (!found) continue
+    act(found)
+    return true
+  }
+  return false
+}
+
+test('whoever reads a fault for the first time mends it by what its remedy says, and by nothing else', async () => {
+  const stuck = await Promise.all(
+    Object.entries(readers).map(async ([kind, knows]) => {
+      const {
+        legend,
+        env,
+        files = {},
+        args = [],
+        host = {},
+      } = ownRows[kind as FaultKind] ?? rows[`fault ${kind as FaultKind}`]
+      const root = project({
+        'mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend(${legend})\n`,
+        ...(env !== undefined && { '.env': env }),
+        ...files,
+      })
+      rows[`fault ${kind as FaultKind}`].before?.(root)
+      let seen = ''
+      // Some have more than one fault, told all at once and mended one after the other.
+      for (let round = 0; round < 5; round++) {
+        const isRestarted = round > 0 && ['refused', 'nested-stage', 'unknown-stage'].includes(kind)
+        const restart = kind === 'unknown-stage' ? ['--stage', /Write: (\w+)/.exec(seen)?.[1] ?? ''] : []
+        const { stdout } = await mappa(['check', '--json', ...(isRestarted ? restart : args)], {
+          cwd: root,
+          env: isRestarted ? {} : host,
+        })
+        const [fault] = JSON.parse(stdout).faults as Told[]
+        if (!fault) return round > 0 ? [] : [`${kind}: there was no fault`]
+        seen = fault.remedy
+        if (!follow(fault, root, knows)) return [`${kind}: nobody knows what to do by "${seen}"`]
+      }
+      return [`${kind}: it is still there, although somebody did as told: ${seen}`]
+    }),
+  )
+  assert.deepEqual(stuck.flat(), [])
+  assert.ok(stuck.length >= 20)
 })
 
 type SarifResult = ReturnType<typeof reportSarif>['runs'][0]['results'][number]

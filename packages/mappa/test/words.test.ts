@@ -98,7 +98,7 @@ test('rules span entries, name what they read, and wait until that is right', ()
     )
   assert.deepEqual(told('LEAST=2\n'), [])
   assert.deepEqual(told('ALERTS=yes\n'), [
-    'rule An alert needs a token. It depends on ALERTS (.env:1), TOKEN (not set). 1',
+    'rule An alert needs a token. Change one of these: ALERTS (.env:1), TOKEN (not set). 1',
   ])
   assert.deepEqual(told('MOST=3\nLEAST=5\n'), [
     'rule LEAST is not above MOST. It depends on LEAST (.env:2), MOST (.env:1). 2',

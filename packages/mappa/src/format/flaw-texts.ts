@@ -15,7 +15,7 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
   'bad-name': {
     sentence: () =>
       'A name must be made of letters, digits and underscores and not start with a digit; this one is not.',
-    remedy: 'Rename it, for example to FEED_URL.',
+    remedy: 'Rename it with letters, digits and underscores only, as in FEED_URL.',
   },
   'unclosed-quote': {
     sentence: (value) => `${value} opens a quote that is never closed.`,

@@ -157,7 +157,7 @@ export function explainContradiction(
 
 function nearWord(word: string, type: string): string | undefined {
   const near = nearest(word, knownWords(type))
-  return near && `Did you mean ${near}?`
+  return near && `Write: ${near}`
 }
 
 function knownWords(type: string): string[] {

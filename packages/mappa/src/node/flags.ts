@@ -71,7 +71,7 @@ function unknownFlag(flag: string, position: number, known: readonly string[]): 
     kind: 'refused',
     message: `Argument ${position} of the command line is a flag that no entry of the legend has.`,
     layer: layerName,
-    remedy: near ? `Did you mean --${near}?` : '--help lists those that there are.',
+    remedy: near ? `Write: --${near}` : '--help lists those that there are.',
   }
 }
 
@@ -81,7 +81,7 @@ function secretFlag(name: string): Fault {
     name,
     message: `${name} is secret, so it cannot be given on the command line, where other processes can read it.`,
     layer: layerName,
-    remedy: 'Put it in a machine-local layer file, or set it in the process environment.',
+    remedy: `Write ${name}=… in .env.local instead, or set it in the process environment.`,
   }
 }
 

@@ -1,6 +1,6 @@
 import { explainFlaw } from '../format/flaw-texts.js'
 import { encodeValue } from '../format/value.js'
-import { describeEntry } from '../legend/constraints.js'
+import { boundsOf, describeEntry, numberOf } from '../legend/constraints.js'
 import { explainContradiction } from '../legend/contradiction-texts.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
@@ -9,7 +9,7 @@ import { convert, textFor } from './convert.js'
 import type { ExpansionProblem } from './expand.js'
 import { type Fault, nearest, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
-import { splitList } from './lists.js'
+import { joinList, splitList } from './lists.js'
 import { flawSpot, nameSpot, valueSpot } from './places.js'
 import {
   mayStandOnCommandLine,
@@ -38,7 +38,7 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       ...(layer.faults ?? []),
       ...flawFaults(layer, entries),
       ...steeringFaults(layer),
-      ...refusals(layer, entries),
+      ...refusals(layer, entries, stage),
     ]),
     ...problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
     ...reading.broken.map((rule) => ruleFault(rule, reading)),
@@ -72,8 +72,22 @@ function flawFaults(layer: Layer, entries: StageEntries): Fault[] {
     const { flaw: kind, name } = found
     const entry = name === undefined ? undefined : entries.get(name)
     const { message, remedy } = explainFlaw(kind, name)
-    return { kind, ...(name !== undefined && { name }), message, ...flawSpot(layer, found, entry), remedy }
+    const meant = kind === 'bad-name' ? meantName(layer, found.start, entries) : undefined
+    return {
+      kind,
+      ...(name !== undefined && { name }),
+      message,
+      ...flawSpot(layer, found, entry),
+      remedy: meant === undefined ? remedy : `Rename it to ${meant}.`,
+    }
   })
+}
+
+/** The entry that a name is meant to be that holds what no name may: `COLLECTOR-PORT`. */
+function meantName({ text = '' }: Layer, start: number, entries: StageEntries): string | undefined {
+  const [written = ''] = /^[^=\r\n]*/.exec(text.slice(start)) ?? []
+  const name = written.trim().replace(/[^A-Za-z0-9_]+/g, '_')
+  return [name, name.toUpperCase()].find((each) => entries.has(each))
 }
 
 function steeringFaults(layer: Layer): Fault[] {
@@ -89,7 +103,7 @@ function steeringFaults(layer: Layer): Fault[] {
     }))
 }
 
-function refusals(layer: Layer, entries: StageEntries): Fault[] {
+function refusals(layer: Layer, entries: StageEntries, stage: Stage): Fault[] {
   if (layer.source !== 'command-line') return []
   const refused = [...layer.names()].filter((name) => !mayStandOnCommandLine(entries.get(name)))
   return refused.map((name) => {
@@ -103,9 +117,9 @@ function refusals(layer: Layer, entries: StageEntries): Fault[] {
         : 'A name given on the command line has no entry in the legend, so it is taken for a secret and refused.',
       layer: layer.name,
       remedy: declared
-        ? 'Put it in a machine-local layer file, or set it in the process environment.'
+        ? `Write ${name}=… in .env.${stage.name}.local instead, or set it in the process environment.`
         : near
-          ? `Did you mean ${near}?`
+          ? `Write: ${near}`
           : 'Add an entry for it to the legend first.',
     }
   })
@@ -141,10 +155,7 @@ function problemFault(problem: Problem, reading: Reading): Fault {
   return {
     ...base,
     message: `${name} must be ${describeEntry(entry)}, and ${itemText(problem, entry, text) ?? `is ${found}`}${where}${tooLong(problem, entry, text)}.`,
-    remedy:
-      problem.item === undefined
-        ? rightValue(as, entry, winner as Hit)
-        : `Make item ${problem.item + 1} ${describeEntry(entry.items as AnyEntry)}.`,
+    remedy: rightValue(as, entry, winner as Hit, problem),
   }
 }
 
@@ -212,7 +223,7 @@ function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, sett
     ...(names[0] !== undefined && { name: names[0] }),
     message: printable(ended) + failed,
     ...first,
-    remedy: places.length > 0 ? `It depends on ${places.join(', ')}.` : 'Mend the rule in the legend.',
+    remedy: places.length > 0 ? `Change one of these: ${places.join(', ')}.` : 'Mend the rule in the legend.',
   }
 }
 
@@ -233,18 +244,22 @@ function expansionFault(
         ...base,
         message: `${name} is built on ${culprit}, and no layer sets that.`,
         remedy: near
-          ? `Did you mean ${near}?`
-          : `Set ${culprit}, or write \${${culprit}:-…} with what should stand in for it.`,
+          ? `Write \${${near}} instead of \${${culprit}}.`
+          : `${setRemedy(culprit, reading)} Or write \${${culprit}:-…} with what should stand in for it.`,
       }
     case 'asked-for':
       return {
         ...base,
         // The words stand in the file beside the name, and may show only where the value may.
         message: `${name} needs ${culprit}, which is not set${message && entry && !entry.secret ? `: ${printable(message)}` : '.'}`,
-        remedy: `Set ${culprit}.`,
+        remedy: setRemedy(culprit, reading),
       }
     case 'cycle':
-      return { ...base, message: `${name} is built on itself: ${names.join(' → ')}.`, remedy: 'Write one of them out.' }
+      return {
+        ...base,
+        message: `${name} is built on itself: ${names.join(' → ')}.`,
+        remedy: `Give ${name} a value without \${${names[1] ?? name}}.`,
+      }
     case 'too-long':
       return {
         ...base,
@@ -286,16 +301,31 @@ function secretInBrowser({ name, entry, winner, used = [] }: Problem, { entries 
   }
 }
 
-function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit): string {
+function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
   // Nobody can tell what a number alone was to be.
   if (entry.type === 'duration' && !entry.secret && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
     return `Say the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
   const right = entry.secret
     ? undefined
-    : (meantValue(text, entry) ?? entry.examples?.[0] ?? entry.default ?? entry.enum?.[0])
+    : (meantValue(text, entry) ??
+      (item === undefined ? (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0]) : undefined))
   if (right !== undefined)
     return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(textFor(entry, right), layer.source))}`
-  return entry.obtain ? `Obtain: ${entry.obtain}` : `Make it ${describeEntry(entry)}.`
+  if (item !== undefined) return `Make item ${item + 1} ${describeEntry(entry.items as AnyEntry)}.`
+  if (entry.obtain) return `Obtain: ${entry.obtain}`
+  const limit = breach === 'out-of-range' ? nearestLimit(text, entry) : undefined
+  const example = limit === undefined ? '.' : `, for example: ${name}=${limit}`
+  return `Make it ${describeEntry(entry)}${example}`
+}
+
+/** The limit that a number is beyond, as the legend has it: a value that is right, though nobody may have meant it. */
+function nearestLimit(text: string, entry: AnyEntry): string | undefined {
+  const { minimum, maximum } = boundsOf(entry)
+  const value = numberOf(entry.type === 'duration' || entry.type === 'bytes' ? text.trim() : Number(text), entry)
+  const isAbove = value !== undefined && value > maximum
+  const limit = isAbove ? (entry.maximum ?? maximum) : (entry.minimum ?? minimum)
+  const written = typeof limit === 'number' ? textFor(entry, limit) : limit
+  return !entry.secret && 'value' in convert(written, entry) ? written : undefined
 }
 
 /** As it has to stand in a layer file. */
@@ -311,10 +341,14 @@ function meantValue(text: string, entry: AnyEntry): string | undefined {
   const word = text.trim()
   if (entry.type === 'duration' || entry.type === 'bytes')
     return [word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
-  if (entry.type === 'array')
-    return word.includes(',')
-      ? undefined
-      : [word.replace(/\s*[;|]\s*|\s+/g, ',')].find((each) => each !== word && fits(each))
+  if (entry.type === 'array') {
+    const divided = word.includes(',') ? word : word.replace(/\s*[;|]\s*|\s+/g, ',')
+    return [divided, listOfMeant(word, entry)].find((each) => each !== undefined && each !== word && fits(each))
+  }
+  if (entry.type === 'string' && (entry.schemes || entry.format === 'uri'))
+    return (entry.schemes ?? ['https'])
+      .map((scheme) => `${scheme}://${word}`)
+      .find((each) => /^[^\s:]+:\/\/[^\s/]+\.[^\s/]/.test(each) && fits(each))
   if (!['integer', 'number', 'port'].includes(entry.type)) return undefined
   const guesses = [
     // Hexadecimal, exponents and 4100.0 say a number in another way.
@@ -324,6 +358,14 @@ function meantValue(text: string, entry: AnyEntry): string | undefined {
     /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '',
   ]
   return guesses.map((guess) => guess.trim()).find(fits)
+}
+
+/** A list whose wrong items are replaced by what was most likely meant. */
+function listOfMeant(text: string, { items, delimiter }: AnyEntry): string | undefined {
+  const found = text.startsWith('[') ? undefined : splitList(text, delimiter)
+  if (!items || !found) return undefined
+  const meant = found.map((each) => ('value' in convert(each, items) ? each : meantValue(each, items)))
+  return meant.includes(undefined) ? undefined : joinList(meant, delimiter)
 }
 
 /** How to make a fresh value, as a command that can be pasted. */
@@ -351,11 +393,16 @@ function missing(name: string, entry: AnyEntry, { layers, entries, stage }: Read
   const similar = similarName(name, layers, entries)
   const message = `${name} must be ${describeEntry(entry)}, and no layer sets it.`
   if (similar) return { kind: 'missing', name, message, ...similar.spot, remedy: `Rename ${similar.name} to ${name}.` }
-  const where = entry.secret ? `.env.${stage.name}.local, which stays on this machine` : `.env.${stage.name}`
-  const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
   const fresh = freshRemedy(name, entry)
   if (fresh) return { kind: 'missing', name, message, remedy: `${fresh} >> .env.${stage.name}.local` }
-  return { kind: 'missing', name, message, remedy: `Write ${name}=… in ${where}.${obtain}` }
+  const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
+  return { kind: 'missing', name, message, remedy: setRemedy(name, { entries, stage }) + obtain }
+}
+
+/** Where a name gets a value: secrets on this machine alone. */
+function setRemedy(name: string, { entries, stage }: Pick<Reading, 'entries' | 'stage'>): string {
+  const isSecret = entries.get(name)?.secret
+  return `Write ${name}=… in .env.${stage.name}${isSecret ? '.local, which stays on this machine' : ''}.`
 }
 
 /** A name that a layer file sets, no entry declares, and that looks like the missing one. */

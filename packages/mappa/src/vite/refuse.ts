@@ -50,7 +50,7 @@ export async function refusals(program: unknown, id: string, definition: Legend,
         ...fault,
         kind: 'undeclared',
         message: `${name} has no entry in the legend, and ${file} takes it.`,
-        remedy: near ? `Did you mean ${near}?` : 'Add an entry for it to the legend.',
+        remedy: near ? `Write: ${near}` : 'Add an entry for it to the legend.',
       }
     }
     const what = entry.secret ? 'is secret and must stay on the server' : 'stays on the server'
