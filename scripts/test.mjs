@@ -6,8 +6,8 @@ import { join } from 'node:path'
 import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
 
-const missing = installDebian({ chromium: 'chromium' })
-if (missing.length > 0) console.log('Chromium is not installed: the tests of the page in a browser cannot run.')
+const missing = installDebian({ chromium: 'chromium', zsh: 'zsh', fish: 'fish' })
+if (missing.includes('chromium')) console.log('Chromium is not installed: the tests of pages in a browser cannot run.')
 
 const require = createRequire(import.meta.url)
 const tsc = join(require.resolve('typescript/package.json'), '../bin/tsc')

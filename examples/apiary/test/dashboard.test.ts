@@ -204,7 +204,7 @@ test('a build with faults fails with the text of check, and so does one that tak
     ["import all from 'virtual:mappa/settings'\nconsole.log(all)", /takes all settings into browser code/],
     [
       "import { TILE_KY } from 'virtual:mappa/settings'\nconsole.log(TILE_KY)",
-      /TILE_KY has no entry in the legend[\s\S]*Did you mean TILE_KEY\?/,
+      /TILE_KY has no entry in the legend[\s\S]*Write: TILE_KEY/,
     ],
   ]
   edit(join(cwd, 'src/main.ts'), (text) => `import './leak.js'\n${text}`)

@@ -114,7 +114,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
     code: 1,
     out: /is empty, and so clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/,
   },
-  { run: 'trace LOG_LEVEL --json --stage staging', out: /"value": "debug",\n {2}"steps": \[\n/ },
+  { run: 'trace LOG_LEVEL --json --stage staging', out: /"value": "debug",\n {6}"steps": \[\n/ },
   {
     run: 'trace ALERT_TOKEN --stage staging',
     files: { 'mappa.legend.ts': mounted, '.env': '', 'mounted/token': token },

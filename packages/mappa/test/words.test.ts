@@ -101,7 +101,7 @@ test('rules span entries, name what they read, and wait until that is right', ()
     'rule An alert needs a token. Change one of these: ALERTS (.env:1), TOKEN (not set). 1',
   ])
   assert.deepEqual(told('MOST=3\nLEAST=5\n'), [
-    'rule LEAST is not above MOST. It depends on LEAST (.env:2), MOST (.env:1). 2',
+    'rule LEAST is not above MOST. Change one of these: LEAST (.env:2), MOST (.env:1). 2',
   ])
   assert.match(told('LEAST=five\nMOST=0\n').join('|'), /^wrong-type [^|]*$/)
   assert.deepEqual(told('TOKEN=boom-clover\n'), [

@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { printable, readValues, stagesOf } from 'mappa'
 import { findRoot } from 'mappa/node'
-import { answerFor, type KnownCommand, type Offered } from '../complete/complete.js'
+import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
 import { declaredIn } from '../complete/legend.js'
 import { type Shell, scripts } from '../complete/scripts.js'
 import { output } from '../terminal.js'
@@ -18,8 +18,7 @@ export async function complete(
     output().write(scripts[shell])
     return { exitCode: exitCodes.fine }
   }
-  const root = typed[typed.indexOf('--root') + 1]
-  const answer = answerFor(typed, commands, () => offeredBy(typed.includes('--root') && root ? root : undefined))
+  const answer = answerFor(typed, commands, () => offeredBy(rootIn(typed)))
   const words = answer.kind === 'words' ? answer.words : []
   const lines = words.map(({ word, about }) => `${word}\t${printable(about.replace(/\s+/g, ' '))}`)
   output().write(`${[answer.kind, ...lines].join('\n')}\n`)

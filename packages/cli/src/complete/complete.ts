@@ -76,6 +76,14 @@ export function answerFor(typed: readonly string[], commands: readonly KnownComm
     : answer
 }
 
+/** The root that is named on the line, behind a blank or an equals sign. */
+export function rootIn(typed: readonly string[]): string | undefined {
+  const words = joined(typed)
+  const assigned = words.find((word) => word.startsWith('--root='))?.slice('--root='.length)
+  const at = words.indexOf('--root')
+  return assigned || (at < 0 ? undefined : words[at + 1]) || undefined
+}
+
 /** With what stands round an equals sign as one word. */
 function joined(typed: readonly string[]): string[] {
   const words: string[] = []

@@ -19,7 +19,7 @@ export function guideMarkdown(guide: Guide): string {
 }
 
 function cell({ text, as }: Fact): string {
-  if (as === 'link') return `<${text.replaceAll('|', '%7C').replaceAll('>', '%3E')}>`
+  if (as === 'link') return `<${text.replaceAll('|', '%7C').replaceAll('<', '%3C').replaceAll('>', '%3E')}>`
   if (as === 'code') return codeSpan(text).replaceAll('|', '\\|')
   return plain(text)
 }
