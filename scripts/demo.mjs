@@ -1,6 +1,6 @@
 // The main job, end to end, in a scratch copy: each step prints the command that a person would type, then what it says.
 import { spawnSync } from 'node:child_process'
-import { cpSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join, relative } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { top } from './prepare.mjs'
@@ -63,6 +63,17 @@ async function demo() {
   await type('mappa check --stage staging', { expected: 1 })
   edit('.env.staging', (text) => text.replace('ALERT_PATIENCE=10s\nSWARM_ALERTS=yes\n', ''))
 
+  step('Side by side: what differs between the stages? Someone has given staging the token of development.')
+  edit('.env.staging.local', () => 'ALERT_TOKEN=sms_test_buckwheat_clover_thyme\n')
+  await type('mappa compare')
+  edit('.env.staging.local', () => 'ALERT_TOKEN=sms_test_heather_lime_bramble\n')
+
+  step('And the host? It says which names it has. Only names are compared.')
+  writeFileSync(join(cwd, 'host.json'), '{ "ALERT_TOKN": "…", "LOG_LEVEL": "…", "PATH": "…" }\n')
+  await type('cat host.json')
+  await type('mappa compare production --host host.json', { expected: 1 })
+  rmSync(join(cwd, 'host.json'))
+
   step('Does the code read what the legend declares? A slip in a name is told with its place.')
   edit('collector/src/log.ts', (text) =>
     text.concat('export const color = process.env.LOG_COLOR\nexport const least = process.env.LOGLEVEL\n'),
@@ -79,6 +90,19 @@ async function demo() {
   step('Values can be built on others. Staging overrides one domain, and every address that is built on it follows.')
   await type('mappa trace COLLECTOR_URL --stage staging')
   await type('mappa trace ALERT_GATEWAY --stage staging')
+
+  step('A new colleague asks what to provide. The guide says it, and the sample holds the lines to fill in.')
+  await type('mappa guide', { from: /^alert$/, to: /settings\.alert\.patience/ })
+  await type('mappa guide --as html', { into: 'guide.html' })
+  tell(
+    `guide.html is one page of ${Math.round(statSync(join(cwd, 'guide.html')).size / 1024)} KiB that needs nothing else; docs/screenshots/guide.png shows it.`,
+  )
+  await type('mappa sample --verify')
+  edit('mappa.legend.ts', (text) => text.replace('minLength: 24,\n', 'minLength: 30,\n'))
+  await type('mappa sample --verify', { expected: 1 })
+  await type('mappa sample')
+  edit('mappa.legend.ts', (text) => text.replace('minLength: 30,\n', 'minLength: 24,\n'))
+  await type('mappa types --verify')
 
   step(
     "A host's settings service is one more layer. Nobody waits for ever, and what goes wrong names no address or token.",
@@ -234,11 +258,12 @@ function masked(line) {
   return line.replace(/^(ALERT_TOKE?N=).*/, '$1…')
 }
 
-async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY, folder = '.', from, to, env } = {}) {
-  command(folder === '.' ? line : `cd ${folder} && ${line}`)
+async function type(line, { expected = 0, lines = Number.POSITIVE_INFINITY, folder = '.', from, to, env, into } = {}) {
+  command((folder === '.' ? line : `cd ${folder} && ${line}`) + (into ? ` > ${into}` : ''))
   let text = ''
   const code = await start(line, { cwd: join(cwd, folder), env, write: (part) => (text += part) }).ended
-  let shown = text.trim() === '' ? [] : text.trimEnd().split('\n')
+  if (into) writeFileSync(join(cwd, into), text)
+  let shown = into || text.trim() === '' ? [] : text.trimEnd().split('\n')
   // What the bundler says around a message names places of this machine.
   if (from)
     shown = shown.slice(

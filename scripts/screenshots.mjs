@@ -51,6 +51,7 @@ try {
     ],
     right,
   )
+  await shoot('compare', ['mappa compare', 'mappa compare production --host host.json'], shared())
   await shoot(
     'watch',
     [
@@ -77,6 +78,14 @@ function before() {
   const cwd = copyApiary('screenshots')
   rmSync(cwd, { recursive: true })
   cpSync(join(top, 'examples/before'), cwd, { recursive: true })
+  return cwd
+}
+
+/** A copy in which two stages have one secret, and a host that has a slip in a name. */
+function shared() {
+  const cwd = copyApiary('screenshots')
+  edit(cwd, '.env.staging.local', () => 'ALERT_TOKEN=sms_test_buckwheat_clover_thyme\n')
+  edit(cwd, 'host.json', () => '{ "ALERT_TOKN": "…", "LOG_LEVEL": "…", "PATH": "…" }\n')
   return cwd
 }
 
@@ -125,6 +134,12 @@ async function shootPages() {
     await page.waitForSelector('.away')
     await page.screenshot({ path: join(folder, 'dashboard-away.png') })
     console.log('docs/screenshots/dashboard.png, dashboard-phone.png, dashboard-away.png')
+    let guide = ''
+    await start('mappa guide --as html', { cwd, write: (text) => (guide += text) }).ended
+    await page.setContent(guide)
+    await page.fill('#search', 'alert')
+    await page.screenshot({ path: join(folder, 'guide.png') })
+    console.log('docs/screenshots/guide.png')
   } finally {
     await browser.close()
     for (const { child } of parts) child.kill()

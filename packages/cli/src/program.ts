@@ -172,7 +172,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .action(async (names: string[], options: ProjectOptions) => {
       noRest()
       if (!names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
-        throw new UsageError('trace takes the name of a variable, for example: mappa trace LOG_LEVEL')
+        throw new UsageError("trace takes names of variables, for example: mappa trace LOG_LEVEL 'ALERT_*'")
       const { trace } = await import('./commands/trace.js')
       finish(await trace(names, options))
     })

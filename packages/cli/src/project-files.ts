@@ -30,12 +30,15 @@ function tracked(root: string): readonly string[] | undefined {
   return paths.length > 0 ? [...paths, ...localLayers(root)] : undefined
 }
 
-/** Which of these files version control is told to leave out; none where there is no version control. */
-export function ignoredFiles(root: string, paths: readonly string[]): ReadonlySet<string> {
-  if (paths.length === 0) return new Set()
-  const input = paths.join('\0')
+/**
+ * Which of these files version control is told to leave out; none where there is no version control, or where that leaves
+ * out the whole folder, as it does with `legendFile`.
+ */
+export function ignoredFiles(root: string, legendFile: string, paths: readonly string[]): ReadonlySet<string> {
+  const input = [legendFile, ...paths].join('\0')
   const { stdout } = spawn.sync('git', ['check-ignore', '-z', '--stdin'], { cwd: root, encoding: 'utf8', input })
-  return new Set((stdout ?? '').split('\0').filter((path) => path !== ''))
+  const ignored = new Set((stdout ?? '').split('\0').filter((path) => path !== ''))
+  return ignored.has(legendFile) ? new Set() : ignored
 }
 
 /** Layer files of this machine, which version control should not know of. */

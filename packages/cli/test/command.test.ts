@@ -156,7 +156,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'with staging --stage test -- node', code: 2, err: /Two stages are named/ },
   { run: 'check -- node', code: 2, err: /Only mappa with takes a command behind --/ },
   { run: '--version', out: /^\d+\.\d+\.\d+\n$/ },
-  { run: 'trace a/b', code: 2, err: /trace takes the name of a variable/ },
+  { run: 'trace a/b', code: 2, err: /trace takes names of variables/ },
   { run: 'with harvst -- node', code: 1, err: /^Stage harvst \(from the command line\)/ },
   {
     run: 'check',

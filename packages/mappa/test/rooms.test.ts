@@ -44,6 +44,36 @@ test('imports between rooms point downward only, and the core has no node: impor
   }
 })
 
+/** Rooms of the command that compute, and what each may import beside itself. */
+const pure: Record<string, readonly string[]> = {
+  compare: ['lift'],
+  complete: ['lift'],
+  declare: ['guide'],
+  guide: [],
+  lift: ['sample'],
+  sample: ['guide'],
+}
+
+test('rooms of the command that compute know neither files nor arguments nor a terminal', () => {
+  const commands = join(top, 'packages/cli/src')
+  // What stands further in is code that is written.
+  for (const [room, others] of Object.entries(pure))
+    for (const name of readdirSync(join(commands, room)))
+      for (const [, path = ''] of readFileSync(join(commands, room, name), 'utf8').matchAll(
+        /^[^ ].* from '([^']+)'$/gm,
+      )) {
+        const other = /^\.\.\/([^/]+)\//.exec(path)?.[1]
+        if (path.startsWith('.'))
+          assert.ok(other === undefined || others.includes(other), `${room}/${name} imports ${path}`)
+        else
+          assert.doesNotMatch(
+            path,
+            /^node:(?!path)|^(?:commander|picocolors|mappa\/node)|^@inquirer/,
+            `${room}/${name}`,
+          )
+      }
+})
+
 test('the built core imports nothing, and the library depends on nothing', () => {
   const dist = join(top, 'packages/mappa/dist')
   const core = [...reachable('index.mjs', dist)]

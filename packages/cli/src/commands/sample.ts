@@ -48,11 +48,12 @@ function verified(before: string | undefined, sampled: Sampled): { exitCode: num
 }
 
 /** Names that have a value in development for whoever clones the project. */
-function givenNames({ root, definition }: SoundProject): ReadonlySet<string> {
+function givenNames({ root, definition, legendFile }: SoundProject): ReadonlySet<string> {
   const { layers } = gatherAt(root, definition, { stage: 'development', environment: {} })
   const shared = layers.filter(({ source, local }) => source === 'file' && !local)
   const ignored = ignoredFiles(
     root,
+    legendFile,
     shared.map(({ name }) => name),
   )
   const unread = shared.find(({ faults = [] }) => faults.length > 0)

@@ -1,8 +1,8 @@
 import { isMap, isPair, isScalar, isSeq, type Pair, parseDocument, type Scalar, type YAMLMap, type YAMLSeq } from 'yaml'
 import type { Finding } from './find.js'
+import { isHostName } from './host-names.js'
 import type { SourceFile } from './parse.js'
 import { ownStage } from './stages.js'
-import { isHostName } from './usage.js'
 import { givenVariable } from './variables.js'
 
 /** Whether a file says which containers run together. */

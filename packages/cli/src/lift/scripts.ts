@@ -1,9 +1,9 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
 import type { Finding } from './find.js'
+import { isHostName } from './host-names.js'
 import { type Node, nodesIn, type SourceFile } from './parse.js'
 import { ownStage } from './stages.js'
-import { isHostName } from './usage.js'
 import { givenVariable } from './variables.js'
 
 /** Whether a file is a package's manifest, whose scripts may set variables. */

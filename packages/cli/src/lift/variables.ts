@@ -1,10 +1,10 @@
 import { type Context, lastName } from './context.js'
 import { type Finding, isTestFile, placeIn, type Range } from './find.js'
 import { guessText } from './guess.js'
+import { isHostName } from './host-names.js'
 import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from './parse.js'
 import { bare, identifierIn, type Read, type Reads } from './reads.js'
 import { hasUserInformation } from './shapes.js'
-import { isHostName } from './usage.js'
 import { namesCredential, wordsOf } from './words.js'
 
 /** What one read of a variable says of it. */
