@@ -51,7 +51,7 @@ try {
     ],
     right,
   )
-  await shoot('compare', ['mappa compare', 'mappa compare production --host host.json'], shared())
+  await shoot('compare', ['mappa compare development staging', 'mappa compare production --host host.json'], shared())
   await shoot(
     'watch',
     [
@@ -178,6 +178,8 @@ async function shoot(name, lines, cwd) {
     '-b',
     '8',
     '+sb',
+    '-xrm',
+    '*color3: #8a5a00',
   ]
   const terminal = spawn('xterm', [...look, '-e', 'bash', '--norc', '-c', script], {
     env: environment({ DISPLAY: display }),

@@ -59,7 +59,11 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
       ? ` ${counted(same, 'other')} ${same === 1 ? 'is' : 'are'} the same in all: --all shows ${same === 1 ? 'it' : 'them'}.`
       : ''
   const differing = rows.filter(({ differs }) => differs).length
+  const shared = rows.filter(({ cells }) => cells.some(({ sameSecretAs }) => sameSecretAs.length > 0)).length
   const told = [
+    ...(shared > 0
+      ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
+      : []),
     `${counted(differing, 'variable')} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
     "The process environment of this machine was left out: it is one stage's at most.",
     ...(isChosen ? [] : leftOut(project.definition, stages)),

@@ -69,10 +69,14 @@ function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, roo
         : whole
 }
 
-/** Addresses and lists have no blanks to break at, so they break behind what divides them. */
+/** Addresses and lists have no blanks to break at, so they break behind what divides them: items before all else. */
 function broken(text: string, room: number): string {
   if (text.length <= room || text.includes(' ')) return text
-  const divider = text.slice(0, room).search(/[/.,:;?&=_-][^/.,:;?&=_-]*$/)
-  const end = divider < room / 2 ? room : divider + 1
+  const start = text.slice(0, room)
+  const ends = dividers.map((divider) => start.search(divider) + 1)
+  const end = ends.find((each, at) => each > (at === 0 ? 0 : room / 2)) ?? room
   return `${text.slice(0, end)}\n${broken(text.slice(end), room)}`
 }
+
+/** The last character of each kind that divides a value. */
+const dividers = [/[,;|](?!.*[,;|])/, /[/?&](?!.*[/?&])/, /[.:=_-](?!.*[.:=_-])/]
