@@ -61,14 +61,14 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .helpOption('-h, --help', 'show this help')
     .exitOverride()
     .showSuggestionAfterError()
-    .configureHelp({ showGlobalOptions: true })
+    .configureHelp({ showGlobalOptions: true, sortSubcommands: true })
     .helpCommand(false)
     .option('--debug', 'show where an error comes from')
   const noRest = () => {
     if (rest) throw new UsageError('Only mappa with takes a command behind --.')
   }
 
-  common(mappa.command('check').summary('every fault and notice of a stage'))
+  staged(mappa.command('check').summary('every fault and notice of a stage'))
     .description('Checks a stage: every fault and notice, each with its place and what to do.')
     .addOption(new Option('--json', 'print the report as JSON').conflicts(['sarif', 'lines']))
     .addOption(
@@ -89,7 +89,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await check(options))
     })
 
-  common(mappa.command('compare').summary('stages side by side, or a stage and its host'))
+  staged(mappa.command('compare').summary('stages side by side, or a stage and its host'), 'with --host: the stage')
     .description(
       'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has.',
     )
@@ -108,13 +108,14 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await compare(stages, options))
     })
 
-  common(mappa.command('guide').summary('the variables as help'))
+  located(mappa.command('guide').summary('the variables as help'))
     .description('Prints what each variable is for, what it takes and where to obtain it. No value is shown.')
     .addOption(
       new Option('--as <form>', 'the form: text, markdown, or html, a page of its own')
         .choices(['text', 'markdown', 'html'])
         .default('text'),
     )
+    .option('--stage <name>', 'the words of this stage alone')
     .option('--json', 'print the variables as JSON')
     .addHelpText('after', '\nExample:\n  mappa guide\n  mappa guide --as html > guide.html')
     .action(async (options: GuideOptions) => {
@@ -123,7 +124,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await guide(options))
     })
 
-  common(mappa.command('lift').summary('moves settings and keys out of code'))
+  staged(mappa.command('lift').summary('moves settings and keys out of code'))
     .description(
       'Finds settings and keys in code, and shows how they would move to layers. Writes nothing without --apply.',
     )
@@ -150,7 +151,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await complete(shell, rest, mappa.commands.map(known)))
     })
 
-  common(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
+  located(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
     .description(
       'Prints the legend as a JSON Schema document, for programs that cannot run it and for starts without TypeScript.',
     )
@@ -162,7 +163,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await emit(options))
     })
 
-  common(mappa.command('trace').summary('where values come from, and what they hide'))
+  staged(mappa.command('trace').summary('where values come from, and what they hide'))
     .description(
       'Shows where values come from: every layer that sets one, the one that counts first. Secrets are masked.',
     )
@@ -177,7 +178,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await trace(names, options))
     })
 
-  common(mappa.command('sample').summary('.env.example, from the legend'))
+  located(mappa.command('sample').summary('.env.example, from the legend'))
     .description(
       'Writes .env.example: every variable with what it is for and where to obtain it. Your own comments are kept.',
     )
@@ -189,7 +190,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await sample(options))
     })
 
-  common(mappa.command('types').summary('declarations for TypeScript, from the legend'))
+  located(mappa.command('types').summary('declarations for TypeScript, from the legend'))
     .description(
       'Writes mappa.types.d.ts: what process.env, import.meta.env and virtual:mappa/settings hold, by the legend.',
     )
@@ -201,7 +202,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await types(options))
     })
 
-  common(mappa.command('with').summary("runs a program with a stage's values"))
+  staged(mappa.command('with').summary("runs a program with a stage's values"))
     .description("Runs a program with a stage's values in its environment. While there are faults, nothing is started.")
     .usage('[stage] [options] -- command …')
     .argument('[stage]', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
@@ -273,15 +274,19 @@ function version(): string {
   return (JSON.parse(text) as { version: string }).version
 }
 
-/** Options that every command knows. */
-function common(command: Command): Command {
-  return command
-    .option('--stage <name>', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
-    .option('--root <directory>', 'where the legend and the layer files are; searched for upwards unless said')
-    .addOption(
-      new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser(
-        (value: string, before: string[] = []) => [...before, value],
-      ),
-    )
-    .option('--debug', 'show where an error comes from')
+/** With the option of what works from the legend alone. */
+function located(command: Command): Command {
+  return command.option(
+    '--root <directory>',
+    'where the legend and the layer files are; searched for upwards unless said',
+  )
+}
+
+/** With the options of what looks at a stage's values. */
+function staged(command: Command, stage = 'the stage; MAPPA_STAGE, NODE_ENV or development unless said'): Command {
+  return located(command.option('--stage <name>', stage)).addOption(
+    new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser(
+      (value: string, before: string[] = []) => [...before, value],
+    ),
+  )
 }
