@@ -24,7 +24,10 @@ function fixedPrefix(pattern: string): string {
   return /^[*?{+]/.test(pattern.slice(1 + plain.length)) ? plain.slice(0, -1) : plain
 }
 
+/** Before an `@`, behind `://user:`, or behind `user:` at the start, where no scheme without slashes stands. */
+const password = /(?<=:\/\/[^/?#\s:@]*:|^(?!(?:mailto|sips?|xmpp|acct):)[^/?#\s:@]+:)[^/?#\s]+(?=@)/gi
+
 /** A text with the passwords of users in URLs masked, whoever forgot to declare it secret. */
 export function withoutPassword(text: string): string {
-  return text.includes('@') ? text.replace(/(?<=:\/\/[^/?#\s:@]*:)[^/?#\s]+(?=@)/g, masked) : text
+  return text.includes('@') ? text.replace(password, masked) : text
 }

@@ -223,7 +223,10 @@ function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, sett
     ...(names[0] !== undefined && { name: names[0] }),
     message: printable(ended) + failed,
     ...first,
-    remedy: places.length > 0 ? `Change one of these: ${places.join(', ')}.` : 'Mend the rule in the legend.',
+    remedy:
+      places.length === 0
+        ? 'Mend the rule in the legend.'
+        : `${said === undefined ? 'Change' : 'Mend the rule, or change'} one of these: ${places.join(', ')}.`,
   }
 }
 
@@ -309,8 +312,10 @@ function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breac
     ? undefined
     : (meantValue(text, entry) ??
       (item === undefined ? (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0]) : undefined))
-  if (right !== undefined)
-    return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(textFor(entry, right), layer.source))}`
+  const meant = right === undefined ? undefined : textFor(entry, right)
+  // What was meant is made of what is there, which may hold a password that nobody declared secret.
+  if (meant !== undefined && withoutPassword(meant) === meant)
+    return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(meant, layer.source))}`
   if (item !== undefined) return `Make item ${item + 1} ${describeEntry(entry.items as AnyEntry)}.`
   if (entry.obtain) return `Obtain: ${entry.obtain}`
   const limit = breach === 'out-of-range' ? nearestLimit(text, entry) : undefined

@@ -100,7 +100,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     },
 
     transform: {
-      filter: { code: /virtual:mappa\/settings|import\.meta\.env/, id: { exclude: [/^\0/, /\/node_modules\//] } },
+      filter: { code: /virtual:mappa\/settings|import\.meta\.env/, id: { exclude: /^\0/ } },
       async handler(code, id) {
         if (this.environment.config.consumer !== 'client' || !project.definition) return
         const input = this.environment.config.build.rolldownOptions.input ?? path.join(pageRoot, 'index.html')
