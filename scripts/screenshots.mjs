@@ -137,7 +137,7 @@ async function shootPages() {
     let guide = ''
     await start('mappa guide --as html', { cwd, write: (text) => (guide += text) }).ended
     await page.setContent(guide)
-    await page.fill('#search', 'alert')
+    await page.fill('#page-search', 'alert')
     await page.screenshot({ path: join(folder, 'guide.png') })
     console.log('docs/screenshots/guide.png')
   } finally {

@@ -15,8 +15,16 @@ const files = {
   'mappa.legend.mjs': `import { legend } from 'mappa'
 export default legend({
   SCALE_PORT: { type: 'port', default: 4100, as: 'scale.port', description: 'Where scales <b>report</b>' },
+  /** Not this one. */
+  // Nor this.
+  /**
+   * How scales
+   * are *built*
+   * @see nothing
+   */
   SCALE_FORM: { type: 'string', pattern: '^(a|b)*\`x\`$', as: 'scale.form', examples: ['a|b'], optional: true },
   ALERT_TOKEN: { type: 'string', secret: true, as: 'alert.token', obtain: 'https://wiki.fennelhill.example/a?b="c"&d=<e>' },
+  search: { type: 'string', optional: true },
   LOG_LEVEL: { type: 'string', enum: ['debug', 'info'], stages: { production: { default: 'info' } } },
 })
 `,
@@ -41,7 +49,7 @@ test(
       page.on('pageerror', (error) => errors.push(error.message))
       await page.goto(pathToFileURL(file).href)
       const shown = () => page.locator('article:visible h3 code').allInnerTexts()
-      const all = ['SCALE_PORT', 'SCALE_FORM', 'ALERT_TOKEN', 'LOG_LEVEL']
+      const all = ['SCALE_PORT', 'SCALE_FORM', 'ALERT_TOKEN', 'search', 'LOG_LEVEL']
       const paper = () => page.evaluate('getComputedStyle(document.body).backgroundColor')
       assert.equal(await page.title(), 'Settings of scales & <co>')
       assert.deepEqual(await shown(), all)
@@ -54,23 +62,23 @@ test(
       await page.keyboard.press('/')
       await page.keyboard.type('production info')
       assert.deepEqual(await shown(), ['LOG_LEVEL'])
-      assert.equal(await page.locator('#count').innerText(), '1 of 4')
+      assert.equal(await page.locator('#page-count').innerText(), '1 of 5')
       assert.deepEqual(await page.locator('nav li:visible a').allInnerTexts(), ['On their own'])
       await page.goto(`${pathToFileURL(file).href}#ALERT_TOKEN`)
       assert.ok((await shown()).includes('ALERT_TOKEN'))
-      await page.fill('#search', 'honey')
-      assert.ok(await page.locator('#none').isVisible())
+      await page.fill('#page-search', 'honey')
+      assert.ok(await page.locator('#page-none').isVisible())
       await page.emulateMedia({ media: 'print' })
       await page.evaluate("void dispatchEvent(new Event('beforeprint'))")
       assert.deepEqual(await shown(), all)
-      assert.ok(!(await page.locator('#search').isVisible()))
+      assert.ok(!(await page.locator('#page-search').isVisible()))
       await page.emulateMedia({ media: 'screen' })
       await page.evaluate("void dispatchEvent(new Event('afterprint'))")
-      await page.click('#clear')
+      await page.click('#page-clear')
       assert.deepEqual(await shown(), all)
 
       const light = await paper()
-      await page.click('#look')
+      await page.click('#page-look')
       const dark = await paper()
       assert.notEqual(dark, light)
       await page.reload()
@@ -96,6 +104,7 @@ test('Markdown shows texts as texts, too', async () => {
     '| Must be | text that matches \\^(a\\|b)\\*\\`x\\`$ |',
     '| For example | `a\\|b` |',
     '| In production | it is info unless set, and may be left out |',
+    'How scales are \\*built\\*.',
     '| Obtain | <https://wiki.fennelhill.example/a?b="c"&d=%3Ce%3E> |',
   ])
     assert.ok(stdout.split('\n').includes(line), `${line}\n${stdout}`)

@@ -92,6 +92,9 @@ const lines: Readonly<Record<string, string>> = {
   emit: 'emit --as legend',
   lift: '<lift --only GATEWAY_URL,SCALE_LIMIT',
   'lift-json': '<lift --json',
+  'lift-apply': '<lift --apply --only GATEWAY_URL,MAIL_API_KEY',
+  'trace-root': 'trace LOG_LEVEL --root collector/..',
+  'compare-set': 'compare staging production --set LOG_LEVEL=info --set ALERT_PATIENCE=9',
   'complete-bash': 'complete bash',
   'complete-zsh': 'complete zsh',
   'complete-fish': 'complete fish',
@@ -126,7 +129,8 @@ test('each command and option prints on the demo data what is stored, and never 
       const [name, line] = next
       const kind = (/^[!<]/.exec(line)?.[0] ?? '') as keyof typeof roots
       // What writes gets a copy of its own.
-      const root = name === 'sample' ? slipped() : name === 'types' ? apiary() : roots[kind]
+      const root =
+        name === 'sample' ? slipped() : name === 'lift-apply' ? before() : name === 'types' ? apiary() : roots[kind]
       if (name === 'types') rmSync(join(root, 'mappa.types.d.ts'))
       const ended = await mappa(line.slice(kind.length).split(' '), { cwd: root })
       const told = storedForm(line.slice(kind.length), ended, root)

@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { type Legend, toJsonSchema } from 'mappa'
 import { digestOf, sourceWord } from 'mappa/node'
+import { described } from '../described.js'
 import { openSound, type ProjectOptions } from '../project.js'
 import { output, talk } from '../terminal.js'
 import { exitCodes, UsageError } from '../usage.js'
@@ -16,7 +17,8 @@ export async function emit(options: EmitOptions): Promise<{ exitCode: number; ca
   if (options.as !== 'legend') throw new UsageError(`--as takes legend, and not ${JSON.stringify(options.as)}.`)
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
-  const { root, legendFile, definition } = project
+  const { root, legendFile } = project
+  const definition = await described(project)
   const digest = digestOf(readFileSync(join(root, legendFile), 'utf8'))
   const document = {
     ...toJsonSchema(definition),

@@ -1,4 +1,5 @@
 import { variablesOf } from 'mappa'
+import { described } from '../described.js'
 import { type Guide, groupsOf } from '../guide/guide.js'
 import { textIn } from '../made-file.js'
 import { openSound, type ProjectOptions } from '../project.js'
@@ -15,8 +16,8 @@ export interface GuideOptions extends ProjectOptions {
 export async function guide(options: GuideOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
-  const { root, definition } = project
-  const variables = variablesOf(definition, options.stage)
+  const { root } = project
+  const variables = variablesOf(await described(project), options.stage)
   const terminal = output()
   if (options.json) {
     terminal.write(`${JSON.stringify({ version: 1, stage: options.stage ?? null, variables }, null, 2)}\n`)

@@ -1,5 +1,6 @@
 import { variablesOf } from 'mappa'
 import { gatherAt, WriteError } from 'mappa/node'
+import { described } from '../described.js'
 import { telling, textIn, writeMade } from '../made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../project.js'
 import { ignoredFiles } from '../project-files.js'
@@ -21,7 +22,7 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   return telling(async () => {
-    const sampled = { variables: variablesOf(project.definition), given: givenNames(project) }
+    const sampled = { variables: variablesOf(await described(project)), given: givenNames(project) }
     const before = textIn(project.root, path)
     const open = openQuote(before ?? '')
     if (open) {

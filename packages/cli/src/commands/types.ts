@@ -1,5 +1,6 @@
 import { stagesOf, variablesOf } from 'mappa'
 import { declarationHead, declarationText } from '../declare/declaration.js'
+import { described } from '../described.js'
 import { diffText } from '../diff-text.js'
 import { telling, textIn, writeMade } from '../made-file.js'
 import { openSound, type ProjectOptions } from '../project.js'
@@ -21,7 +22,8 @@ const option = 'noPropertyAccessFromIndexSignature'
 export async function types(options: TypesOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
-  const { root, definition, legendFile } = project
+  const { root, legendFile } = project
+  const definition = await described(project)
   const variables = variablesOf(definition)
   const after = declarationText({ definition, variables, stages: stagesOf(definition), legendFile })
   return telling(async () => {

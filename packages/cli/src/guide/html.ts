@@ -4,6 +4,7 @@ import { script, style } from './page.js'
 
 /**
  * The guide as one page that needs nothing else: search, light and dark, printable. Without scripts everything is shown.
+ * The page's own ids have a hyphen, which no name of a variable has.
  */
 export function guideHtml(guide: Guide): string {
   const title = `${guide.title}${guide.stage === undefined ? '' : `, stage ${guide.stage}`}`
@@ -23,10 +24,10 @@ export function guideHtml(guide: Guide): string {
 <h1>${escaped(title)}</h1>
 <p>${escaped(summaryOf(guide))}</p>
 <div class="tools">
-<label for="search">Search</label>
-<input id="search" type="search" placeholder="name, meaning, type, stage" autocomplete="off" spellcheck="false">
-<button id="look" type="button" hidden>Dark</button>
-<output id="count" for="search"></output>
+<label for="page-search">Search</label>
+<input id="page-search" type="search" placeholder="name, meaning, type, stage" autocomplete="off" spellcheck="false">
+<button id="page-look" type="button" hidden>Dark</button>
+<output id="page-count" for="page-search"></output>
 </div>
 </header>
 <div class="columns">
@@ -37,7 +38,7 @@ ${guide.groups.map((group, at) => `<li><a href="#${anchors[at]}">${escaped(group
 </nav>
 <main>
 ${guide.groups.map((group, at) => groupHtml(group, anchors[at] as string)).join('\n')}
-<p id="none" hidden>No variable matches. <button id="clear" type="button">Show all</button></p>
+<p id="page-none" hidden>No variable matches. <button id="page-clear" type="button">Show all</button></p>
 </main>
 </div>
 <footer>Written by mappa guide from the legend. It holds no values.</footer>

@@ -75,7 +75,7 @@ footer { margin-top: 2rem; color: var(--soft); font-size: .9rem }
 /** Search by words in any order, and the choice of light or dark, which is kept for this page where the browser allows it. */
 export const script = `
 const all = [...document.querySelectorAll('article')].map((article) => ({ article, text: article.textContent.toLowerCase() + ' ' + article.closest('section').querySelector('h2').textContent.toLowerCase() }))
-const [search, count, none, look] = ['search', 'count', 'none', 'look'].map((id) => document.getElementById(id))
+const [search, count, none, look] = ['search', 'count', 'none', 'look'].map((id) => document.getElementById('page-' + id))
 function show() {
   const words = search.value.toLowerCase().split(/\\s+/).filter(Boolean)
   let shown = 0
@@ -91,7 +91,7 @@ function show() {
   count.textContent = words.length > 0 ? shown + ' of ' + all.length : ''
 }
 search.addEventListener('input', show)
-document.getElementById('clear').addEventListener('click', () => { search.value = ''; show(); search.focus() })
+document.getElementById('page-clear').addEventListener('click', () => { search.value = ''; show(); search.focus() })
 addEventListener('keydown', (event) => {
   if (event.key === '/' && document.activeElement !== search) { event.preventDefault(); search.focus() }
   if (event.key === 'Escape' && document.activeElement === search) { search.value = ''; show() }
