@@ -36,7 +36,7 @@ function slipped(): string {
   const edit = (file: string, change: (text: string) => string) =>
     writeFileSync(join(root, file), change(readFileSync(join(root, file), 'utf8')))
   edit('.env.staging', (text) => text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop'))
-  edit('.env.production', (text) => text.replace(/^TILE_KEY.*\n/m, ''))
+  edit('.env.production', (text) => text.replace(/^TILE_KEY.*\n/m, '').concat('READINGS KEPT=9\n'))
   edit('.env.example', (text) =>
     text.replace('TCP port', 'The port').replace('ALERT_TOKEN=', `ALERT_TOKEN=${secrets[2]}`),
   )
@@ -231,7 +231,12 @@ test('SARIF is what its standard says, and each place is what it marks', () => {
   )
   assert.deepEqual(
     new Set(marked),
-    new Set(['wrong-type 42oo', 'wrong-form tile_live_hilltop', `shared-secret ${secrets[1]}`]),
+    new Set([
+      'bad-name READINGS KEPT',
+      'wrong-type 42oo',
+      'wrong-form tile_live_hilltop',
+      `shared-secret ${secrets[1]}`,
+    ]),
   )
 })
 

@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import { printable, reportJson, reportText, type Survey, stagesOf, variablesOf } from 'mappa'
 import { askRemote } from 'mappa/node'
 import { compareHost, hostNames } from '../compare/host.js'
-import { compareStages, stands } from '../compare/stages.js'
+import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { paragraph, rowsText } from '../compare/text.js'
 import { leftOut, openSound, ownStages, type ProjectOptions, type SoundProject, surveyProject } from '../project.js'
 import { output, talk } from '../terminal.js'
@@ -44,11 +44,16 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
   const entries = project.definition.entries
   const rows = compareStages(surveys, (name) => entries[name]?.secret === true)
   const shown = options.all ? rows : rows.filter(stands)
-  const isFaulty = rows.some(({ cells }) => cells.some(({ state, fault }) => state === 'missing' || fault !== null))
+  const others = stagesWithOthers(surveys, rows)
+  const isFaulty =
+    others.length > 0 ||
+    rows.some(({ cells }) => cells.some(({ state, fault }) => state === 'missing' || fault !== null))
   const ended = { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine }
   const terminal = output()
   if (options.json) {
-    terminal.write(`${JSON.stringify({ version: 1, stages, variables: shown }, null, 2)}\n`)
+    terminal.write(
+      `${JSON.stringify({ version: 1, stages, stagesWithOtherFaults: others, variables: shown }, null, 2)}\n`,
+    )
     return ended
   }
   if (shown.length > 0) terminal.write(`${rowsText(shown, stages, terminal.width, terminal.paint)}\n\n`)
@@ -61,6 +66,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
   const differing = rows.filter(({ differs }) => differs).length
   const shared = rows.filter(({ cells }) => cells.some(({ sameSecretAs }) => sameSecretAs.length > 0)).length
   const told = [
+    ...others.map((stage) => `Stage ${stage} has faults beside these: mappa check --stage ${stage}`),
     ...(shared > 0
       ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
       : []),

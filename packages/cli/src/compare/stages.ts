@@ -66,3 +66,11 @@ export function stands({ differs, cells }: Row): boolean {
     differs || cells.some(({ fault, state, sameSecretAs }) => fault || state === 'missing' || sameSecretAs.length > 0)
   )
 }
+
+/** Stages with faults that no cell shows: a line that cannot be understood, a source that gives nothing. */
+export function stagesWithOthers(surveys: readonly Survey[], rows: readonly Row[]): string[] {
+  const shown = new Set(rows.map(({ name }) => name))
+  return surveys
+    .filter(({ faults }) => faults.some(({ name }) => name === undefined || !shown.has(name)))
+    .map(({ stage }) => stage.name)
+}
