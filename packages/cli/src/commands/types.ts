@@ -36,7 +36,7 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
     const ended = writeMade(root, { path, before, after }, `${path} declares ${counted(variables.length, 'variable')}.`)
     const config = textIn(root, 'tsconfig.json') ?? ''
     if (before === undefined && /"(?:include|files)"\s*:/.test(config))
-      talk().write(`tsconfig.json says which files count, so ${path} must be among them.\n`)
+      talk().write(`tsconfig.json says which files count: add "${path}" to its "include".\n`)
     if (!new RegExp(`"${option}"\\s*:\\s*true`).test(config))
       talk().write(
         `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,

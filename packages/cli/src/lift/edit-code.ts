@@ -50,8 +50,8 @@ function namesFor(text: string, sites: readonly Site[], inPage: boolean): Map<st
   return new Map(
     sites.map(({ candidate: { name } }) => {
       if (!inPage) return [name, `${localName(text)}.${name}`]
-      // const TILE_KEY = TILE_KEY would read itself.
-      const isFree = !new RegExp(`\\b${name}\\b`).test(text)
+      // const TILE_KEY = TILE_KEY would read itself; a member's name is no name of the file's.
+      const isFree = !new RegExp(`(?<![\\w$'"]|(?<!\\.\\.)\\.)${name}(?![\\w$])`).test(text)
       return [name, isFree ? name : `${name}_SETTING`]
     }),
   )
