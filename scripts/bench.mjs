@@ -18,9 +18,10 @@ startUp()
 reading()
 settling()
 validating()
+await finding()
+// Last, since it leaves a large heap behind, which the others would have to collect.
 growth()
 memory()
-await finding()
 size()
 
 function startUp() {
