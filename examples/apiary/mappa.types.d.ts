@@ -18,7 +18,6 @@ declare module 'virtual:mappa/settings' {
   /**
    * Server only.
    * Address the collector listens on; 0.0.0.0 for all.
-   * It must be text.
    * Unless set, it is 127.0.0.1.
    */
   export const COLLECTOR_HOST: import('mappa').SettingOf<Entries['COLLECTOR_HOST']>
@@ -99,7 +98,6 @@ declare module 'virtual:mappa/settings' {
   export const TILE_KEY: import('mappa').SettingOf<Entries['TILE_KEY']>
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It must be text.
    * It reaches the browser.
    */
   export const STAGE_NOTE: import('mappa').SettingOf<Entries['STAGE_NOTE']>
@@ -121,7 +119,7 @@ declare module 'virtual:mappa/settings' {
   /**
    * Server only.
    * Token for the host's settings service.
-   * It is secret, and must be text.
+   * It is secret.
    * It may be left out.
    * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
    * Obtain: https://wiki.fennelhill.example/host
@@ -150,7 +148,6 @@ declare namespace NodeJS {
     COLLECTOR_PORT: string
     /**
      * Address the collector listens on; 0.0.0.0 for all.
-     * It must be text.
      * Unless set, it is 127.0.0.1.
      */
     COLLECTOR_HOST: string
@@ -223,7 +220,6 @@ declare namespace NodeJS {
     TILE_KEY: string
     /**
      * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-     * It must be text.
      * It reaches the browser.
      */
     STAGE_NOTE: string
@@ -242,7 +238,7 @@ declare namespace NodeJS {
     HOST_SETTINGS_URL?: string
     /**
      * Token for the host's settings service.
-     * It is secret, and must be text.
+     * It is secret.
      * It may be left out.
      * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
      * Obtain: https://wiki.fennelhill.example/host
@@ -281,7 +277,6 @@ interface ImportMetaEnv {
   readonly TILE_KEY: string
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It must be text.
    * It reaches the browser.
    */
   readonly STAGE_NOTE: string

@@ -63,7 +63,7 @@ export interface SoundProject extends Project {
   readonly definition: Legend
 }
 
-/** Opens a project for what works from its legend alone; what is wrong with that is told here, and undefined comes back. */
+/** Opens a project for what works from its legend. What is wrong with that is told here, and the caller only ends. */
 export async function openSound(options: ProjectOptions, consequence: string): Promise<SoundProject | Refused> {
   const project = await openProject(options)
   const { root, legendFile, definition, faults, cause } = project

@@ -265,8 +265,7 @@ const projects: readonly [
       'mappa.legend.json':
         '"A": { "type": "string" },\n    "PORT": { "type": "integer", "x-mappa-type": "port" },\n    "B": { "type": "string" }\n  },\n  "required": ["A", "PORT", "B"]',
       'app.js': 'listen(settings.PORT); f(process.env.A, settings.B)',
-      '.env.example':
-        '\n# bees\n#: It must be text.\nA=\n\n#: It must be a port from 1 to 65535.\n# PORT=\n\n#: It must be text.\nB=\n',
+      '.env.example': '\n# bees\nA=\n\n#: It must be a port from 1 to 65535.\n# PORT=\n\nB=\n',
     },
   ],
   [

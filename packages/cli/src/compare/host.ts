@@ -75,10 +75,11 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
       })
     }
   }
-  const known = new Map(variables.flatMap(({ name, file }) => [[name, true] as const, [`${name}_FILE`, file] as const]))
-  const former = new Set(variables.flatMap(({ formerly }) => formerly))
+  const known = new Set(
+    variables.flatMap(({ name, file, formerly }) => [name, ...formerly, ...(file ? [`${name}_FILE`] : [])]),
+  )
   for (const name of has) {
-    if (known.get(name) || former.has(name) || isHostName(name)) continue
+    if (known.has(name) || isHostName(name)) continue
     const near = nearest(
       name,
       variables.flatMap((each) => (has.has(each.name) ? [] : [each.name])),

@@ -1,4 +1,4 @@
-import type { Legend, Variable } from 'mappa'
+import type { Legend, Terms, Variable } from 'mappa'
 import { obtainLines, sentencesOf } from '../guide/sentences.js'
 
 /** What a declaration file is made from. */
@@ -32,8 +32,8 @@ export function declarationText(declared: Declared): string {
 function moduleBlock({ definition, variables, legendFile }: Declared): string {
   const inferred = legendFile.endsWith('.ts')
   const source = `./${legendFile.replace(/\.ts$/, '.js')}`
-  const typeFor = ({ name }: Variable) =>
-    inferred ? `import('mappa').SettingOf<Entries['${name}']>` : writtenType(name, definition, variables)
+  const typeFor = (variable: Variable) =>
+    inferred ? `import('mappa').SettingOf<Entries['${variable.name}']>` : writtenType(variable, definition)
   const lines = [
     ...(inferred ? [`type Entries = typeof import('${source}').default.entries`, ''] : []),
     ...variables.flatMap((variable) => [
@@ -74,15 +74,14 @@ function block(head: string, lines: readonly string[]): string {
 function comment(variable: Variable, isModule: boolean): string[] {
   const serverOnly = isModule && variable.reach !== 'browser' ? ['Server only.'] : []
   const lines = [...serverOnly, ...sentencesOf(variable), ...obtainLines(variable)]
-  const text = lines.join('\n').replaceAll('*/', '*\\/').split('\n')
-  const marked = variable.deprecated ? [...text, '@deprecated'] : text
-  return ['/**', ...marked.map((line) => ` * ${line}`), ' */']
+  const marked = variable.deprecated ? [...lines, '@deprecated'] : lines
+  return marked.length === 0 ? [] : ['/**', ...marked.map((line) => ` * ${line.replaceAll('*/', '*\\/')}`), ' */']
 }
 
 /** Whether it may lack a value, in all stages or in one. */
-function mayLack({ required, stages, ...rest }: Variable): boolean {
-  const lacks = (terms: { required: boolean; default?: string }) => !terms.required && terms.default === undefined
-  return lacks({ required, ...(rest.default !== undefined && { default: rest.default }) }) || stages.some(lacks)
+function mayLack(variable: Variable): boolean {
+  const lacks = ({ required, ...terms }: Terms) => !required && terms.default === undefined
+  return lacks(variable) || variable.stages.some(lacks)
 }
 
 function member(variable: Variable): string {
@@ -107,10 +106,9 @@ interface Words {
 }
 
 /** The type of a setting, written out; what a function makes of a value is not known. */
-function writtenType(name: string, definition: Legend, variables: readonly Variable[]): string {
-  const variable = variables.find((each) => each.name === name) as Variable
+function writtenType(variable: Variable, definition: Legend): string {
   if (variable.made) return 'unknown'
-  const type = typeOf(definition.entries[name] as Words)
+  const type = typeOf(definition.entries[variable.name] as Words)
   return mayLack(variable) ? `${type} | undefined` : type
 }
 

@@ -27,7 +27,12 @@ function termSentences(variable: Variable): string[] {
   const { expects, required, secret, stages } = variable
   const fallback = variable.default
   return [
-    sentence(`It ${secret ? 'is secret, and ' : ''}must be ${expects}`),
+    // That it must be text says nothing.
+    ...(expects !== 'text'
+      ? [sentence(`It ${secret ? 'is secret, and ' : ''}must be ${expects}`)]
+      : secret
+        ? ['It is secret.']
+        : []),
     ...(fallback !== undefined ? [sentence(`Unless set, it is ${fallback || 'empty'}`)] : []),
     ...(!required && fallback === undefined ? ['It may be left out.'] : []),
     ...stages.flatMap(({ stage, ...own }) =>

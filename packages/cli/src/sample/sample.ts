@@ -86,7 +86,7 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
           ]),
     ]
   })
-  return found.length > 0 ? found : [{ message: 'Its first lines, or its blank ones, are not as they should be.' }]
+  return found.length > 0 ? found : [{ message: 'It is not as it would be written, though no name differs.' }]
 }
 
 /** A quote in a sample that never closes: it would swallow what is written behind it. */
@@ -132,38 +132,50 @@ function written(name: string, value: string): string {
     .trimEnd()
 }
 
-/** The parts of a sample without the lines that are made here. A name's first line counts; repeats, which may hold secrets, go. */
+/**
+ * The parts of a sample without the lines that are made here. Each name has one line of its own: where it is assigned, else
+ * where that stands behind a #. Other lines that give it a value go, but for comments on names that are no secret.
+ */
 function partsOf(text: string, variables: readonly Variable[]): Part[] {
-  const known = new Set(variables.map(({ name }) => name))
+  const secrets = new Map(variables.map(({ name, secret }) => [name, secret]))
   const lines = text
     .replace(/^\ufeff/, '')
     .replaceAll('\r\n', '\n')
     .split('\n')
   const assigned = assignmentsIn(lines.join('\n'))
+  const isMade = (at: number) => !assigned.has(at) && (lines[at] ?? '').startsWith(mark)
+  // The best line of each name: an assignment, the one that was made here, the first one.
+  const own = new Map<string, { readonly at: number; readonly rank: number }>()
+  for (const [at, line] of lines.entries()) {
+    const assignment = assigned.get(at)
+    const { name } = assignment ?? commentedIn(line, secrets)
+    const rank = assignment ? 2 : isMade(at - 1) ? 1 : secrets.has(name) ? 0 : -1
+    if (name !== '' && rank > (own.get(name)?.rank ?? -1)) own.set(name, { at, rank })
+  }
   const parts: Part[] = []
-  const seen = new Set<string>()
   let made: string[] = []
   for (let at = 0; at < lines.length; at++) {
     const line = lines[at] as string
-    const assignment = assigned.get(at)
-    const commented = /^#\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)=(.*)$/.exec(line)
-    if (line.startsWith(mark) && !assignment) {
+    if (isMade(at)) {
       made.push(line)
       continue
     }
-    const put = (name: string, value: string, off: boolean) => {
-      if (!seen.has(name)) parts.push({ name, value, off, line: at + 1, made })
-      seen.add(name)
-    }
-    if (assignment) {
-      put(assignment.name, assignment.value, false)
-      at = assignment.last
-    } else if (commented && (known.has(commented[1] as string) || made.length > 0))
-      put(commented[1] as string, (commented[2] as string).trim(), true)
-    else parts.push({ own: line })
+    const assignment = assigned.get(at)
+    const { name, value } = assignment ?? commentedIn(line, secrets)
+    if (own.get(name)?.at === at) parts.push({ name, value, off: !assignment, line: at + 1, made })
+    else if (!assignment && !secrets.get(name)) parts.push({ own: line })
+    at = assignment?.last ?? at
     made = []
   }
   return parts
+}
+
+/** The assignment behind a #. A sentence that begins like one is a comment, unless it gives a secret away. */
+function commentedIn(line: string, secrets: ReadonlyMap<string, boolean>): { name: string; value: string } {
+  const [, name = '', rest = ''] = /^#\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)=(.*)$/.exec(line) ?? []
+  const value = rest.trim()
+  const isValue = secrets.get(name) || /^(?:"[^"]*"|'[^']*'|[^\s"']*)$/.test(value)
+  return isValue ? { name, value } : { name: '', value: '' }
 }
 
 /** Assignments by the number of their first line, from 0: the name, the text of the value, and the last line. */
