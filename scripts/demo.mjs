@@ -118,6 +118,8 @@ async function demo() {
   await until(() => said.includes('ready'), "the host's settings service did not start; is port 4900 taken?")
   tell('\nHOST_SETTINGS_URL and HOST_SETTINGS_TOKEN are set in the environment.')
   await type('mappa trace LOG_LEVEL --stage production', { env })
+  const host = `--host ${env.HOST_SETTINGS_URL} --token-from HOST_SETTINGS_TOKEN`
+  await type(`mappa compare production ${host}`, { env, expected: 1 })
   await type('mappa check --stage production', { env: { ...env, HOST_SETTINGS_TOKEN: 'host_test_old' }, expected: 1 })
   service.child.kill()
   await service.ended
