@@ -87,10 +87,11 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
 })
 
 test('import.meta.env holds what may reach the browser, built and served; anything else of the legend is refused', async () => {
+  const layer = 'PORT=4100\nPAUSE=1s\nTOKEN=sms_clover_heather\nTILE_KEY=tile_test_meadow\nPLAN=x\n'
   const page = (code: string) =>
     project({
       'mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend({${entries}\n})\n`,
-      '.env': 'PORT=4100\nPAUSE=1s\nTOKEN=sms_clover_heather\nTILE_KEY=tile_test_meadow\nPLAN=x\n',
+      '.env': layer,
       'index.html': '<script type="module" src="./main.js"></script>\n',
       'main.js': code,
       'vite.config.mjs':
@@ -108,6 +109,14 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
       (await server.transformRequest('/main.js'))?.code ?? '',
       /console\.log\("tile_test_meadow", import\.meta\.env\.MODE/,
     )
+    // An edited layer reaches what was filled before.
+    writeFileSync(join(root, '.env'), layer.replace('meadow', 'orchard'))
+    for (let tries = 0; tries < 100; tries++) {
+      const { code = '' } = (await server.transformRequest('/main.js')) ?? {}
+      if (code.includes('tile_test_orchard')) break
+      assert.ok(tries < 99, code)
+      await new Promise((resolve) => setTimeout(resolve, 100))
+    }
   } finally {
     await server.close()
   }

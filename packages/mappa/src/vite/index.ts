@@ -41,6 +41,8 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
   let command: Command = 'build'
   let pageRoot = ''
   let started = false
+  /** Modules that hold values of their own, beside the settings module. */
+  const filled = new Set([resolvedModule])
   const report = (faults: readonly Fault[]) =>
     reportText(
       { stage: project.survey.stage, faults, notices: [] },
@@ -117,13 +119,14 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         const define = pageTexts(project.definition, project.survey, pageNames(program))
         if (Object.keys(define).length === 0) return
         const { transformWithOxc } = await import('vite')
-        const { code: filled, map } = await transformWithOxc(code, id, {
+        filled.add(id)
+        const { code: text, map } = await transformWithOxc(code, id, {
           lang: 'js',
           define,
           sourcemap: true,
           tsconfig: false,
         })
-        return { code: filled, map: map ?? null }
+        return { code: text, map: map ?? null }
       },
     },
 
@@ -135,7 +138,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       started = true
       const changed = async (file: string) => {
         if (!project.files.includes(path.resolve(file))) return
-        await reload(project, server, report)
+        await reload(project, server, filled, report)
         watch()
       }
       for (const event of ['change', 'add', 'unlink'] as const) server.watcher.on(event, changed)
@@ -152,7 +155,12 @@ function chooseBuildStage(named: string | undefined, mode: string | undefined, c
 }
 
 /** Reads the settings again, says what changed, and reloads the page; with faults it stays as it is, and they are shown. */
-async function reload(project: ViteProject, server: ViteDevServer, report: (faults: readonly Fault[]) => string) {
+async function reload(
+  project: ViteProject,
+  server: ViteDevServer,
+  filled: ReadonlySet<string>,
+  report: (faults: readonly Fault[]) => string,
+) {
   const before = project.survey
   const beforeFaults = project.faults.length
   await project.read()
@@ -167,10 +175,11 @@ async function reload(project: ViteProject, server: ViteDevServer, report: (faul
   const changes = changesBetween(before, project.survey)
   if (changes.length === 0 && beforeFaults === 0) return
   for (const change of changes) logger.info(change.message, { timestamp: true })
-  for (const environment of Object.values(server.environments)) {
-    const module = environment.moduleGraph.getModuleById(resolvedModule)
-    if (module) environment.moduleGraph.invalidateModule(module)
-  }
+  for (const { moduleGraph } of Object.values(server.environments))
+    for (const id of filled) {
+      const module = moduleGraph.getModuleById(id)
+      if (module) moduleGraph.invalidateModule(module)
+    }
   client?.hot.send({ type: 'full-reload' })
 }
 
