@@ -2,7 +2,7 @@
 import assert from 'node:assert/strict'
 import { join } from 'node:path'
 import test from 'node:test'
-import { layerFromValues, legend, type Settings, settle } from 'mappa'
+import { layerFromValues, legend, type SettingOf, type Settings, settle } from 'mappa'
 import ts from 'typescript-6'
 import { top } from '../../../test/helpers.js'
 
@@ -35,6 +35,7 @@ test('settings have exactly the types that the legend gives them', () => {
   same<typeof settings.ALERTS, Expected['ALERTS']>(true)
   same<typeof settings.DROP, Expected['DROP']>(true)
   same<typeof settings.NOTE, Expected['NOTE']>(true)
+  same<SettingOf<typeof definition.entries.DROP>, number | undefined>(true)
   const expected: Expected = settings
   assert.deepEqual(
     { ...expected, collector: { ...expected.collector } },
