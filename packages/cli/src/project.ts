@@ -74,7 +74,7 @@ export async function openSound(options: ProjectOptions, consequence: string): P
     talk().write(text.slice(text.indexOf('\n\n') + 2))
     return { refused: true, cause } as const
   }
-  if (legendFile === undefined) return tell([noLegend(root)])
+  if (legendFile === undefined) return tell([noLegend(root, '')])
   if (!definition) return tell(faults)
   const found = contradictions(definition, legendFile)
   if (found.length > 0) return tell(found)
@@ -120,10 +120,10 @@ export interface Refused {
 }
 
 /** The fault of a project without a legend. */
-export function noLegend(root: string): Fault {
+export function noLegend(root: string, so = ', so there is nothing to check the values against'): Fault {
   return {
     kind: 'legend',
-    message: `There is no legend in ${root}, so there is nothing to check the values against.`,
+    message: `There is no legend in ${root}${so}.`,
     remedy: "Write mappa.legend.mjs: import { legend } from 'mappa'; export default legend({ … })",
   }
 }

@@ -87,6 +87,23 @@ No faults, no notices.
     out: /does not compile: Could not resolve "honey"/,
   },
   { run: 'check --root sub', code: 1, out: /There is no legend in .*sub, so there is nothing to check/ },
+  {
+    run: 'guide --root sub',
+    code: 1,
+    out: '',
+    err: /^There is no legend in .*sub\.\n {4}Write [\s\S]*Nothing was written\.\n$/,
+  },
+  {
+    run: 'types',
+    files: {
+      'mappa.legend.ts': "import { legend } from 'mappa'\nexport default legend({ A: { type: 'strin' as 'string' } })",
+    },
+    code: 1,
+    out: '',
+    err: /^A must have a type in the legend[\s\S]*Nothing was written\.\n$/,
+  },
+  { run: 'sample --stage x', code: 2, err: /unknown option '--stage'/ },
+  { run: 'guide --stage x', code: 2, err: /^The stage must be one of development, .*harvest\.\n$/ },
   { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
   { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: / 2 {2}the command line\n {4}1 {2}\.env\n/ },
   {

@@ -13,7 +13,8 @@ const entries = `
   PAUSE: { type: 'duration', stages: { production: { optional: true } } },
   TOKEN: { type: 'string', secret: true, obtain: 'https://wiki.fennelhill.example/alerts' },
   TILE_KEY: { type: 'string', reach: 'browser', deprecated: true },
-  PLAN: { type: 'string', read: (text) => text.length },`
+  PLAN: { type: 'string', read: (text) => text.length },
+  TZ: { type: 'string', default: 'UTC' },`
 const config = { strict: true, noPropertyAccessFromIndexSignature: true, types: ['node'], noEmit: true }
 const right = `import settings, { PLAN, TILE_KEY, YARDS } from 'virtual:mappa/settings'
 type Same<A, B> = (<T>() => T extends A ? 1 : 2) extends <T>() => T extends B ? 1 : 2 ? true : false
@@ -60,7 +61,7 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
     })
     const { code, stdout, stderr } = await mappa(['types'], { cwd: root })
     assert.equal(code, 0, stdout + stderr)
-    assert.match(stdout, /^mappa\.types\.d\.ts declares 7 variables\.\n$/)
+    assert.match(stdout, /^mappa\.types\.d\.ts declares 8 variables\.\n$/)
     assert.equal(stderr.includes('PLAN is made by a function'), file.endsWith('.mjs'), stderr)
     assert.match(stderr, /"include"|says which files count/)
     const typeRoots = join(top, 'node_modules/@types')

@@ -53,10 +53,15 @@ function processBlock({ variables, stages }: Declared): string {
   const lines = [
     '/** The stage, as mappa with and the preload set it. */',
     `MAPPA_STAGE?: ${union(stages)}`,
-    ...variables.flatMap((variable) => [...comment(variable, false), `${member(variable)}: ${textType(variable)}`]),
+    ...variables
+      .filter(({ name }) => !declaredByNode.has(name))
+      .flatMap((variable) => [...comment(variable, false), `${member(variable)}: ${textType(variable)}`]),
   ]
   return block('declare namespace NodeJS', block('interface ProcessEnv', lines).split('\n'))
 }
+
+/** What @types/node declares itself, and nobody may declare otherwise. */
+const declaredByNode: ReadonlySet<string> = new Set(['TZ'])
 
 function pageBlock(browser: readonly Variable[]): string {
   const lines = browser.flatMap((variable) => [
