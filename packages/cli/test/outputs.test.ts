@@ -174,7 +174,7 @@ test('a fault is readable in terminals of 60 and 140 columns, with colour and wi
     [140, true],
     [140, false],
   ] as const) {
-    const lines = [`check --stage staging`, 'compare staging production', 'guide']
+    const lines = [`check --stage staging`, 'compare staging production', 'trace ALERT_TOKEN TILE_KEY', 'guide']
     const { stdout } = spawnSync(
       'script',
       ['-qec', `stty cols ${columns}; ${lines.map((line) => `${command} ${line}`).join('; ')}`, '/dev/null'],

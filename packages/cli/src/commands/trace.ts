@@ -2,7 +2,6 @@ import {
   type Fault,
   nearest,
   originOf,
-  type Paint,
   reportText,
   type Survey,
   stageLine,
@@ -10,8 +9,9 @@ import {
   type TrailPart,
   type TrailStep,
 } from 'mappa'
+import { paragraph } from '../paragraph.js'
 import { openProject, type ProjectOptions, surveyProject } from '../project.js'
-import { output } from '../terminal.js'
+import { output, type Terminal } from '../terminal.js'
 import { exitCodes } from '../usage.js'
 
 /** Options of `mappa trace`. */
@@ -37,7 +37,7 @@ export async function trace(
     const blocks = [
       stageLine(found.stage, terminal.paint),
       ...trails.flatMap((trail) => {
-        if (isKnown(trail)) return [trailText(trail, terminal.paint)]
+        if (isKnown(trail)) return [trailText(trail, terminal)]
         // Without a legend that can be read, nothing is known of any name.
         return faults.some(({ name }) => name === undefined) ? [] : [unknown(trail.name, found)]
       }),
@@ -68,9 +68,9 @@ function faultText(found: Survey, faults: readonly Fault[], terminal: ReturnType
   return reportText({ stage: found.stage, faults, notices: [] }, terminal).split('\n\n').slice(1).join('\n\n')
 }
 
-function trailText({ name, expects, steps, winner }: Trail, paint: Paint): string {
+function trailText({ name, expects, steps, winner }: Trail, { paint, width }: Terminal): string {
   const what = winner ? `is ${paint.bold(winner.shown)}` : 'has no value'
-  const lead = `${name} ${what}${expects ? paint.dim(`, and must be ${expects}`) : ''}.`
+  const lead = paragraph(`${name} ${what}${expects ? paint.dim(`, and must be ${expects}`) : ''}.`, width)
   if (steps.length === 0) return lead
   const origins = steps.map(originOf)
   const widest = Math.max(...origins.map((origin) => origin.length))

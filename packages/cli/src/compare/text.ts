@@ -13,13 +13,6 @@ export function rowsText(rows: readonly Row[], stages: readonly string[], width:
   return room >= columnMin ? tableText(rows, stages, longest, room, paint) : stackedText(rows, paint)
 }
 
-/** A text broken between words. */
-export function paragraph(text: string, width: number): string {
-  const ui = cliui({ width, wrap: true })
-  ui.div({ text, width })
-  return ui.toString()
-}
-
 function tableText(rows: readonly Row[], stages: readonly string[], first: number, room: number, paint: Paint): string {
   const ui = cliui({ width: first + room * stages.length, wrap: true })
   const line = (name: string, cells: readonly string[]) =>
