@@ -1,4 +1,5 @@
 import { createTwoFilesPatch } from 'diff'
+import { printable } from 'mappa'
 import { withoutTexts } from './lift/hidden.js'
 import type { Terminal } from './terminal.js'
 
@@ -17,12 +18,16 @@ export function diffText(
   hidden: readonly string[],
   { paint }: Pick<Terminal, 'paint'>,
 ): string {
-  return changes
-    .map(({ path, before, after }) =>
-      createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
-    )
-    .map((patch) => withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))
-    .flatMap((patch) => patch.split('\n'))
-    .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
-    .join('\n')
+  return (
+    changes
+      .map(({ path, before, after }) =>
+        createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
+      )
+      .map((patch) => withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))
+      .flatMap((patch) => patch.split('\n'))
+      // Files may hold what a terminal would obey; tabs are only their indentation.
+      .map((line) => line.split('\t').map(printable).join('\t'))
+      .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
+      .join('\n')
+  )
 }

@@ -216,6 +216,10 @@ test('nothing that comes from outside is obeyed by the terminal', async () => {
     [`${red}/.env`]: `LOG_LEVEL=x${red}\nB${red}=1\n`,
     [`${red}/mappa.legend.ts`]: mounted,
     [`${red}${red}.env`]: '',
+    'hostile/mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend({ A: { type: 'string', enum: ['${red}'], description: '${red}', obtain: '${red}' } })`,
+    'hostile/package.json': JSON.stringify({ name: red }),
+    'hostile/.env.example': `# ${red}\n`,
+    'host.json': JSON.stringify({ [red]: 1 }),
   })
   symlinkSync(join(root, '.env'), join(root, red, '.env.local'))
   const at = join(root, red)
@@ -227,6 +231,10 @@ test('nothing that comes from outside is obeyed by the terminal', async () => {
     mappa(['trace', 'ALERT_TOKEN'], { cwd: at, env: { ALERT_TOKEN_FILE: `../${red}/.env` } }),
     mappa(['with', '--root', at, '--stage', red, '--', `no${red}`], { cwd: root }),
     mappa(['with', '--stage', 'test', '--', `no${red}`], { cwd: root }),
+    mappa(['sample'], { cwd: join(root, 'hostile') }),
+    mappa(['guide'], { cwd: join(root, 'hostile') }),
+    mappa(['compare', 'test', '--host', red, '--root', 'hostile'], { cwd: root }),
+    mappa(['compare', 'test', '--host', 'host.json', '--root', 'hostile'], { cwd: root }),
   ])
   for (const [index, { stdout, stderr, code }] of ran.entries()) {
     assert.doesNotMatch(stdout + stderr, /[\u0000-\u0009\u000b-\u001f\u007f-\u009f]/, String(index))

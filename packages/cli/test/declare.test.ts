@@ -76,6 +76,9 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
 
     const verify = () => mappa(['types', '--verify'], { cwd: root })
     assert.deepEqual(await verify(), { code: 0, signal: null, stdout: 'mappa.types.d.ts is up to date.\n', stderr: '' })
+    const declarations = join(root, 'mappa.types.d.ts')
+    writeFileSync(declarations, readFileSync(declarations, 'utf8').replaceAll('\n', '\r\n'))
+    assert.equal((await verify()).code, 0)
     writeFileSync(join(root, file), text.replaceAll('TILE_KEY', 'MAP_KEY'))
     const stale = await verify()
     assert.equal(stale.code, 1)

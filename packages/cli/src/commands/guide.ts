@@ -1,4 +1,4 @@
-import { variablesOf } from 'mappa'
+import { printable, variablesOf } from 'mappa'
 import { described } from '../described.js'
 import { type Guide, groupsOf } from '../guide/guide.js'
 import { textIn } from '../made-file.js'
@@ -39,7 +39,7 @@ async function written(shown: Guide, as: GuideOptions['as']): Promise<string> {
 function titleOf(root: string): string {
   try {
     const { name } = JSON.parse(textIn(root, 'package.json') ?? '{}') as { name?: unknown }
-    return typeof name === 'string' && name !== '' ? `Settings of ${name}` : 'Settings'
+    return typeof name === 'string' && name !== '' ? printable(`Settings of ${name}`) : 'Settings'
   } catch {
     return 'Settings'
   }

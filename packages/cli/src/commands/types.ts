@@ -25,9 +25,11 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
   const { root, legendFile } = project
   const definition = await described(project)
   const variables = variablesOf(definition)
-  const after = declarationText({ definition, variables, stages: stagesOf(definition), legendFile })
+  const text = declarationText({ definition, variables, stages: stagesOf(definition), legendFile })
   return telling(async () => {
     const before = textIn(root, path)
+    // Version control may have given it other line ends.
+    const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
     if (options.verify) return verified(before, after)
     if (before !== undefined && !before.startsWith(declarationHead)) {
       talk().write(`${path} was not written by mappa types, so it stays as it is. Move it away first.\n`)
