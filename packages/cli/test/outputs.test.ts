@@ -217,14 +217,19 @@ test('SARIF is what its standard says, and each place is what it marks', () => {
   const schema = join(top, 'node_modules/@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json')
   const ajv = new Ajv04.default({ allErrors: true, strict: false, unicodeRegExp: false })
   addFormats.default(ajv)
-  const log = printed('check-sarif') as { readonly runs: readonly SarifRun[] }
+  const root = slipped()
+  // What was stored names no directory of this machine.
+  const log = JSON.parse(JSON.stringify(printed('check-sarif')).replaceAll('<root>', root)) as {
+    readonly runs: readonly SarifRun[]
+  }
   const validate = ajv.compile(JSON.parse(readFileSync(schema, 'utf8')))
   assert.ok(validate(log), JSON.stringify(validate.errors, null, 2))
-  const root = slipped()
-  const marked = log.runs.flatMap(({ results }: SarifRun) =>
+  const marked = log.runs.flatMap(({ results, originalUriBaseIds }: SarifRun) =>
     results.flatMap(({ ruleId, locations = [] }) =>
       locations.map(({ physicalLocation: { artifactLocation, region } }) => {
-        const line = readFileSync(join(root, artifactLocation.uri), 'utf8').split('\n')[region.startLine - 1]
+        const line = readFileSync(new URL(artifactLocation.uri, originalUriBaseIds.ROOT.uri), 'utf8').split('\n')[
+          region.startLine - 1
+        ]
         return `${ruleId} ${line?.slice(region.startColumn - 1, region.endColumn - 1)}`
       }),
     ),
@@ -241,6 +246,7 @@ test('SARIF is what its standard says, and each place is what it marks', () => {
 })
 
 interface SarifRun {
+  readonly originalUriBaseIds: { readonly ROOT: { readonly uri: string } }
   readonly results: readonly {
     readonly ruleId: string
     readonly locations?: readonly {

@@ -29,7 +29,7 @@ export type {
 export { flagHelp, flagOf, type HelpOptions } from './report/help.js'
 export { type JsonReport, reportJson } from './report/json.js'
 export { reportLines } from './report/lines.js'
-export { reportSarif, type SarifLog } from './report/sarif.js'
+export { reportSarif, type SarifLog, type SarifOptions } from './report/sarif.js'
 export { settle } from './report/settle.js'
 export { type Paint, type Reported, reportText, stageLine, type TextOptions, tally } from './report/text.js'
 export { type Terms, type Variable, variablesOf } from './report/variables.js'

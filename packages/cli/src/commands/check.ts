@@ -1,3 +1,4 @@
+import { pathToFileURL } from 'node:url'
 import {
   type Legend,
   type Reported,
@@ -48,7 +49,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
       notices: [...found.notices.filter(({ kind }) => at === 0 || !surrounding.has(kind)), ...notices],
     })
   }
-  output().write(written(reports, options))
+  output().write(written(reports, options, project.root))
   if (options.everyStage && !options.json && !options.sarif && !options.lines)
     for (const text of [
       "The process environment of this machine was left out: it is one stage's at most.",
@@ -70,12 +71,13 @@ interface Checked extends Reported {
 }
 
 /** Reports in the form that was asked for. */
-function written(reports: readonly Checked[], options: CheckOptions): string {
+function written(reports: readonly Checked[], options: CheckOptions, root: string): string {
   const [first] = reports
   const asJson = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`
   if (options.sarif) {
-    const runs = reports.flatMap((report) => reportSarif(report).runs)
-    return asJson({ ...reportSarif(first as Checked), runs })
+    const told = { root: pathToFileURL(`${root}/`).href }
+    const runs = reports.flatMap((report) => reportSarif(report, told).runs)
+    return asJson({ ...reportSarif(first as Checked, told), runs })
   }
   if (options.json)
     return asJson(options.everyStage ? { version: 1, stages: reports.map(reportJson) } : reportJson(first as Checked))

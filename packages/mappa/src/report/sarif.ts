@@ -12,7 +12,9 @@ interface SarifRun {
   readonly tool: { readonly driver: { readonly name: string; readonly rules: readonly { readonly id: string }[] } }
   /** Columns are counted as in our places. */
   readonly columnKind: 'utf16CodeUnits'
-  readonly originalUriBaseIds: { readonly ROOT: { readonly description: { readonly text: string } } }
+  readonly originalUriBaseIds: {
+    readonly ROOT: { readonly uri?: string; readonly description: { readonly text: string } }
+  }
   readonly results: readonly SarifResult[]
   readonly properties: { readonly stage: string }
 }
@@ -32,8 +34,14 @@ interface SarifResult {
   ]
 }
 
+/** Options of {@link reportSarif}. */
+export interface SarifOptions {
+  /** The root as a URI that ends in a slash, so that places open wherever the log is read. */
+  readonly root?: string
+}
+
 /** A report as SARIF 2.1.0, for what shows the results of checks beside the code. Holds no secret. */
-export function reportSarif({ stage, faults, notices }: Reported): SarifLog {
+export function reportSarif({ stage, faults, notices }: Reported, { root }: SarifOptions = {}): SarifLog {
   const all = [...faults.map(resultOf('error')), ...notices.map(resultOf('warning'))]
   const kinds = [...new Set(all.map(({ ruleId }) => ruleId))].sort()
   return {
@@ -43,7 +51,12 @@ export function reportSarif({ stage, faults, notices }: Reported): SarifLog {
       {
         tool: { driver: { name: 'mappa', rules: kinds.map((id) => ({ id })) } },
         columnKind: 'utf16CodeUnits',
-        originalUriBaseIds: { ROOT: { description: { text: 'The directory of the legend and the layer files.' } } },
+        originalUriBaseIds: {
+          ROOT: {
+            ...(root !== undefined && { uri: root }),
+            description: { text: 'The directory of the legend and the layer files.' },
+          },
+        },
         results: all.map((result) => ({ ...result, ruleIndex: kinds.indexOf(result.ruleId) })),
         properties: { stage: stage.name },
       },
