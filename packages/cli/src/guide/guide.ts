@@ -86,5 +86,5 @@ export function summaryOf({ groups }: Guide): string {
   const all = groups.flatMap(({ variables }) => variables)
   const count = (isIt: (variable: Variable) => boolean) => all.filter(isIt).length
   const [required, secret] = [count((each) => each.required), count((each) => each.secret)]
-  return `${all.length} variable${all.length === 1 ? '' : 's'}, ${required} of them required, ${secret} secret`
+  return `${all.length} variable${all.length === 1 ? '' : 's'}, ${required || 'none'} of them required, ${secret || 'none'} secret`
 }

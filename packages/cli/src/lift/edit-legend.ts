@@ -94,7 +94,9 @@ export function legendArguments(path: string, text: string): readonly Node[] {
   for (const program of 'programs' in parsed ? parsed.programs : [])
     walk(program, (node) => {
       const callee = node.type === 'CallExpression' ? (node.callee as Node) : undefined
-      if (callee?.type === 'Identifier' && callee.name === 'legend') found ??= nodesIn(node.arguments)
+      // legend(…), or require('mappa').legend(…)
+      const called = callee?.type === 'MemberExpression' ? (callee.property as Node) : callee
+      if (called?.type === 'Identifier' && called.name === 'legend') found ??= nodesIn(node.arguments)
     })
   return found ?? []
 }
