@@ -107,12 +107,19 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
   assert.equal(built.code, 0, built.stderr)
   const [bundle = ''] = readdirSync(join(root, 'dist/assets'))
   assert.match(readFileSync(join(root, 'dist/assets', bundle), 'utf8'), /tile_test_meadow.*staging/)
+  const rendered = await node([vite, 'build', '--mode', 'staging', '--ssr', 'main.js', '--outDir', 'ssr'], {
+    cwd: root,
+  })
+  assert.equal(rendered.code, 0, rendered.stderr)
+  assert.match(readFileSync(join(root, 'ssr/main.mjs'), 'utf8'), /tile_test_meadow.*staging/)
   const server = await createServer({ root, server: { middlewareMode: true, ws: false } })
   try {
     assert.match(
       (await server.transformRequest('/main.js'))?.code ?? '',
       /console\.log\("tile_test_meadow", import\.meta\.env\.MODE/,
     )
+    const { code: own = '' } = (await server.transformRequest('/main.js', { ssr: true })) ?? {}
+    assert.match(own, /console\.log\("tile_test_meadow", /)
     // An edited layer reaches what was filled before.
     writeFileSync(join(root, '.env'), layer.replace('meadow', 'orchard'))
     for (let tries = 0; tries < 100; tries++) {

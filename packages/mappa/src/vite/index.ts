@@ -104,19 +104,24 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     transform: {
       filter: { code: /virtual:mappa\/settings|import\.meta\.env/, id: { exclude: /^\0/ } },
       async handler(code, id) {
-        if (this.environment.config.consumer !== 'client' || !project.definition) return
-        const input = this.environment.config.build.rolldownOptions.input ?? path.join(pageRoot, 'index.html')
-        const graph: ModuleGraph = {
-          entries: (typeof input === 'string' ? [input] : Object.values(input)).map((each) =>
-            path.resolve(pageRoot, each),
-          ),
-          resolve: async (path, importer) => (await this.resolve(path, importer))?.id,
-          nameOf: (id) => shownPath(id, pageRoot),
-        }
+        const { definition, survey } = project
+        if (!definition) return
         const program = this.parse(code)
-        const faults = await refusals(program, id, project.definition, graph)
-        if (faults.length > 0) this.error({ message: plainText(report(faults)), stack: '' })
-        const define = pageTexts(project.definition, project.survey, pageNames(program))
+        const { consumer, build } = this.environment.config
+        if (consumer === 'client') {
+          const input = build.rolldownOptions.input ?? path.join(pageRoot, 'index.html')
+          const graph: ModuleGraph = {
+            entries: (typeof input === 'string' ? [input] : Object.values(input)).map((each) =>
+              path.resolve(pageRoot, each),
+            ),
+            resolve: async (path, importer) => (await this.resolve(path, importer))?.id,
+            nameOf: (id) => shownPath(id, pageRoot),
+          }
+          const faults = await refusals(program, id, definition, graph)
+          if (faults.length > 0) this.error({ message: plainText(report(faults)), stack: '' })
+        }
+        // On a server, too: a page that it renders must be the one that the browser goes on with.
+        const define = pageTexts(definition, survey, pageNames(program))
         if (Object.keys(define).length === 0) return
         const { transformWithOxc } = await import('vite')
         filled.add(id)
