@@ -27,7 +27,7 @@ const noPrefix = 'mappa='
 /**
  * The plugin for Vite: settings through `import { NAME } from 'virtual:mappa/settings'`. Browser code gets the values
  * of reach `browser`, fixed at build; taking any other name fails there, with the way the import took. Server code gets
- * all values, settled when the server starts. `import.meta.env.NAME` in browser code gets the text of such a value. Faults fail the build; while serving, an edited layer or legend is read
+ * all values, settled when the server starts. `import.meta.env.NAME` is the text of a value of reach `browser`. Faults fail the build; while serving, an edited layer or legend is read
  * again and the page reloads.
  *
  * Vite's own reading of `.env` files and of prefixed variables is switched off.
