@@ -27,8 +27,8 @@ const noPrefix = 'mappa='
 /**
  * The plugin for Vite: settings through `import { NAME } from 'virtual:mappa/settings'`. Browser code gets the values
  * of reach `browser`, fixed at build; taking any other name fails there, with the way the import took. Server code gets
- * all values, settled when the server starts. `import.meta.env.NAME` is the text of a value of reach `browser`. Faults fail the build; while serving, an edited layer or legend is read
- * again and the page reloads.
+ * all values, settled when the server starts. `import.meta.env.NAME` is the text of a value of reach `browser`. Faults
+ * fail the build; while serving, an edited layer or legend is read again and the page reloads.
  *
  * Vite's own reading of `.env` files and of prefixed variables is switched off.
  *
