@@ -4,7 +4,6 @@ import { printable, readValues, stagesOf } from 'mappa'
 import { findRoot } from 'mappa/node'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
 import { type Shell, scripts } from '../complete/scripts.js'
-import { declaredIn } from '../lift/legend-text.js'
 import { output } from '../terminal.js'
 import { exitCodes } from '../usage.js'
 
@@ -18,7 +17,7 @@ export async function complete(
     output().write(scripts[shell])
     return { exitCode: exitCodes.fine }
   }
-  const answer = answerFor(typed, commands, () => offeredBy(rootIn(typed)))
+  const answer = await answerFor(typed, commands, () => offeredBy(rootIn(typed)))
   const words = answer.kind === 'words' ? answer.words : []
   const lines = words.map(({ word, about }) => `${word}\t${printable(about.replace(/\s+/g, ' '))}`)
   output().write(`${[answer.kind, ...lines].join('\n')}\n`)
@@ -26,9 +25,11 @@ export async function complete(
 }
 
 /** The stages and variables of the project here. Its legend is read and not run: a key that is pressed must start nothing. */
-function offeredBy(root: string | undefined): Offered {
+async function offeredBy(root: string | undefined): Promise<Offered> {
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
   const legend = legendFile === undefined ? undefined : textOf(join(directory, legendFile))
+  // The parser is slow to load, and most keys need none.
+  const { declaredIn } = await import('../lift/legend-text.js')
   const declared = legend === undefined ? undefined : declaredIn(legendFile as string, legend)
   const files = namesIn(directory).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name))
   const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])

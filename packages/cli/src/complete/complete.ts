@@ -34,7 +34,11 @@ export type Answer =
  * What can stand where the last word is being typed; that may be empty. Some shells give `--stage=st` as one word, and
  * some as three.
  */
-export function answerFor(typed: readonly string[], commands: readonly KnownCommand[], offered: () => Offered): Answer {
+export async function answerFor(
+  typed: readonly string[],
+  commands: readonly KnownCommand[],
+  offered: () => Promise<Offered>,
+): Promise<Answer> {
   const words = joined(typed)
   const before = words.slice(0, -1)
   const last = words.at(-1) ?? ''
@@ -53,7 +57,7 @@ export function answerFor(typed: readonly string[], commands: readonly KnownComm
   if (assigned) {
     const [, flag = '', value = ''] = assigned
     const whole = typed.at(-1) === last
-    const answer = answerTo(options.find((each) => each.flag === flag)?.value, value, offered)
+    const answer = await answerTo(options.find((each) => each.flag === flag)?.value, value, offered)
     if (answer.kind !== 'words' || !whole) return answer
     return { kind: 'words', words: answer.words.map(({ word, about }) => ({ word: `${flag}=${word}`, about })) }
   }
@@ -70,7 +74,7 @@ export function answerFor(typed: readonly string[], commands: readonly KnownComm
     return !word.startsWith('-') && !behind?.takesValue
   })
   if (given.length > 0 && !command.manyArguments) return { kind: 'words', words: [] }
-  const answer = answerTo(command.argument, last, offered)
+  const answer = await answerTo(command.argument, last, offered)
   return answer.kind === 'words'
     ? { kind: 'words', words: answer.words.filter(({ word }) => !given.includes(word)) }
     : answer
@@ -95,18 +99,18 @@ function joined(typed: readonly string[]): string[] {
   return words
 }
 
-function answerTo(wanted: Wanted, last: string, offered: () => Offered): Answer {
+async function answerTo(wanted: Wanted, last: string, offered: () => Promise<Offered>): Promise<Answer> {
   if (wanted === 'file') return { kind: 'files' }
   if (wanted === 'folder') return { kind: 'folders' }
   if (wanted === 'stage')
     return wordsWith(
       last,
-      offered().stages.map((word) => ({ word, about: 'stage' })),
+      (await offered()).stages.map((word) => ({ word, about: 'stage' })),
     )
   if (wanted === 'variable')
     return wordsWith(
       last,
-      offered().variables.map(({ name, about }) => ({ word: name, about })),
+      (await offered()).variables.map(({ name, about }) => ({ word: name, about })),
     )
   return wordsWith(
     last,
