@@ -292,3 +292,17 @@ test('a host is asked with a token that a variable holds, and neither is ever sh
     server.close()
   }
 })
+
+test("compare cuts what is longer than any screen, and takes no value for this machine's alone that it only hides", async () => {
+  const root = apiary()
+  writeFileSync(join(root, '.env.staging'), `STAGE_NOTE=Practice\nSTORE_FILE=${'hives/'.repeat(150_000)}\n`)
+  writeFileSync(join(root, '.env.staging.local'), 'STAGE_NOTE=Mine\nLOG_LEVEL=warn\nTILE_KEY=tile_test_mine\n')
+  const table = await mappa(['compare', 'staging', 'production'], { cwd: root })
+  assert.match(table.stdout, /STORE_FILE +hives\/[\s\S]*…[\s\S]*KEEPER_PHONE/)
+  assert.ok(table.stdout.length < 5000)
+  const host = await mappa(['compare', 'staging', '--host', 'names.json', '--json'], { cwd: root })
+  const { faults, elsewhere } = JSON.parse(host.stdout)
+  const lacking = faults.map(({ name }: { name: string }) => name)
+  assert.deepEqual(lacking, ['COLLECTOR_PORT', 'COLLECTOR_URL', 'ALLOWED_ORIGINS', 'TILE_KEY'])
+  for (const name of ['STAGE_NOTE', 'LOG_LEVEL', 'READINGS_KEPT']) assert.ok(elsewhere.includes(name), name)
+})

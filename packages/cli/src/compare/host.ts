@@ -48,10 +48,10 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
   const notices: Notice[] = []
   const both: string[] = []
   const elsewhere: string[] = []
-  for (const { name, required, secret, file, obtain, generate, formerly } of variables) {
-    const { winner } = found.trail(name)
-    const isSet = winner !== undefined && winner.source !== 'default'
-    const isShared = isSet && !local.has(winner.layer)
+  for (const { name, required, secret, file, obtain, generate, formerly, ...terms } of variables) {
+    const { winner, steps } = found.trail(name)
+    // What this machine alone has may hide a value that everybody has.
+    const isShared = steps.some(({ source, layer, shown }) => source !== 'default' && !local.has(layer) && shown !== '')
     if (has.has(name) || formerly.some((old) => has.has(old)) || (file && has.has(`${name}_FILE`))) {
       if (isShared) both.push(name)
       const old = has.has(name) ? undefined : formerly.find((each) => has.has(each))
@@ -62,9 +62,9 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
           message: `The host has ${old}, the former name of ${name}.`,
           remedy: `Rename it there: ${name}`,
         })
-    } else if (isShared || (winner && !isSet)) elsewhere.push(name)
+    } else if (isShared || terms.default !== undefined) elsewhere.push(name)
     else if (required) {
-      const where = isSet ? `only this machine has a value for it` : 'no layer has a value for it either'
+      const where = winner ? 'only this machine has a value for it' : 'no layer has a value for it either'
       const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' A fresh random value will do.' : ''
       faults.push({
         kind: 'missing',

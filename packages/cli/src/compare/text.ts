@@ -46,7 +46,7 @@ function stackedText(rows: readonly Row[], paint: Paint): string {
 function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, room = Number.POSITIVE_INFINITY): string {
   if (state === 'missing') return paint.red('missing')
   if (state === 'unset') return fault ? paint.red(fault) : paint.dim('not set')
-  const text = shown === '' ? '(empty)' : broken(shown as string, room)
+  const text = shown === '' ? '(empty)' : broken(cut(shown as string), room)
   const marks = [
     ...(state === 'default' ? ['default'] : []),
     ...(fault ? [fault] : []),
@@ -62,13 +62,26 @@ function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, roo
         : whole
 }
 
+/** Longer values would push everything else off the screen; `--json` and `trace` have them whole. Characters. */
+const shownMax = 240
+
+function cut(text: string): string {
+  return text.length > shownMax ? `${text.slice(0, shownMax)}…` : text
+}
+
 /** Addresses and lists have no blanks to break at, so they break behind what divides them: items before all else. */
 function broken(text: string, room: number): string {
-  if (text.length <= room || text.includes(' ')) return text
-  const start = text.slice(0, room)
-  const ends = dividers.map((divider) => start.search(divider) + 1)
-  const end = ends.find((each, at) => each > (at === 0 ? 0 : room / 2)) ?? room
-  return `${text.slice(0, end)}\n${broken(text.slice(end), room)}`
+  if (text.includes(' ')) return text
+  const lines: string[] = []
+  let rest = text
+  while (rest.length > room) {
+    const start = rest.slice(0, room)
+    const ends = dividers.map((divider) => start.search(divider) + 1)
+    const end = ends.find((each, at) => each > (at === 0 ? 0 : room / 2)) ?? room
+    lines.push(rest.slice(0, end))
+    rest = rest.slice(end)
+  }
+  return [...lines, rest].join('\n')
 }
 
 /** The last character of each kind that divides a value. */
