@@ -1,5 +1,5 @@
 /** What may be typed somewhere: words of a kind that the project knows, fixed words, or paths. */
-export type Wanted = 'stage' | 'variable' | 'file' | 'folder' | 'command' | readonly string[] | undefined
+export type Wanted = 'stage' | 'variable' | 'file' | 'folder' | readonly string[] | undefined
 
 /** An option as it is typed. */
 export interface KnownOption {
@@ -65,8 +65,7 @@ export async function answerFor(
   if (open) return answerTo(open.value, last, offered)
   if (last.startsWith('-')) {
     const flags = options.filter(({ flag }) => !before.includes(flag) || flag === '--set')
-    const rest =
-      command.argument === undefined || command.name !== 'with' ? [] : [{ word: '--', about: 'the command behind it' }]
+    const rest = command.name === 'with' ? [{ word: '--', about: 'the command behind it' }] : []
     return wordsWith(last, [...flags.map(({ flag, about }) => ({ word: flag, about })), ...rest])
   }
   const given = before.slice(1).filter((word, at, all) => {

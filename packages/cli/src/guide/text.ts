@@ -5,7 +5,7 @@ import { aboutOf, aloneTitle, factsOf, type Guide, marksOf, summaryOf } from './
 /** The guide for a terminal: each variable with what it is for and its facts, in as many columns as there are. */
 export function guideText(guide: Guide, width: number, paint: Paint): string {
   const ui = cliui({ width, wrap: true })
-  const line = (text: string, indent: number) => ui.div({ text, width: width, padding: [0, 0, 0, indent] as const })
+  const line = (text: string, indent: number) => ui.div({ text, width, padding: [0, 0, 0, indent] as const })
   line(`${paint.bold(guide.title)}${guide.stage === undefined ? '' : `, stage ${guide.stage}`}`, 0)
   line(`${summaryOf(guide)}.`, 0)
   for (const { name, variables } of guide.groups) {
