@@ -1,4 +1,5 @@
-// The whole check of the project: form, types, packaging, then every test. Brings what it needs first.
+// The whole check of the project: form, types, packaging, then every test. Brings what it needs first. With arguments,
+// such as the path of a test file, it builds what is stale and runs those tests alone.
 import { spawnSync } from 'node:child_process'
 import { readdirSync } from 'node:fs'
 import { createRequire } from 'node:module'
@@ -6,6 +7,7 @@ import { join } from 'node:path'
 import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
 
+const given = process.argv.slice(2)
 const missing = installDebian({ chromium: 'chromium', zsh: 'zsh', fish: 'fish' })
 if (missing.includes('chromium')) console.log('Chromium is not installed: the tests of pages in a browser cannot run.')
 
@@ -14,7 +16,7 @@ const tsc = join(require.resolve('typescript/package.json'), '../bin/tsc')
 const biome = join(require.resolve('@biomejs/biome/package.json'), '../bin/biome')
 const publint = join(top, 'node_modules/publint/src/cli.js')
 
-const steps = [
+const checks = [
   ['form and lint', [biome, 'ci', '--log-level=warn', '.']],
   ['types', [tsc, '-p', '.']],
   ['types of the collector', [tsc, '-p', 'examples/apiary/collector']],
@@ -22,8 +24,10 @@ const steps = [
   ['types of the core, without those of Node', [tsc, '-p', 'packages/mappa/tsconfig.core.json']],
   ['packaging of mappa', [publint, 'packages/mappa', '--strict']],
   ['packaging of @mappa/cli', [publint, 'packages/cli', '--strict']],
-  ['tests', ['--import', 'tsx', '--test', '--test-reporter', 'spec', ...testFiles()]],
 ]
+// A core for each of two files: most of them drive the command, which runs beside them.
+const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '2']
+const steps = given.length > 0 ? [['tests', [...tests, ...given]]] : [...checks, ['tests', [...tests, ...testFiles()]]]
 const failed = steps.filter(([name, args]) => {
   console.log(`\n── ${name}`)
   return spawnSync(process.execPath, args, { cwd: top, stdio: ['ignore', 'inherit', 'inherit'] }).status !== 0

@@ -1,5 +1,5 @@
 // Every kind of fault and notice, made on a real directory through the command, its whole report stored beside this file.
-// After a change of wording: WRITE_STORED=1 node --import tsx --test packages/cli/test/faults.test.ts, then read the diff.
+// After a change of wording: WRITE_STORED=1 npm test -- packages/cli/test/faults.test.ts, then read the diff.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'

@@ -6,7 +6,7 @@ import test from 'node:test'
 import fc from 'fast-check'
 import { legendFromJsonSchema } from 'mappa'
 import { chromium } from 'playwright-core'
-import { environment, mappa, project, top } from '../../../test/helpers.js'
+import { environment, mappa, mappaProcess, project, top } from '../../../test/helpers.js'
 import { changesFor, sorted, type Target } from '../src/lift/edit.js'
 import { findIn } from '../src/lift/lift.js'
 import { parseFile, type SourceFile } from '../src/lift/parse.js'
@@ -555,7 +555,7 @@ test('where lift cannot write, it says so and leaves everything as it was', asyn
   ]
   for (const { root, env, expected } of cases) {
     const before = roots(root)
-    const { code, stdout, stderr } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root, env })
+    const { code, stdout, stderr } = await mappaProcess(['lift', '--apply', '--uncommitted'], { cwd: root, env })
     assert.deepEqual([code, roots(root)], [1, before], stdout + stderr)
     assert.match(stderr, expected)
     assert.equal(readFileSync(join(root, 'app.mjs'), 'utf8'), small['app.mjs'])

@@ -1,5 +1,5 @@
 // Every command and option on the demo data, its whole output stored beside this file, so that a change of wording shows
-// in review. After one: WRITE_STORED=1 node --import tsx --test packages/cli/test/outputs.test.ts, then read the diff.
+// in review. After one: WRITE_STORED=1 npm test -- packages/cli/test/outputs.test.ts, then read the diff.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
