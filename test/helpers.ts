@@ -42,8 +42,17 @@ export interface Ended {
   readonly stderr: string
 }
 
-/** Milliseconds after which a program is taken to hang, and ended. */
-const hangMax = 120_000
+/** Milliseconds after which a program is taken to hang, and ended: far more than a busy machine takes. */
+export const hangMax = 120_000
+
+/** Waits until something holds that other programs bring about. */
+export async function until(holds: () => unknown, what: string): Promise<void> {
+  const last = Date.now() + hangMax
+  while (!(await holds())) {
+    if (Date.now() > last) throw new Error(`It never came about: ${what}`)
+    await new Promise((resolve) => setTimeout(resolve, 20))
+  }
+}
 
 /** Runs Node with arguments; `onOutput` sees all that was written so far, each time there is more. */
 export function node(

@@ -4,7 +4,7 @@ import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import test from 'node:test'
-import { node } from '../../../test/helpers.js'
+import { node, until } from '../../../test/helpers.js'
 import { apiary, freePort, whileRunning } from './apiary.js'
 
 /** Runs the server, talks to it once it listens, and stops it. */
@@ -84,8 +84,7 @@ test('in production a swarm sends a text message through the gateway, with the t
   const { code, stdout } = await serve(['collector/dist/server.js'], env, cwd, async (url) => {
     await post(url, reading)
     assert.deepEqual(await (await post(url, { ...reading, time: 2_000, weight: 38 })).json(), { swarm: true })
-    for (let tries = 0; asked.length === 0 && tries < 100; tries++)
-      await new Promise((resolve) => setTimeout(resolve, 20))
+    await until(() => asked.length > 0, 'the gateway is asked')
   })
   gateway.close()
   assert.deepEqual(asked, ['Bearer sms_live_acacia_sunflower_lime', '+15550100'])

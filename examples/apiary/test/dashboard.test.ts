@@ -1,22 +1,18 @@
 import assert from 'node:assert/strict'
-import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test, { after } from 'node:test'
-import { type Browser, chromium, type Page } from 'playwright-core'
+import type { Browser, Page } from 'playwright-core'
+import { inBrowser, launch, newPage } from '../../../test/browser.js'
 import { node } from '../../../test/helpers.js'
 import { apiary, freePort, vite, whileRunning } from './apiary.js'
 
-const executablePath = '/usr/bin/chromium'
-const installed = existsSync(executablePath)
-/** Where there is no Chromium these tests say so; in CI that is a failure. */
-const options = { skip: !installed && process.env.CI !== 'true' && 'Chromium is not installed' }
 let browser: Browser | undefined
 after(() => browser?.close())
 
 async function open(url: string, size = { width: 1280, height: 800 }): Promise<{ page: Page; errors: string[] }> {
-  const args = ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync']
-  browser ??= await chromium.launch({ executablePath, args })
-  const page = await browser.newPage({ viewport: size })
+  browser ??= await launch()
+  const page = await newPage(browser, { viewport: size })
   const errors: string[] = []
   page.on('pageerror', (error) => errors.push(error.message))
   await page.goto(url)
@@ -61,7 +57,7 @@ const pages = [
 ]
 
 for (const { stage, note, key } of pages)
-  test(`the page built for ${stage} shows the hives, a hive's weight, and the swarm alert`, options, () =>
+  test(`the page built for ${stage} shows the hives, a hive's weight, and the swarm alert`, inBrowser, () =>
     withPage(stage, built(stage), async (url) => {
       const { page, errors } = await open(url)
       await page.waitForSelector('.hive')
@@ -93,7 +89,7 @@ for (const { stage, note, key } of pages)
     }),
   )
 
-test('the page says so when the collector is away', options, async () => {
+test('the page says so when the collector is away', inBrowser, async () => {
   const root = apiary()
   const env = { COLLECTOR_URL: `http://localhost:${await freePort()}` }
   const port = String(await freePort())
@@ -106,7 +102,7 @@ test('the page says so when the collector is away', options, async () => {
   })
 })
 
-test('while Vite serves, an edited layer shows in the page, and a fault is shown without losing it', options, () =>
+test('while Vite serves, an edited layer shows in the page, and a fault is shown without losing it', inBrowser, () =>
   withPage(
     'development',
     async (_, __, pagePort) => vite('--port', pagePort, '--strictPort', '--host', 'localhost'),

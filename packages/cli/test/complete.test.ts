@@ -4,7 +4,7 @@ import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, mkdirSync, symlinkSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
-import { environment, mappa, project, top } from '../../../test/helpers.js'
+import { environment, hangMax, mappa, project, top } from '../../../test/helpers.js'
 
 const files = {
   // It must not run because a key is pressed.
@@ -92,21 +92,27 @@ test('bash, zsh and fish complete in a terminal, and run nothing of what is type
     const steps: (readonly [sign: RegExp, keys: string])[] = [
       [/./, `${setUp}; echo rea''dy\r`],
       [/ready/, 'mappa trace COLL\t'],
-      [/trace COLLECTOR_PORT/, `${clear}mappa check --stage har\t`],
-      [/--stage harvest/, `${clear}mappa trace $(touch ran) ALERT_T\t`],
-      [/ALERT_TOKEN/, `${clear}exit\r`],
+      [/trace COLLECTOR_PORT/, 'mappa check --stage har\t'],
+      [/--stage harvest/, 'mappa trace $(touch ran) ALERT_T\t'],
+      [/ALERT_TOKEN/, 'exit\r'],
     ]
+    let last = ''
+    // What is typed before a shell listens is lost, so it is typed again until it shows.
+    const type = () => terminal.stdin.write(clear + last)
+    const again = setInterval(type, 5000)
     terminal.stdout.on('data', (data) => {
       // Shells colour what is typed as they go.
       said += String(data).replace(/\u001b[[\]()>=?][0-9;?]*[a-zA-Z]?/g, '')
       if (!steps[0]?.[0].test(said)) return
-      const [, keys] = steps.shift() as (typeof steps)[0]
+      last = (steps.shift() as (typeof steps)[0])[1]
       said = ''
-      setTimeout(() => terminal.stdin.write(keys), 300)
+      again.refresh()
+      setTimeout(type, 100)
     })
-    const hangs = setTimeout(() => terminal.kill(), 30_000)
+    const hangs = setTimeout(() => terminal.kill(), hangMax)
     await new Promise((resolve) => terminal.once('close', resolve))
     clearTimeout(hangs)
+    clearInterval(again)
     assert.deepEqual(steps, [], `${shell}: ${said}`)
     assert.ok(!existsSync(join(root, 'ran')), shell)
   }

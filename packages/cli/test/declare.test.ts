@@ -4,7 +4,7 @@ import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { createServer } from 'vite'
-import { mappa, node, project, top } from '../../../test/helpers.js'
+import { mappa, node, project, top, until } from '../../../test/helpers.js'
 
 const entries = `
   PORT: { type: 'port', as: 'collector.port', description: 'Where it listens */' },
@@ -122,12 +122,8 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
     assert.match(own, /console\.log\("tile_test_meadow", /)
     // An edited layer reaches what was filled before.
     writeFileSync(join(root, '.env'), layer.replace('meadow', 'orchard'))
-    for (let tries = 0; tries < 100; tries++) {
-      const { code = '' } = (await server.transformRequest('/main.js')) ?? {}
-      if (code.includes('tile_test_orchard')) break
-      assert.ok(tries < 99, code)
-      await new Promise((resolve) => setTimeout(resolve, 100))
-    }
+    const now = async () => (await server.transformRequest('/main.js'))?.code ?? ''
+    await until(async () => (await now()).includes('tile_test_orchard'), 'the edited value is served')
   } finally {
     await server.close()
   }

@@ -1,14 +1,11 @@
 // The guide as a person uses it: the page in a real browser, and Markdown that holds whatever a legend may say.
 import assert from 'node:assert/strict'
-import { existsSync, writeFileSync } from 'node:fs'
+import { writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { pathToFileURL } from 'node:url'
-import { chromium } from 'playwright-core'
+import { inBrowser, launch, newPage } from '../../../test/browser.js'
 import { mappa, project } from '../../../test/helpers.js'
-
-const executablePath = '/usr/bin/chromium'
-const options = { skip: !existsSync(executablePath) && process.env.CI !== 'true' && 'Chromium is not installed' }
 
 const files = {
   'package.json': '{ "name": "scales & <co>" }',
@@ -32,17 +29,16 @@ export default legend({
 
 test(
   'the page searches, changes its look, prints everything, needs nothing from elsewhere and shows texts as texts',
-  options,
+  inBrowser,
   async () => {
     const root = project(files)
     const { stdout, code } = await mappa(['guide', '--as', 'html'], { cwd: root })
     assert.equal(code, 0)
     const file = join(root, 'guide.html')
     writeFileSync(file, stdout)
-    const args = ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync']
-    const browser = await chromium.launch({ executablePath, args })
+    const browser = await launch()
     try {
-      const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, colorScheme: 'light' })
+      const page = await newPage(browser, { viewport: { width: 1280, height: 800 }, colorScheme: 'light' })
       const asked: string[] = []
       const errors: string[] = []
       page.on('request', (request) => asked.push(request.url()))

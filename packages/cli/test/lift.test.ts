@@ -5,7 +5,7 @@ import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
 import { legendFromJsonSchema } from 'mappa'
-import { chromium } from 'playwright-core'
+import { hasBrowser, launch, newPage } from '../../../test/browser.js'
 import { environment, mappa, mappaProcess, project, top } from '../../../test/helpers.js'
 import { changesFor, sorted, type Target } from '../src/lift/edit.js'
 import { findIn } from '../src/lift/lift.js'
@@ -397,9 +397,6 @@ function commit(root: string) {
   git(root, 'commit', '-q', '-m', 'x')
 }
 
-const executablePath = '/usr/bin/chromium'
-const withoutBrowser = !existsSync(executablePath) && process.env.CI !== 'true'
-
 /** What the page shows that Vite builds in a stage, while the server answers it. */
 async function shownPage(root: string): Promise<string> {
   const vite = join(root, 'node_modules/vite/bin/vite.js')
@@ -410,13 +407,10 @@ async function shownPage(root: string): Promise<string> {
     spawn(process.execPath, ['server/index.js'], { cwd: root, env: environment(), stdio: 'ignore' }),
     spawn(process.execPath, args, { cwd: root, env: environment(), stdio: ['ignore', 'pipe', 'inherit'] }),
   ]
-  const browser = await chromium.launch({
-    executablePath,
-    args: ['--no-sandbox', '--disable-background-networking', '--disable-component-update', '--disable-sync'],
-  })
+  const browser = await launch()
   try {
     await new Promise((resolve) => preview.stdout.once('data', resolve))
-    const page = await browser.newPage()
+    const page = await newPage(browser)
     await page.goto('http://localhost:5180/')
     await page.waitForSelector('image', { state: 'attached' })
     return await page.evaluate<string>('document.body.innerHTML')
@@ -484,8 +478,8 @@ test('an application answers the same when its settings have been lifted, and no
   const old: string[][] = []
   for (const script of scripts) old.push(await answers(root, script))
   assert.equal(new Set(old.map(String)).size, 3)
-  const oldPage = withoutBrowser ? '' : await shownPage(root)
-  assert.match(oldPage, withoutBrowser ? /^$/ : /tile_live_hilltop_42.*/)
+  const oldPage = hasBrowser ? await shownPage(root) : ''
+  assert.match(oldPage, hasBrowser ? /tile_live_hilltop_42.*/ : /^$/)
   const lift = (...args: string[]) => mappa(['lift', ...args], { cwd: root })
   const shown = await lift()
   assert.ok(shown.stdout.includes('\n53 settings found in 15 files.\n'), shown.stdout.slice(0, 80))
@@ -513,7 +507,7 @@ test('an application answers the same when its settings have been lifted, and no
   const again = await lift()
   assert.equal(again.stdout, '0 settings found in 16 files.\n\n')
   for (const [at, script] of scripts.entries()) assert.deepEqual(await answers(root, script), old[at], script)
-  assert.equal(withoutBrowser ? '' : await shownPage(root), oldPage)
+  assert.equal(hasBrowser ? await shownPage(root) : '', oldPage)
   const secrets = Object.entries(
     JSON.parse(readFileSync(join(before, 'expected.json'), 'utf8')) as Record<string, string[]>,
   )
@@ -599,8 +593,7 @@ test('--pick asks about each candidate in a terminal', {
     const [question, keys] = answers[answered] ?? []
     if (question === undefined || !text.includes(question)) return
     answered++
-    // Once the question stands.
-    setTimeout(() => terminal.stdin.write(keys as string), 200)
+    terminal.stdin.write(keys as string)
   })
   const code = await new Promise((resolve) => terminal.once('close', resolve))
   assert.equal(code, 0, text)

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import test from 'node:test'
 import { type Legend, type LegendOptions, layerFromText, legend, reportText } from 'mappa'
 import * as machine from 'mappa/node'
-import { node, project, token } from '../../../test/helpers.js'
+import { hangMax, node, project, token } from '../../../test/helpers.js'
 
 const { survey, surveyAsync, settle } = machine
 
@@ -206,11 +206,11 @@ test('a remote source is asked twice at most, and its fault names it and neither
     { remotes: [{ name: "the host's settings", url: 'SERVICE', token: 'SERVICE_TOKEN' }] },
   )
   const root = project({ '.env': `ALERT_TOKEN=x\nSERVICE_TOKEN=${token}`, '.env.local': '' })
-  const ask = (SERVICE: string) =>
-    surveyAsync(definition, { root, stage: 'test', environment: { SERVICE }, timeout: 200 })
+  const ask = (SERVICE: string, timeout = hangMax) =>
+    surveyAsync(definition, { root, stage: 'test', environment: { SERVICE }, timeout })
   for (const [answer, count, message] of rows) {
     const asked = await service(answer)
-    const found = await ask(asked.url)
+    const found = await ask(asked.url, message?.startsWith('has not answered') ? 200 : hangMax)
     asked.close()
     assert.equal(asked.count(), count, message)
     if (message)
@@ -343,7 +343,7 @@ test('a change is told once for a burst, masked, also when files are replaced, d
   const after = async (change: () => void) => {
     const next = new Promise<void>((resolve, reject) => {
       // Watching does not keep a process alive; this does.
-      const late = setTimeout(() => reject(new Error(`nothing was told after ${told.length} changes`)), 20_000)
+      const late = setTimeout(() => reject(new Error(`nothing was told after ${told.length} changes`)), hangMax)
       wake = () => resolve(clearTimeout(late))
     })
     change()

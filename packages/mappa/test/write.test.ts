@@ -95,8 +95,10 @@ test(
       ...Object.fromEntries(names.map((name) => [name, lines('a')])),
       'write.mjs': `import { writeFiles } from 'mappa/node'
       const texts = [${JSON.stringify(lines('a'))}, ${JSON.stringify(lines('b'))}]
-      process.stdout.write('ready')
-      for (let at = 1; ; at++) writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })))`,
+      for (let at = 1; ; at++) {
+        writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })))
+        if (at === 1) process.stdout.write('written once')
+      }`,
     })
     for (const name of names) chmodSync(join(root, name), 0o600)
     const whole = new Set(['a', 'b'].map(lines))
@@ -118,7 +120,7 @@ test(
         seen.add(text)
       }
     }
-    assert.equal(seen.size, 2, 'something was written')
+    assert.ok(seen.has(lines('b')), 'something was written')
     const left = () => readdirSync(root).filter((name) => name.startsWith('.mappa-'))
     for (const name of left()) assert.equal(modeOf(join(root, name)), '600')
     writeFileSync(join(root, '.mappa-.env-1-abc'), '') // of a process that still runs
