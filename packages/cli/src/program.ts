@@ -7,10 +7,10 @@ import type { LiftOptions } from './commands/lift.js'
 import type { SampleOptions } from './commands/sample.js'
 import type { TypesOptions } from './commands/types.js'
 import type { KnownCommand, Wanted } from './complete/complete.js'
-import type { Shell } from './complete/scripts.js'
-import type { ProjectOptions } from './project.js'
-import { talk } from './terminal.js'
-import { exitCodes, UsageError } from './usage.js'
+import type { Shell } from './complete/shells.js'
+import type { ProjectOptions } from './project/project.js'
+import { talk } from './terminal/terminal.js'
+import { exitCodes, UsageError } from './terminal/usage-error.js'
 
 /** What every command's action gives back. */
 interface Outcome {

@@ -4,8 +4,8 @@ import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
 import { mappa, project, top } from '../../../test/helpers.js'
-import { parseFile, type SourceFile } from '../src/lift/parse.js'
-import { readsIn } from '../src/lift/reads.js'
+import { parseFile, type SourceFile } from '../src/lift/read/parse.js'
+import { readsIn } from '../src/lift/read/reads.js'
 
 /** What a file takes, as `NAME line:column`, names that are only known at run time as `?`, or where it cannot be parsed. */
 function takenBy({ path, text }: SourceFile): string {

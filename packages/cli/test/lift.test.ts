@@ -7,9 +7,10 @@ import fc from 'fast-check'
 import { legendFromJsonSchema } from 'mappa'
 import { hasBrowser, launch, newPage } from '../../../test/browser.js'
 import { environment, mappa, mappaProcess, project, top } from '../../../test/helpers.js'
-import { changesFor, sorted, type Target } from '../src/lift/edit.js'
+import type { Target } from '../src/lift/change.js'
+import { changesFor, sorted } from '../src/lift/edit/edit.js'
 import { findIn } from '../src/lift/lift.js'
-import { parseFile, type SourceFile } from '../src/lift/parse.js'
+import { parseFile, type SourceFile } from '../src/lift/read/parse.js'
 
 const before = join(top, 'examples/before')
 

@@ -10,11 +10,11 @@ import {
   stageLine,
   tally,
 } from 'mappa'
-import type { Usage } from '../lift/usage.js'
-import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project.js'
-import { output } from '../terminal.js'
-import { exitCodes } from '../usage.js'
-import { counted } from '../wording.js'
+import type { CodeReport } from '../check/against-code.js'
+import { allRight } from '../check/all-right.js'
+import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project/project.js'
+import { output } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
@@ -31,7 +31,7 @@ export interface CheckOptions extends ProjectOptions {
 /** `mappa check`: every fault and notice of a stage, or of each. */
 export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openProject(options)
-  const usage = options.code && project.definition ? await usageIn(project.root, project.definition) : undefined
+  const code = options.code && project.definition ? await codeReport(project.root, project.definition) : undefined
   const missing = project.legendFile === undefined ? [noLegend(project.root)] : []
   // What this machine's environment sets is meant for one stage at most.
   const each = options.everyStage
@@ -41,7 +41,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   for (const [at, own] of each.entries()) {
     const { found } = await surveyProject(project, own)
     // What is not about a stage is told once.
-    const [faults, notices] = at === 0 ? [[...missing, ...(usage?.faults ?? [])], usage?.notices ?? []] : [[], []]
+    const [faults, notices] = at === 0 ? [[...missing, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
     reports.push({
       found,
       stage: found.stage,
@@ -49,7 +49,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
       notices: [...found.notices.filter(({ kind }) => at === 0 || !surrounding.has(kind)), ...notices],
     })
   }
-  output().write(written(reports, options, project.root))
+  output().write(reportsIn(reports, options, project.root))
   if (options.everyStage && !options.json && !options.sarif && !options.lines)
     for (const text of [
       "The process environment of this machine was left out: it is one stage's at most.",
@@ -71,7 +71,7 @@ interface Checked extends Reported {
 }
 
 /** Reports in the form that was asked for. */
-function written(reports: readonly Checked[], options: CheckOptions, root: string): string {
+function reportsIn(reports: readonly Checked[], options: CheckOptions, root: string): string {
   const [first] = reports
   const asJson = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`
   if (options.sarif) {
@@ -96,26 +96,8 @@ function written(reports: readonly Checked[], options: CheckOptions, root: strin
 }
 
 /** What the project's code and its legend say of each other. The parser is loaded only for this. */
-async function usageIn(root: string, definition: Legend): Promise<Usage> {
-  const { usageOf } = await import('../lift/usage.js')
-  const { projectFiles } = await import('../project-files.js')
-  return usageOf(definition, projectFiles(root))
-}
-
-/** How many variables are right, and how many of them each layer gives. */
-function allRight(found: Survey): string {
-  const declared = [...found.trails.values()].filter((trail) => trail.declared)
-  const origins = new Map<string, number>()
-  for (const { winner } of declared) {
-    const origin = winner === undefined ? 'no value' : winner.source === 'default' ? 'default' : winner.layer
-    origins.set(origin, (origins.get(origin) ?? 0) + 1)
-  }
-  const most = [...origins].sort(([, a], [, b]) => b - a)
-  const widest = String(most[0]?.[1] ?? '').length
-  const lines = most.map(([origin, count]) => `    ${String(count).padStart(widest)}  ${origin}`)
-  return [
-    `${counted(declared.length, 'variable')} ${declared.length === 1 ? 'is' : 'are'} right, from`,
-    ...lines,
-    '',
-  ].join('\n')
+async function codeReport(root: string, definition: Legend): Promise<CodeReport> {
+  const { againstCode } = await import('../check/against-code.js')
+  const { projectFiles } = await import('../project/files.js')
+  return againstCode(definition, projectFiles(root))
 }

@@ -4,10 +4,17 @@ import { askRemote } from 'mappa/node'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
-import { paragraph } from '../paragraph.js'
-import { leftOut, openSound, ownStages, type ProjectOptions, type SoundProject, surveyProject } from '../project.js'
-import { output, talk } from '../terminal.js'
-import { exitCodes, UsageError } from '../usage.js'
+import {
+  leftOut,
+  openSound,
+  ownStages,
+  type ProjectOptions,
+  type SoundProject,
+  surveyProject,
+} from '../project/project.js'
+import { paragraph } from '../terminal/paragraph.js'
+import { output, talk } from '../terminal/terminal.js'
+import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { counted } from '../wording.js'
 
 /** Options of `mappa compare`. */

@@ -3,9 +3,9 @@ import { join } from 'node:path'
 import { printable, readValues, stagesOf } from 'mappa'
 import { findRoot } from 'mappa/node'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
-import { type Shell, scripts } from '../complete/scripts.js'
-import { output } from '../terminal.js'
-import { exitCodes } from '../usage.js'
+import { type Shell, scripts } from '../complete/shells.js'
+import { output } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 
 /** `mappa complete SHELL`: what the shell is to be told; with words behind `--`, what could be typed there. */
 export async function complete(
@@ -29,7 +29,7 @@ async function offeredBy(root: string | undefined): Promise<Offered> {
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
   const legend = legendFile === undefined ? undefined : textOf(join(directory, legendFile))
   // The parser is slow to load, and most keys need none.
-  const { declaredIn } = await import('../lift/legend-text.js')
+  const { declaredIn } = await import('../declared/legend-text.js')
   const declared = legend === undefined ? undefined : declaredIn(legendFile as string, legend)
   const files = namesIn(directory).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name))
   const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])

@@ -2,10 +2,10 @@ import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { type Legend, toJsonSchema } from 'mappa'
 import { digestOf, sourceWord } from 'mappa/node'
-import { described } from '../described.js'
-import { openSound, type ProjectOptions } from '../project.js'
-import { output, talk } from '../terminal.js'
-import { exitCodes, UsageError } from '../usage.js'
+import { described } from '../project/described.js'
+import { openSound, type ProjectOptions } from '../project/project.js'
+import { output, talk } from '../terminal/terminal.js'
+import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa emit`. */
 export interface EmitOptions extends ProjectOptions {

@@ -1,10 +1,10 @@
 import { printable, variablesOf } from 'mappa'
-import { described } from '../described.js'
 import { type Guide, groupsOf } from '../guide/guide.js'
-import { textIn } from '../made-file.js'
-import { openSound, type ProjectOptions } from '../project.js'
-import { output } from '../terminal.js'
-import { exitCodes } from '../usage.js'
+import { described } from '../project/described.js'
+import { textIn } from '../project/made-file.js'
+import { openSound, type ProjectOptions } from '../project/project.js'
+import { output } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa guide`. */
 export interface GuideOptions extends ProjectOptions {
@@ -24,11 +24,11 @@ export async function guide(options: GuideOptions): Promise<{ exitCode: number; 
     return { exitCode: exitCodes.fine }
   }
   const shown: Guide = { title: titleOf(root), groups: groupsOf(variables), stage: options.stage }
-  terminal.write(await written(shown, options.as))
+  terminal.write(await guideAs(shown, options.as))
   return { exitCode: exitCodes.fine }
 }
 
-async function written(shown: Guide, as: GuideOptions['as']): Promise<string> {
+async function guideAs(shown: Guide, as: GuideOptions['as']): Promise<string> {
   if (as === 'html') return (await import('../guide/html.js')).guideHtml(shown)
   if (as === 'markdown') return (await import('../guide/markdown.js')).guideMarkdown(shown)
   const { width, paint } = output()

@@ -1,12 +1,12 @@
 import { variablesOf } from 'mappa'
 import { gatherAt, WriteError } from 'mappa/node'
-import { described } from '../described.js'
-import { telling, textIn, writeMade } from '../made-file.js'
-import { openSound, type ProjectOptions, type SoundProject } from '../project.js'
-import { ignoredFiles } from '../project-files.js'
+import { described } from '../project/described.js'
+import { ignoredFiles } from '../project/files.js'
+import { telling, textIn, writeMade } from '../project/made-file.js'
+import { openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
 import { hiddenIn, openQuote, type Sampled, sampleDifferences, sampleText } from '../sample/sample.js'
-import { output, talk } from '../terminal.js'
-import { exitCodes } from '../usage.js'
+import { output, talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 import { counted } from '../wording.js'
 
 /** Options of `mappa sample`. */
@@ -15,7 +15,7 @@ export interface SampleOptions extends ProjectOptions {
   readonly verify?: boolean
 }
 
-const path = '.env.example'
+const samplePath = '.env.example'
 
 /** `mappa sample`: writes `.env.example` from the legend, or says how it differs. */
 export async function sample(options: SampleOptions): Promise<{ exitCode: number; cause?: unknown }> {
@@ -23,27 +23,29 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   return telling(async () => {
     const sampled = { variables: variablesOf(await described(project)), given: givenNames(project) }
-    const before = textIn(project.root, path)
+    const before = textIn(project.root, samplePath)
     const open = openQuote(before ?? '')
     if (open) {
-      talk().write(`${path}:${open.line}:${open.column}: ${open.message} ${open.remedy}\nNothing was written.\n`)
+      talk().write(`${samplePath}:${open.line}:${open.column}: ${open.message} ${open.remedy}\nNothing was written.\n`)
       return { exitCode: exitCodes.faults }
     }
-    if (options.verify) return verified(before, sampled)
+    if (options.verify) return sampleVerified(before, sampled)
     const after = sampleText(sampled, before)
-    const said = `${path} holds ${counted(sampled.variables.length, 'variable')}.`
-    return writeMade(project.root, { path, before, after }, said, hiddenIn(sampled, before ?? ''))
+    const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.`
+    return writeMade(project.root, { path: samplePath, before, after }, said, hiddenIn(sampled, before ?? ''))
   })
 }
 
-function verified(before: string | undefined, sampled: Sampled): { exitCode: number } {
+function sampleVerified(before: string | undefined, sampled: Sampled): { exitCode: number } {
   const differences = before === undefined ? [] : sampleDifferences(sampled, before)
   if (before !== undefined && differences.length === 0) {
-    output().write(`${path} is up to date.\n`)
+    output().write(`${samplePath} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
-  const lines = differences.map(({ message, line }) => `    ${path}${line === undefined ? '' : `:${line}`}: ${message}`)
-  const headline = before === undefined ? `There is no ${path}.` : `${path} is stale.`
+  const lines = differences.map(
+    ({ message, line }) => `    ${samplePath}${line === undefined ? '' : `:${line}`}: ${message}`,
+  )
+  const headline = before === undefined ? `There is no ${samplePath}.` : `${samplePath} is stale.`
   output().write(`${[headline, ...lines, '    Run: mappa sample'].join('\n')}\n`)
   return { exitCode: exitCodes.faults }
 }

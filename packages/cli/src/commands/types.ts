@@ -1,11 +1,11 @@
 import { stagesOf, variablesOf } from 'mappa'
 import { declarationHead, declarationText } from '../declare/declaration.js'
-import { described } from '../described.js'
-import { diffText } from '../diff-text.js'
-import { telling, textIn, writeMade } from '../made-file.js'
-import { openSound, type ProjectOptions } from '../project.js'
-import { output, talk } from '../terminal.js'
-import { exitCodes } from '../usage.js'
+import { described } from '../project/described.js'
+import { telling, textIn, writeMade } from '../project/made-file.js'
+import { openSound, type ProjectOptions } from '../project/project.js'
+import { diffText } from '../terminal/diff.js'
+import { output, talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 import { counted } from '../wording.js'
 
 /** Options of `mappa types`. */
@@ -14,7 +14,7 @@ export interface TypesOptions extends ProjectOptions {
   readonly verify?: boolean
 }
 
-const path = 'mappa.types.d.ts'
+const declarationPath = 'mappa.types.d.ts'
 /** What makes a name that nobody declares an error, although `process.env` takes any. */
 const option = 'noPropertyAccessFromIndexSignature'
 
@@ -27,18 +27,22 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
   const variables = variablesOf(definition)
   const text = declarationText({ definition, variables, stages: stagesOf(definition), legendFile })
   return telling(async () => {
-    const before = textIn(root, path)
+    const before = textIn(root, declarationPath)
     // Version control may have given it other line ends.
     const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
-    if (options.verify) return verified(before, after)
+    if (options.verify) return typesVerified(before, after)
     if (before !== undefined && !before.startsWith(declarationHead)) {
-      talk().write(`${path} was not written by mappa types, so it stays as it is. Move it away first.\n`)
+      talk().write(`${declarationPath} was not written by mappa types, so it stays as it is. Move it away first.\n`)
       return { exitCode: exitCodes.faults }
     }
-    const ended = writeMade(root, { path, before, after }, `${path} declares ${counted(variables.length, 'variable')}.`)
+    const ended = writeMade(
+      root,
+      { path: declarationPath, before, after },
+      `${declarationPath} declares ${counted(variables.length, 'variable')}.`,
+    )
     const config = textIn(root, 'tsconfig.json') ?? ''
     if (before === undefined && /"(?:include|files)"\s*:/.test(config))
-      talk().write(`tsconfig.json says which files count: add "${path}" to its "include".\n`)
+      talk().write(`tsconfig.json says which files count: add "${declarationPath}" to its "include".\n`)
     if (!new RegExp(`"${option}"\\s*:\\s*true`).test(config))
       talk().write(
         `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,
@@ -52,12 +56,15 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
   })
 }
 
-function verified(before: string | undefined, after: string): { exitCode: number } {
+function typesVerified(before: string | undefined, after: string): { exitCode: number } {
   if (before === after) {
-    output().write(`${path} is up to date.\n`)
+    output().write(`${declarationPath} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
-  if (before === undefined) output().write(`There is no ${path}.\n    Run: mappa types\n`)
-  else output().write(`${diffText([{ path, before, after }], [], output())}\n${path} is stale.\n    Run: mappa types\n`)
+  if (before === undefined) output().write(`There is no ${declarationPath}.\n    Run: mappa types\n`)
+  else
+    output().write(
+      `${diffText([{ path: declarationPath, before, after }], [], output())}\n${declarationPath} is stale.\n    Run: mappa types\n`,
+    )
   return { exitCode: exitCodes.faults }
 }

@@ -1,9 +1,9 @@
 import { reportText } from 'mappa'
 import { childEnvironment } from 'mappa/node'
-import { openProject, type ProjectOptions, surveyProject } from '../project.js'
+import { openProject, type ProjectOptions, surveyProject } from '../project/project.js'
 import { runChild } from '../run/child.js'
-import { talk } from '../terminal.js'
-import { exitCodes } from '../usage.js'
+import { talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 
 /** `mappa with [stage] -- command …`: runs a program with a stage's values. Says nothing when all is well. */
 export async function withSettings(

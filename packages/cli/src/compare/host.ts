@@ -1,5 +1,5 @@
 import { type Fault, type Notice, nearest, readValues, type Survey, type Variable } from 'mappa'
-import { isHostName } from '../lift/host-names.js'
+import { isHostName } from '../names/host-names.js'
 
 /** What a comparison with a host finds. No value is looked at, there or here. */
 export interface HostReport {

@@ -2,7 +2,7 @@ import type { Legend, Terms, Variable } from 'mappa'
 import { obtainLines, sentencesOf } from '../guide/sentences.js'
 
 /** What a declaration file is made from. */
-export interface Declared {
+export interface Declaration {
   readonly definition: Legend
   readonly variables: readonly Variable[]
   readonly stages: readonly string[]
@@ -18,7 +18,7 @@ export const declarationHead =
  * Declarations of `virtual:mappa/settings`, `process.env` and `import.meta.env`. A legend in TypeScript gives the types
  * of settings itself, so only names can go stale; for one in JSON or JavaScript they are written out.
  */
-export function declarationText(declared: Declared): string {
+export function declarationText(declared: Declaration): string {
   const browser = declared.variables.filter(({ reach }) => reach === 'browser')
   const blocks = [
     declarationHead,
@@ -29,7 +29,7 @@ export function declarationText(declared: Declared): string {
   return `${blocks.join('\n\n')}\n`
 }
 
-function moduleBlock({ definition, variables, legendFile }: Declared): string {
+function moduleBlock({ definition, variables, legendFile }: Declaration): string {
   const inferred = legendFile.endsWith('.ts')
   const source = `./${legendFile.replace(/\.ts$/, '.js')}`
   const typeFor = (variable: Variable) =>
@@ -49,7 +49,7 @@ function moduleBlock({ definition, variables, legendFile }: Declared): string {
 }
 
 /** `process.env` holds texts, as `mappa with` and the preload set them: defaults included. */
-function processBlock({ variables, stages }: Declared): string {
+function processBlock({ variables, stages }: Declaration): string {
   const lines = [
     '/** The stage, as mappa with and the preload set it. */',
     `MAPPA_STAGE?: ${union(stages)}`,
@@ -104,23 +104,23 @@ function union(values: readonly string[]): string {
 
 const quoted = (text: string) => `'${JSON.stringify(text).slice(1, -1).replaceAll('\\"', '"').replaceAll("'", "\\'")}'`
 
-interface Words {
+interface TypeWords {
   readonly type: string
   readonly enum?: readonly unknown[]
-  readonly items?: Words
+  readonly items?: TypeWords
 }
 
 /** The type of a setting, written out; what a function makes of a value is not known. */
 function writtenType(variable: Variable, definition: Legend): string {
   if (variable.made) return 'unknown'
-  const type = typeOf(definition.entries[variable.name] as Words)
+  const type = typeText(definition.entries[variable.name] as TypeWords)
   return mayLack(variable) ? `${type} | undefined` : type
 }
 
-function typeOf({ type, enum: allowed, items }: Words): string {
+function typeText({ type, enum: allowed, items }: TypeWords): string {
   if (allowed?.every((value) => typeof value !== 'object'))
     return allowed.map((value) => (typeof value === 'string' ? quoted(value) : String(value))).join(' | ')
-  if (type === 'array') return items ? `readonly (${typeOf(items)})[]` : 'readonly unknown[]'
+  if (type === 'array') return items ? `readonly (${typeText(items)})[]` : 'readonly unknown[]'
   if (type === 'object') return 'Record<string, unknown>'
   if (type === 'boolean') return 'boolean'
   return type === 'string' || type === 'pem' ? 'string' : 'number'

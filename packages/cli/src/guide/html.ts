@@ -16,13 +16,13 @@ export function guideHtml(guide: Guide): string {
 <meta name="viewport" content="width=device-width, initial-scale=1">
 <meta name="color-scheme" content="light dark">
 <meta http-equiv="Content-Security-Policy" content="default-src 'none'; style-src 'unsafe-inline'; script-src 'unsafe-inline'">
-<title>${escaped(title)}</title>
+<title>${escapedHtml(title)}</title>
 <style>${style}</style>
 </head>
 <body>
 <header>
-<h1>${escaped(title)}</h1>
-<p>${escaped(summaryOf(guide))}</p>
+<h1>${escapedHtml(title)}</h1>
+<p>${escapedHtml(summaryOf(guide))}</p>
 <div class="tools">
 <label for="page-search">Search</label>
 <input id="page-search" type="search" placeholder="name, meaning, type, stage" autocomplete="off" spellcheck="false">
@@ -33,7 +33,7 @@ export function guideHtml(guide: Guide): string {
 <div class="columns">
 <nav aria-label="Groups">
 <ul>
-${guide.groups.map((group, at) => `<li><a href="#${anchors[at]}">${escaped(group.name ?? aloneTitle)}</a> <span>${group.variables.length}</span></li>`).join('\n')}
+${guide.groups.map((group, at) => `<li><a href="#${anchors[at]}">${escapedHtml(group.name ?? aloneTitle)}</a> <span>${group.variables.length}</span></li>`).join('\n')}
 </ul>
 </nav>
 <main>
@@ -50,7 +50,7 @@ ${guide.groups.map((group, at) => groupHtml(group, anchors[at] as string)).join(
 
 function groupHtml({ name, variables }: Group, anchor: string): string {
   return `<section id="${anchor}">
-<h2>${escaped(name ?? aloneTitle)}</h2>
+<h2>${escapedHtml(name ?? aloneTitle)}</h2>
 ${variables.map(variableHtml).join('\n')}
 </section>`
 }
@@ -60,25 +60,25 @@ function variableHtml(variable: Variable): string {
   const about = aboutOf(variable)
   return `<article id="${variable.name}">
 <h3><a href="#${variable.name}"><code>${breakable(variable.name)}</code></a>${marks.join('')}</h3>
-${about === '' ? '' : `<p>${escaped(about)}</p>\n`}<dl>
+${about === '' ? '' : `<p>${escapedHtml(about)}</p>\n`}<dl>
 ${factsOf(variable)
-  .map((fact) => `<div><dt>${escaped(fact.label)}</dt><dd>${factHtml(fact)}</dd></div>`)
+  .map((fact) => `<div><dt>${escapedHtml(fact.label)}</dt><dd>${factHtml(fact)}</dd></div>`)
   .join('\n')}
 </dl>
 </article>`
 }
 
 function factHtml({ text, as }: Fact): string {
-  if (as === 'link') return `<a href="${escaped(text)}" rel="noreferrer">${escaped(text)}</a>`
-  return as === 'code' ? `<code>${escaped(text)}</code>` : escaped(text)
+  if (as === 'link') return `<a href="${escapedHtml(text)}" rel="noreferrer">${escapedHtml(text)}</a>`
+  return as === 'code' ? `<code>${escapedHtml(text)}</code>` : escapedHtml(text)
 }
 
 /** Long names may break at their underscores. */
 function breakable(name: string): string {
-  return escaped(name).replaceAll('_', '_<wbr>')
+  return escapedHtml(name).replaceAll('_', '_<wbr>')
 }
 
-function escaped(text: string): string {
+function escapedHtml(text: string): string {
   const entities: Readonly<Record<string, string>> = {
     '&': '&amp;',
     '<': '&lt;',

@@ -1,12 +1,13 @@
-import { browserFiles, type Standing, standingIn } from './browser.js'
-import { type Candidate, candidatesOf } from './candidates.js'
-import { containersIn, isContainerFile } from './containers.js'
-import { type Finding, findingsIn } from './find.js'
-import { holdsCode, type Node, parseFile, type SourceFile, type Unparsed, walk } from './parse.js'
-import { collectReads } from './reads.js'
-import { isPackageFile, scriptsIn } from './scripts.js'
-import { isSecretConnection } from './shapes.js'
-import { variablesIn } from './variables.js'
+import type { Candidate, Finding } from './finding.js'
+import { candidatesOf } from './guess/candidates.js'
+import { findingsIn } from './guess/find.js'
+import { isSecretConnection } from './guess/shapes.js'
+import { variablesIn } from './guess/variables.js'
+import { containersIn, isContainerFile } from './manifests/containers.js'
+import { isPackageFile, scriptsIn } from './manifests/package-scripts.js'
+import { browserFiles, type Standing, standingIn } from './read/browser.js'
+import { holdsCode, type Node, parseFile, type SourceFile, type Unparsed, walk } from './read/parse.js'
+import { collectReads } from './read/reads.js'
 
 /** What was found in a project. */
 export interface Found {

@@ -1,9 +1,9 @@
 import { constants } from 'node:os'
 import spawn from 'cross-spawn'
-import { UsageError } from '../usage.js'
+import { UsageError } from '../terminal/usage-error.js'
 
 /** Signals that ask a program to do something, so that they are the child's and not ours. */
-const passedOn: readonly NodeJS.Signals[] = ['SIGTERM', 'SIGHUP', 'SIGINT', 'SIGQUIT', 'SIGUSR1', 'SIGUSR2']
+export const passedOn: readonly NodeJS.Signals[] = ['SIGTERM', 'SIGHUP', 'SIGINT', 'SIGQUIT', 'SIGUSR1', 'SIGUSR2']
 /** A terminal sends these to every process in its foreground, so that passing them on would make the child get them twice. */
 const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
 

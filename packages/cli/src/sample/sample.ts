@@ -117,12 +117,12 @@ function nameLine(
   const off = !required || given.has(name)
   const kept = secret || was.off !== off ? '' : was.value
   const fallback = variable.default
-  const own = fallback === undefined ? kept : written(name, fallback)
+  const own = fallback === undefined ? kept : writtenDefault(name, fallback)
   return `${off ? '# ' : ''}${name}=${own}`
 }
 
 /** A default as a layer has it. Behind a # it must fit on its line. */
-function written(name: string, value: string): string {
+function writtenDefault(name: string, value: string): string {
   if (/[\r\n]/.test(value)) return ''
   const layer = readLayer('')
   layer.set(name, value)

@@ -1,0 +1,28 @@
+import type { Legend } from 'mappa'
+import type { Candidate } from './finding.js'
+/** A file before and after; null if it is not there yet. */
+export interface LiftedFile {
+  readonly path: string
+  readonly before: string | null
+  readonly after: string
+  /** Whether it holds secrets. */
+  readonly secret: boolean
+}
+
+/** What moving settings has to know of a project. */
+export interface Target {
+  /** The text of a file, by its path from the root; undefined if it is not there. */
+  readonly read: (path: string) => string | undefined
+  /** The legend's file name, if there is one. */
+  readonly legendFile: string | undefined
+  /** What that declares, if it contradicts itself nowhere. */
+  readonly definition: Legend | undefined
+  /** Whether files ending in .js are modules of ECMAScript. */
+  readonly isModule: boolean
+}
+
+/** A candidate that cannot be moved, and why. */
+export interface Held {
+  readonly candidate: Candidate
+  readonly why: string
+}

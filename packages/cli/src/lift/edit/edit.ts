@@ -1,0 +1,104 @@
+import type { Held, LiftedFile, Target } from '../change.js'
+import type { Candidate } from '../finding.js'
+import { withLayers } from '../manifests/containers.js'
+import { withoutVariables } from '../manifests/package-scripts.js'
+import { parseFile } from '../read/parse.js'
+import { codeChange } from './code.js'
+import { ignoreChange, layerChanges, layerOf, sampleChange } from './layers.js'
+import { legendChange, settingsText } from './legend.js'
+import { pluginChange, takesPlugin } from './page.js'
+import { relative } from './paths.js'
+
+/** Candidates by whether they can be moved. */
+export function sorted(
+  candidates: readonly Candidate[],
+  target: Target,
+): { readonly movable: readonly Candidate[]; readonly held: readonly Held[] } {
+  const movable: Candidate[] = []
+  const held: Held[] = []
+  const bundled = takesPlugin(target)
+  for (const candidate of candidates) {
+    const why = whyHeld(candidate, target, bundled)
+    if (why === undefined) movable.push(candidate)
+    else held.push({ candidate, why })
+  }
+  return { movable, held }
+}
+
+function whyHeld({ blocked, reach, sites }: Candidate, { read }: Target, bundled: boolean): string | undefined {
+  if (blocked !== undefined) return blocked
+  if (reach === 'browser' && !bundled)
+    return 'It is used in the browser, and no Vite builds the page that could put its value in.'
+  const classic = sites.find(({ path, start }) => /\.html?$/.test(path) && !isModuleScript(read(path) ?? '', start))
+  return classic && `It stands in a script of ${classic.path} that is no module, and so cannot import it.`
+}
+
+/** Whether the script that an offset is in is a module. */
+function isModuleScript(text: string, at: number): boolean {
+  const tag = /<script\b[^>]*>/gi
+  const open = [...text.slice(0, at).matchAll(tag)].at(-1)?.[0] ?? ''
+  return /\btype\s*=\s*["']?module\b/i.test(open)
+}
+
+/** Every change that moves the candidates: code, settings module, legend, layers, sample, ignore rules, and what starts it all. */
+export function changesFor(candidates: readonly Candidate[], target: Target): LiftedFile[] {
+  if (candidates.length === 0) return []
+  const sites = candidates.flatMap((candidate) => candidate.sites)
+  const pathsOf = (isIt: (form: string) => boolean) => [
+    ...new Set(sites.filter(({ form }) => isIt(form)).map(({ path }) => path)),
+  ]
+  const paths = pathsOf((form) => form !== 'script' && form !== 'container')
+  const pages = new Set(sites.filter(({ page }) => page).map(({ path }) => path))
+  const served = paths.filter((path) => !pages.has(path))
+  const typed = paths.length > 0 && paths.every((path) => /\.[cm]?tsx?$/.test(path))
+  const legendFile =
+    target.legendFile ?? (typed ? 'mappa.legend.ts' : target.isModule ? 'mappa.legend.js' : 'mappa.legend.mjs')
+  const module = settingsModule(served, typed, target)
+  const layers = layerChanges(candidates, target)
+  const needsModule = served.length > 0 && target.read(module) === undefined
+  return [
+    ...paths.map((path) => codeChange(path, candidates, module, target)),
+    ...(needsModule ? [{ path: module, before: null, after: settingsText(module, legendFile), secret: false }] : []),
+    ...(pages.size > 0 ? pluginChange(target) : []),
+    legendChange(legendFile, candidates, target),
+    ...layers,
+    ...sampleChange(candidates, target, layers),
+    ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
+    ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
+    ...ignoreChange(candidates, target),
+  ]
+}
+
+function namesAt(path: string, candidates: readonly Candidate[]): ReadonlySet<string> {
+  return new Set(candidates.filter(({ sites }) => sites.some((site) => site.path === path)).map(({ name }) => name))
+}
+
+function scriptChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
+  const before = read(path) ?? ''
+  return { path, before, after: withoutVariables(before, namesAt(path, candidates)), secret: false }
+}
+
+function containerChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
+  const before = read(path) ?? ''
+  const own = candidates.flatMap(({ sites, secret }) =>
+    sites.filter((site) => site.path === path).map(({ stage }) => layerOf(stage, secret)),
+  )
+  const layers = [...new Set(own)].sort().map((layer) => relative(path, layer))
+  return { path, before, after: withLayers(before, namesAt(path, candidates), layers), secret: false }
+}
+
+/** Where the settings module is, or is to be: in the folder that all the code is in. */
+function settingsModule(paths: readonly string[], typed: boolean, { read, isModule }: Target): string {
+  const folder = paths.length > 0 && paths.every((path) => path.startsWith('src/')) ? 'src/' : ''
+  const ending = typed ? '.ts' : isModule ? '.js' : '.mjs'
+  const usual = `${folder}settings${ending}`
+  const there = read(usual)
+  return there === undefined || /\bsettle(?:Async)?\(/.test(there) ? usual : `${folder}mappa-settings${ending}`
+}
+
+/** A change after which its file would not parse any more: a mistake of ours, so that nothing must be written. */
+export function brokenChange(changes: readonly LiftedFile[]): LiftedFile | undefined {
+  return changes.find(
+    ({ path, after }) => /\.[cm]?[jt]sx?$/.test(path) && !('programs' in parseFile({ path, text: after })),
+  )
+}

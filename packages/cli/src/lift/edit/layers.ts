@@ -1,0 +1,78 @@
+import { readLayer, variablesOf } from 'mappa'
+import { openQuote, sampleText } from '../../sample/sample.js'
+import type { LiftedFile, Target } from '../change.js'
+import type { Candidate } from '../finding.js'
+import { wordsOfEntry } from './legend.js'
+
+/** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
+export function layerChanges(candidates: readonly Candidate[], { read }: Target): LiftedFile[] {
+  const layers = new Map<
+    string,
+    { readonly secret: boolean; readonly values: Map<string, Candidate & { own: string }> }
+  >()
+  const put = (stage: string | undefined, candidate: Candidate, own: string) => {
+    const path = layerOf(stage, candidate.secret)
+    const layer = layers.get(path) ?? { secret: candidate.secret, values: new Map() }
+    layer.values.set(candidate.name, { ...candidate, own })
+    layers.set(path, layer)
+  }
+  for (const candidate of candidates) {
+    if (candidate.value !== undefined) put(undefined, candidate, candidate.value)
+    for (const [stage, value] of Object.entries(candidate.stages)) put(stage, candidate, value)
+  }
+  const names = new Set(candidates.map(({ name }) => name))
+  return [...layers].map(([path, { secret, values }]) => {
+    const before = read(path)
+    let after = before ?? ''
+    for (const [name, { own, builtOn, value }] of values) {
+      const layer = readLayer(after)
+      layer.set(name, own)
+      after = layer.toString()
+      const range = readLayer(after).ranges().get(name)?.at(-1)
+      if (builtOn === undefined || !names.has(builtOn) || own !== value || !range) continue
+      after =
+        after.slice(0, range.valueStart) + own.replace(/[0-9]+$/, () => `\${${builtOn}}`) + after.slice(range.valueEnd)
+    }
+    return { path, before: before ?? null, after, secret }
+  })
+}
+
+/** The layer file for values of a stage, or of all. */
+export function layerOf(stage: string | undefined, secret: boolean): string {
+  return `.env${stage === undefined ? '' : `.${stage}`}${secret ? '.local' : ''}`
+}
+
+/** The sample with the entries that come, for whoever clones the project. A legend that cannot be read gives none. */
+export function sampleChange(
+  candidates: readonly Candidate[],
+  { read, legendFile, definition }: Target,
+  layers: readonly LiftedFile[],
+): LiftedFile[] {
+  if (legendFile !== undefined && !definition) return []
+  const path = '.env.example'
+  const own = Object.fromEntries(candidates.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
+  const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] }
+  const shared = ['.env', '.env.development'].map((layer) => {
+    const change = layers.find((each) => each.path === layer)
+    return readLayer(change?.after ?? read(layer) ?? '')
+  })
+  const given = new Set(shared.flatMap((layer) => layer.names().filter((name) => layer.get(name) !== '')))
+  const before = read(path)
+  if (openQuote(before ?? '')) return []
+  const after = sampleText({ variables: variablesOf(whole), given }, before)
+  return after === before ? [] : [{ path, before: before ?? null, after, secret: false }]
+}
+
+/** Rules that keep this machine's layers out of version control. */
+export function ignoreChange(candidates: readonly Candidate[], { read }: Target): LiftedFile[] {
+  if (!candidates.some(({ secret }) => secret)) return []
+  const path = '.gitignore'
+  const before = read(path)
+  const rules = new Set((before ?? '').split(/\r?\n/).map((line) => line.trim()))
+  const missing = ['.env.local', '.env.*.local'].filter(
+    (rule) => !rules.has(rule) && !rules.has(`/${rule}`) && !rules.has('.env*') && !rules.has('.env.*'),
+  )
+  if (missing.length === 0) return []
+  const gap = before === undefined || before === '' || before.endsWith('\n') ? '' : '\n'
+  return [{ path, before: before ?? null, after: `${before ?? ''}${gap}${missing.join('\n')}\n`, secret: false }]
+}

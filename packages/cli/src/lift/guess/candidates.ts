@@ -1,0 +1,302 @@
+import type { Candidate, Confidence, Finding, Kind } from '../finding.js'
+import { ownStage } from '../read/stages.js'
+import { wordsOf } from '../read/words.js'
+import { variableName } from './names.js'
+import { isSecretConnection } from './shapes.js'
+import { entryOf } from './variable-entry.js'
+
+/** Words that say nothing of whose a setting is, when they stand alone. */
+const plainWords = new Set([
+  'url',
+  'port',
+  'href',
+  'src',
+  'link',
+  'uri',
+  'base',
+  'endpoint',
+  'origin',
+  'host',
+  'hostname',
+  'address',
+  'server',
+  'key',
+  'token',
+  'secret',
+  'password',
+  'pass',
+  'from',
+  'to',
+  'sender',
+  'value',
+  'default',
+  'connection',
+  'string',
+  'api',
+  'authorization',
+  'phone',
+  'number',
+  'email',
+  'mail',
+  'target',
+  'baseurl',
+  'recipient',
+  'tel',
+])
+/** What a name of this kind should end in, so that it says what its value is. */
+const endings: Readonly<Record<Kind, readonly string[]>> = {
+  credential: [
+    'key',
+    'token',
+    'secret',
+    'password',
+    'pass',
+    'passphrase',
+    'pwd',
+    'passwd',
+    'salt',
+    'pepper',
+    'credentials',
+    'credential',
+    'apikey',
+    'secrets',
+  ],
+  address: ['url', 'uri', 'endpoint', 'origin', 'base', 'webhook', 'gateway', 'baseurl'],
+  connection: ['url', 'uri', 'dsn'],
+  host: ['host', 'hostname', 'address', 'server', 'broker'],
+  port: ['port'],
+  mail: ['email', 'mail', 'from', 'to', 'sender', 'recipient'],
+  phone: ['phone', 'telephone', 'number', 'tel', 'mobile'],
+  variable: [''],
+}
+const usual: Readonly<Record<Kind, string>> = {
+  credential: 'key',
+  address: 'url',
+  connection: 'url',
+  host: 'host',
+  port: 'port',
+  mail: 'email',
+  phone: 'phone',
+  variable: '',
+}
+const rank: Readonly<Record<Confidence, number>> = { high: 2, medium: 1, low: 0 }
+
+/**
+ * Findings of a whole project as candidates: the same value is one setting, wherever it stands. `taken` are names that
+ * already mean something; `isBrowser` says of a file whether it runs in a page.
+ */
+export function candidatesOf(
+  findings: readonly Finding[],
+  taken: Iterable<string>,
+  isBrowser: (path: string) => boolean,
+): Candidate[] {
+  const groups = new Map<string, Finding[]>()
+  const inFiles = stageFiles(findings)
+  for (const found of findings) {
+    const finding = inFiles(found)
+    const { kind, value, variable, group, stage, stages } = finding
+    // A port and a credential may read the same and be two things.
+    const key = variable
+      ? `variable ${variable.name}`
+      : (group ?? `${kind} ${value} ${JSON.stringify([stage, stages])}`)
+    groups.set(key, [...(groups.get(key) ?? []), finding])
+  }
+  const names = new Set(taken)
+  const proper = [...groups.values()].filter((sites) => sites.some(({ echo }) => !echo))
+  // Names that code reads are taken before any is proposed.
+  for (const [{ variable } = {}] of proper) if (variable) names.add(variable.name)
+  const candidates = proper.map((sites) => {
+    const candidate = candidateOf(sites, names, isBrowser)
+    names.add(candidate.name)
+    return candidate
+  })
+  return candidates.map((candidate) => onPort(candidate, candidates))
+}
+
+function candidateOf(
+  sites: readonly Finding[],
+  names: ReadonlySet<string>,
+  isBrowser: (path: string) => boolean,
+): Candidate {
+  const best = sites.filter(({ echo }) => !echo).reduce((a, b) => (rank[b.confidence] > rank[a.confidence] ? b : a))
+  const { kind } = best
+  const uses = sites.flatMap(({ variable }) => variable ?? [])
+  const { value, stages, clash } = valuesOf(sites)
+  const values = [value, ...Object.values(stages)].filter((each) => each !== undefined)
+  const name = uses[0]?.name ?? unique(nameOf(sites, best), best, names)
+  const inBrowser = sites.some(({ path }) => isBrowser(path))
+  const found =
+    uses.length > 0
+      ? entryOf(uses, values)
+      : {
+          type: kind === 'port' ? ('port' as const) : ('string' as const),
+          secret: kind === 'credential' || (kind === 'connection' && values.some(isSecretConnection)),
+          optional: false,
+        }
+  const staged = Object.keys(stages)
+  // A stage that had no value has none now; but which file is for another stage, only the code knows.
+  const isPartly =
+    value === undefined &&
+    found.default === undefined &&
+    !found.optional &&
+    // What code reads as if it always had a value must have one.
+    !sites.some(({ ofStage, form }) => ofStage || form === 'expression' || form === 'pattern')
+  const secret = found.secret && !(isPublicKey(name) && kind !== 'connection')
+  const blocked =
+    secret && inBrowser
+      ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
+      : (clash ?? found.blocked)
+  return {
+    ...{ name, kind, secret, value, stages },
+    sites: sites.map((site) => (isBrowser(site.path) ? { ...site, page: true } : site)),
+    entry: { ...found, secret, ...(isPartly && staged.length > 0 && { neededIn: staged }) },
+    reach: inBrowser ? 'browser' : 'server',
+    confidence: best.confidence,
+    reason: best.reason,
+    asks: [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each)),
+    ...(blocked !== undefined && { blocked }),
+  }
+}
+
+const stageOrder = ['development', 'test', 'staging', 'production']
+
+/** The shared value and those of stages; places that give one stage different values contradict each other. */
+function valuesOf(sites: readonly Finding[]) {
+  const given = sites.flatMap(({ value, stage, stages = {} }) => [
+    ...(value === undefined ? [] : [{ stage, value }]),
+    ...Object.entries(stages).map(([stage, value]) => ({ stage, value })),
+  ])
+  const found = new Map<string | undefined, string>()
+  let clash: string | undefined
+  for (const { stage, value } of given) {
+    const known = found.get(stage)
+    if (known !== undefined && known !== value)
+      clash = `It has different values${stage === undefined ? '' : ` in stage ${stage}`} at its places. Settle on one first.`
+    found.set(stage, value)
+  }
+  const value = found.get(undefined)
+  const stages = [...found].filter((each): each is [string, string] => each[0] !== undefined && each[1] !== value)
+  stages.sort(([a], [b]) => stageOrder.indexOf(a) - stageOrder.indexOf(b))
+  return { value, stages: Object.fromEntries(stages), clash }
+}
+
+/** `config/production.js` beside `config/development.js`: what such files give under one name is one setting. */
+function stageFiles(findings: readonly Finding[]): (finding: Finding) => Finding {
+  const families = new Map<string, Set<string>>()
+  const paths = new Set(findings.map(({ path }) => path))
+  for (const path of paths) {
+    const { family } = familyOf(path) ?? {}
+    if (family !== undefined) families.set(family, (families.get(family) ?? new Set()).add(path))
+  }
+  // environment.ts is the base of environment.prod.ts.
+  for (const path of paths) families.get(baseOf(path))?.add(path)
+  return (finding) => {
+    const { path, words, outer, group, variable } = finding
+    if (group !== undefined || variable || words.length === 0) return finding
+    const { family, stage } = familyOf(path) ?? { family: baseOf(path), stage: undefined }
+    if ((families.get(family)?.size ?? 0) < 2) return finding
+    return { ...finding, stage, ofStage: true, group: `${family} ${[...outer, ...words].join(' ')}` }
+  }
+}
+
+function baseOf(path: string): string {
+  return path.replace(/[cm]?[jt]s$/, '')
+}
+
+/** The files that a file is one of, if its name is a stage's; `default.js` is for all stages. */
+function familyOf(path: string): { readonly family: string; readonly stage: string | undefined } | undefined {
+  const [, family = '', word = ''] = /^((?:.*[/.])?)([A-Za-z]+)\.[cm]?[jt]s$/.exec(path) ?? []
+  const stage = ownStage(word)
+  return family !== '' && (stage !== undefined || /^(?:defaults?|base|common|shared)$/.test(word))
+    ? { family, stage }
+    : undefined
+}
+
+/** A port that a server listens on stands in addresses too: their values are built on it, so that it is written once. */
+function onPort(candidate: Candidate, all: readonly Candidate[]): Candidate {
+  const { kind, value } = candidate
+  const port = kind === 'address' || kind === 'host' ? /(?<=:)[0-9]{2,5}$/.exec(value ?? '')?.[0] : undefined
+  if (port === undefined || !/(?:^|\/)(?:localhost|127\.0\.0\.1|0\.0\.0\.0|\[::1\]):/.test(value as string))
+    return candidate
+  const [own, ...more] = all.filter(
+    ({ entry, value, secret }) => entry.type === 'port' && !secret && (value ?? String(entry.default)) === port,
+  )
+  return own && more.length === 0 && own.reach === 'server' && !own.blocked
+    ? { ...candidate, builtOn: own.name }
+    : candidate
+}
+
+/** Keys that pages send openly, and that are limited by where they may be used from. */
+function isPublicKey(name: string): boolean {
+  const words = wordsOf(name)
+  return words.some((word) =>
+    ['tile', 'map', 'maps', 'public', 'publishable', 'site', 'analytics', 'measurement'].includes(word),
+  )
+}
+
+/** Objects whose names say nothing of what they are about. */
+const plainObjects = new Set([
+  'options',
+  'option',
+  'opts',
+  'config',
+  'configuration',
+  'settings',
+  'defaults',
+  'headers',
+  'params',
+  'props',
+  'data',
+  'exports',
+  'serve',
+  'create',
+  'client',
+  'init',
+  'connect',
+])
+
+function nameOf(sites: readonly Finding[], best: Finding): string {
+  const named = sites
+    .filter(({ confidence }) => confidence === best.confidence)
+    .map(({ words }) => words)
+    .find((words) => !words.every((word) => plainWords.has(word)))
+  const outer = best.outer.filter((word) => !plainObjects.has(word))
+  const lead = outer.length > 0 ? outer : best.words.length > 1 ? [] : subjectOf(best)
+  const own = named ?? [...lead, ...best.words.filter((word) => !['href', 'src', 'link'].includes(word))]
+  // A header of that name carries a token.
+  const words = own
+    .filter((word, at) => own.indexOf(word) === at)
+    .map((word) => (word === 'authorization' ? 'token' : word))
+  const ending = words.at(-1) ?? ''
+  const fits = endings[best.kind].some((each) => ending.endsWith(each))
+  return variableName(fits ? words : [...words, usual[best.kind]])
+}
+
+/** What a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
+function subjectOf({ kind, value, path }: Finding): readonly string[] {
+  if (kind === 'connection') {
+    const scheme = String(value).replace(/:.*$/s, '').toLowerCase().replace(/\+.*$/, '')
+    return [
+      /^(?:postgres|mysql|maria|mongo|mssql|sqlserver|cassandra|clickhouse|couchbase)/.test(scheme)
+        ? 'database'
+        : scheme,
+    ]
+  }
+  if (kind === 'port') return []
+  const host = /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(value ?? '')?.[1] ?? ''
+  const label =
+    kind === 'address' || kind === 'host'
+      ? host.split('.').find((each) => !/^(?:www|\d+|localhost)$/i.test(each))
+      : undefined
+  if (label && host.includes('.')) return wordsOf(label)
+  const file = (path.split('/').at(-1) as string).replace(/\..*$/, '')
+  return wordsOf(/^(?:index|main|app)$/.test(file) ? (path.split('/').at(-2) ?? file) : file)
+}
+
+/** A name that nothing has yet: by the file where it stands, else with a number. */
+function unique(name: string, { path }: Finding, names: ReadonlySet<string>): string {
+  if (!names.has(name)) return name
+  const file = variableName(wordsOf((path.split('/').at(-1) as string).replace(/\..*$/, '')))
+  if (!name.startsWith(file) && !names.has(`${file}_${name}`)) return `${file}_${name}`
+  for (let count = 2; ; count++) if (!names.has(`${name}_${count}`)) return `${name}_${count}`
+}

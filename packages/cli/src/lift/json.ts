@@ -1,0 +1,24 @@
+import type { Held } from './change.js'
+import type { Candidate } from './finding.js'
+/** The shape of `lift --json`: docs/json/lift.schema.json. `version` changes when a member changes its meaning or goes. */
+export function candidatesJson(candidates: readonly Candidate[], held: readonly Held[]) {
+  return { version: 1, candidates: candidates.map((candidate) => candidateJson(candidate, held)) }
+}
+
+/** The value of a secret is null. */
+function candidateJson(
+  { name, kind, entry, secret, reach, confidence, reason, value, stages, sites, builtOn }: Candidate,
+  held: readonly Held[],
+) {
+  const why = held.find(({ candidate }) => candidate.name === name)?.why
+  const { type, optional } = entry
+  return {
+    ...{ name, kind, type, secret, reach, optional, confidence, reason },
+    value: secret ? null : (value ?? null),
+    default: secret ? null : (entry.default ?? null),
+    stages: secret ? Object.fromEntries(Object.keys(stages).map((stage) => [stage, null])) : stages,
+    builtOn: builtOn ?? null,
+    notMoved: why ?? null,
+    sites: sites.map(({ path, line, column }) => ({ file: path, line, column })),
+  }
+}

@@ -1,0 +1,150 @@
+import { parseExpression } from '@babel/parser'
+import MagicString from 'magic-string'
+import { isHostName } from '../../names/host-names.js'
+import type { Finding } from '../finding.js'
+import { givenVariable } from '../guess/variables.js'
+import { type Node, nodesIn, type SourceFile } from '../read/parse.js'
+import { ownStage } from '../read/stages.js'
+
+/** Whether a file is a package's manifest, whose scripts may set variables. */
+export function isPackageFile(path: string): boolean {
+  return /(?:^|\/)package\.json$/.test(path)
+}
+
+/** Variables in front of the commands of a package's scripts: `PORT=4100 node server.js`. */
+export function scriptsIn(file: SourceFile): Finding[] {
+  return scriptsOf(file.text).flatMap(({ name: script, command, start, end }) =>
+    commandsIn(command).flatMap((part) => {
+      const stage = stageOf(script, part)
+      const reason = `The script ${JSON.stringify(script)} sets it.`
+      return part.assignments.filter(isMovable).map(({ name, value, written }) => {
+        const stuck = /[$`]|\\/.test(written) ? 'A script sets it to what only a shell works out.' : undefined
+        return givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'script' })
+      })
+    }),
+  )
+}
+
+/** The manifest with these variables taken out of its scripts, which run with the values of their stage. */
+export function withoutVariables(text: string, names: ReadonlySet<string>): string {
+  const edited = new MagicString(text)
+  for (const { name: script, command, start, end } of scriptsOf(text)) {
+    const commands = commandsIn(command).filter(({ assignments }) => assignments.some(({ name }) => names.has(name)))
+    if (commands.length === 0) continue
+    const after = new MagicString(command)
+    for (const part of commands) {
+      const stay = part.assignments.filter((each) => !(names.has(each.name) && isMovable(each)))
+      const stage = stageOf(script, part)
+      const lead = [...(stay.length > 0 ? part.setter : []), ...stay.map(({ text }) => text)]
+      after.overwrite(
+        part.start,
+        part.commandStart,
+        [...lead, 'mappa', 'with', ...(stage === undefined ? [] : [stage]), '--', ''].join(' '),
+      )
+    }
+    edited.overwrite(start, end, JSON.stringify(after.toString()))
+  }
+  return edited.toString()
+}
+
+interface Script {
+  readonly name: string
+  readonly command: string
+  /** Its text in the manifest, with the quotes. */
+  readonly start: number
+  readonly end: number
+}
+
+function scriptsOf(text: string): Script[] {
+  let manifest: Node
+  try {
+    manifest = parseExpression(text) as unknown as Node
+  } catch {
+    // Whoever installs the package will hear of it.
+    return []
+  }
+  const property = (object: Node | undefined, name: string) =>
+    nodesIn(object?.properties).find(({ key }) => (key as Node).value === name)?.value as Node | undefined
+  return nodesIn(property(manifest, 'scripts')?.properties).flatMap(({ key, value }) => {
+    const command = value as Node
+    if (command.type !== 'StringLiteral') return []
+    return [
+      { name: String((key as Node).value), command: command.value as string, start: command.start, end: command.end },
+    ]
+  })
+}
+
+interface Assignment {
+  readonly name: string
+  readonly value: string
+  /** The value with its quotes, and the whole. */
+  readonly written: string
+  readonly text: string
+}
+
+/** One simple command of a script, with what is set in front of it. Offsets are into the script. */
+interface SimpleCommand {
+  readonly start: number
+  readonly commandStart: number
+  /** A program that does nothing but set them, such as `env`. */
+  readonly setter: readonly string[]
+  readonly assignments: readonly Assignment[]
+}
+
+/** A word of a shell command: pieces in quotes and out of them (POSIX.1-2017, Shell Command Language, 2.2). */
+const word = /(?:[^\s'"&|;()<>\\]|\\.|'[^']*'|"(?:[^"\\]|\\.)*")+/y
+const blank = /[ \t]*/y
+
+function commandsIn(command: string): SimpleCommand[] {
+  const found: SimpleCommand[] = []
+  let at = 0
+  const read = (pattern: RegExp) => {
+    pattern.lastIndex = at
+    const text = pattern.exec(command)?.[0] ?? ''
+    at += text.length
+    return text
+  }
+  while (at < command.length) {
+    read(blank)
+    const start = at
+    const assignments: Assignment[] = []
+    let setter: string[] = []
+    let commandStart = at
+    for (let text = read(word); text !== ''; text = read(word)) {
+      const [, name, written = ''] = /^([A-Za-z_][A-Za-z0-9_]*)=(.*)$/s.exec(text) ?? []
+      if (name !== undefined) assignments.push({ name, written, value: unquoted(written), text })
+      else if (assignments.length === 0 && /^(?:[a-z]+-)?env(?:-[a-z]+)?$/.test(text)) setter = [text]
+      else break
+      read(blank)
+      commandStart = at
+    }
+    // Settings that stay in the shell, without a command behind them, are the shell's own.
+    const isCommand = /[^\s&|;()<>]/.test(command[commandStart] ?? '')
+    if (assignments.length > 0 && isCommand) found.push({ start, commandStart, setter, assignments })
+    read(/(?:[^'"&|;]|'[^']*'|"(?:[^"\\]|\\.)*")*/y)
+    // A sign between commands; or a quote that never closes.
+    at++
+  }
+  return found
+}
+
+function unquoted(written: string): string {
+  return written.replace(
+    /'([^']*)'|"((?:[^"\\]|\\.)*)"|\\(.)/g,
+    (_, single?: string, double?: string, escaped?: string) =>
+      single ?? double?.replace(/\\(["\\$`])/g, '$1') ?? escaped ?? '',
+  )
+}
+
+function isMovable({ name }: Assignment): boolean {
+  return !isHostName(name)
+}
+
+/** The stage of a command: what it sets for that, or what its script's name says. */
+function stageOf(script: string, { assignments }: SimpleCommand): string | undefined {
+  const told =
+    assignments.find(({ name }) => name === 'MAPPA_STAGE') ?? assignments.find(({ name }) => name === 'NODE_ENV')
+  if (told) return ownStage(told.value) ?? told.value
+  const stages = script.split(/[^A-Za-z]+/).flatMap((each) => (each === 'stage' ? [] : (ownStage(each) ?? [])))
+  return stages[0]
+}

@@ -1,0 +1,154 @@
+import { type ParserPlugin, parse } from '@babel/parser'
+
+/** A file of the project: its path from the root, with slashes, and its text. */
+export interface SourceFile {
+  readonly path: string
+  readonly text: string
+}
+
+/** A node of a syntax tree, loosely: what is read of it is checked where it is read. Offsets are into the file's text. */
+export interface Node {
+  readonly type: string
+  readonly start: number
+  readonly end: number
+  readonly [key: string]: unknown
+}
+
+/** A file that could be parsed: its trees, one for each script in it. */
+export interface Parsed {
+  readonly file: SourceFile
+  readonly programs: readonly Node[]
+}
+
+/** A file that could not be parsed, and where. Lines and columns count from 1. */
+export interface Unparsed {
+  readonly file: SourceFile
+  readonly line: number
+  readonly column: number
+}
+
+const scripted = /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/
+
+/** Whether code is looked for in a file of this name. */
+export function holdsCode(path: string): boolean {
+  return scripted.test(path) && !/\.d\.[cm]?ts$|\.min\.[cm]?js$/.test(path)
+}
+
+/** Parses JavaScript, TypeScript and JSX, and the scripts in HTML, Vue and Svelte files. */
+export function parseFile(file: SourceFile): Parsed | Unparsed {
+  const scripts = /\.(?:html?|vue|svelte)$/.test(file.path)
+    ? pageScripts(file.text)
+    : [{ text: file.text, start: 0, plugins: pluginsOf(file.path) }]
+  const programs: Node[] = []
+  for (const { text, start, plugins } of scripts) {
+    const program = parseScript(text, start, file, plugins)
+    if ('file' in program) return program as Unparsed
+    programs.push(program)
+  }
+  return { file, programs }
+}
+
+interface PageScript {
+  readonly text: string
+  readonly start: number
+  readonly plugins: ParserPlugin[]
+}
+
+function pluginsOf(path: string): ParserPlugin[] {
+  if (/\.[cm]?ts$/.test(path)) return ['typescript', 'decorators']
+  return path.endsWith('.tsx') ? ['typescript', 'jsx', 'decorators'] : ['jsx', 'decorators']
+}
+
+function parseScript(text: string, start: number, file: SourceFile, plugins: ParserPlugin[]): Node | Unparsed {
+  try {
+    const tree = parse(text, {
+      sourceType: 'unambiguous',
+      plugins,
+      startIndex: start,
+      // Positions are in the whole file; lines are worked out where one is told.
+      allowReturnOutsideFunction: true,
+      allowAwaitOutsideFunction: true,
+      allowUndeclaredExports: true,
+      allowSuperOutsideMethod: true,
+      errorRecovery: true,
+      attachComment: false,
+    })
+    return tree as unknown as Node
+  } catch (error) {
+    const { pos } = error as { pos?: number }
+    if (pos === undefined) throw error
+    const before = file.text.slice(0, pos)
+    const line = before.split('\n').length
+    return { file, line, column: pos - before.lastIndexOf('\n') }
+  }
+}
+
+/** The scripts of a page or a component, by their tags; the element's text ends at the first `</script`, as HTML says. */
+function pageScripts(text: string): PageScript[] {
+  const scripts: PageScript[] = []
+  for (const match of text.matchAll(/<script\b((?:[^>"']|"[^"]*"|'[^']*')*)>([\s\S]*?)<\/script/gi)) {
+    const [, attributes = '', body = ''] = match
+    const type = /\btype\s*=\s*["']?([^"'\s>]+)/i.exec(attributes)?.[1]?.toLowerCase()
+    if (type !== undefined && !/^(?:module|(?:text|application)\/(?:java|ecma)script)$/.test(type)) continue
+    if (/\bsrc\s*=/i.test(attributes)) continue
+    const typed = /\blang\s*=\s*["']?tsx?\b/i.test(attributes)
+    const start = match.index + match[0].length - '</script'.length - body.length
+    scripts.push({ text: body, start, plugins: typed ? ['typescript', 'jsx'] : ['jsx'] })
+  }
+  return scripts
+}
+
+const skipped: ReadonlySet<string> = new Set([
+  'loc',
+  'extra',
+  'errors',
+  'comments',
+  'tokens',
+  'leadingComments',
+  'trailingComments',
+  'innerComments',
+])
+
+/** Looks at a node, and at those that it is in, the root first. */
+export type Visit = (node: Node, parents: readonly Node[]) => void
+
+/** Visits every node of a tree, outermost first, with those that it is in: the root first. The list is reused. */
+export function walk(root: Node, visit: Visit): void {
+  const parents: Node[] = []
+  const step = (node: Node) => {
+    visit(node, parents)
+    parents.push(node)
+    const keys = Object.keys(node)
+    // A node's kind and place come first, and hold no node.
+    for (let at = keys[3] === 'loc' ? 4 : 0; at < keys.length; at++) {
+      const key = keys[at] as string
+      const value = node[key]
+      // Most members are texts and numbers, and some repeat what is in the tree.
+      if (typeof value !== 'object' || value === null || skipped.has(key)) continue
+      if (Array.isArray(value)) {
+        for (const each of value) if (isNode(each)) step(each)
+      } else if (isNode(value)) step(value)
+    }
+    parents.pop()
+  }
+  step(root)
+}
+
+export function isNode(value: unknown): value is Node {
+  return typeof value === 'object' && value !== null && typeof (value as Node).type === 'string'
+}
+
+/** The nodes of a list, which may hold gaps. */
+export function nodesIn(list: unknown): Node[] {
+  return Array.isArray(list) ? list.filter(isNode) : []
+}
+
+/** The range of an expression with the brackets round it, if there are any. */
+export function withBrackets(
+  { start, end, extra }: Node,
+  text: string,
+): { readonly start: number; readonly end: number } {
+  const { parenthesized, parenStart } = (extra ?? {}) as { parenthesized?: boolean; parenStart?: number }
+  const close = parenthesized && parenStart !== undefined ? /^\s*\)/.exec(text.slice(end, end + 100)) : null
+  return close && parenStart !== undefined ? { start: parenStart, end: end + close[0].length } : { start, end }
+}

@@ -1,0 +1,44 @@
+import type { Terminal } from '../terminal/terminal.js'
+import { counted } from '../wording.js'
+import type { Held } from './change.js'
+import type { Candidate } from './finding.js'
+import type { Unparsed } from './read/parse.js'
+/** Every candidate, and what could not be read. */
+export function candidatesText(
+  movable: readonly Candidate[],
+  held: readonly Held[],
+  unparsed: readonly Unparsed[],
+  files: number,
+  terminal: Pick<Terminal, 'paint'>,
+): string {
+  const blocks = [
+    ...movable.map((candidate) => candidateText(candidate, [], terminal)),
+    ...held.map(({ candidate, why }) => candidateText(candidate, [`Not moved: ${why}`], terminal)),
+    ...unparsed.map(({ file, line, column }) => `${file.path}:${line}:${column} cannot be parsed, and was left out.`),
+  ]
+  const tally = `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`
+  return `${[...blocks, tally].join('\n\n')}\n\n`
+}
+
+/** One candidate with its reason and its places; a secret is not shown. */
+export function candidateText(
+  { name, kind, secret, confidence, value, stages, reason, sites, entry, builtOn, asks }: Candidate,
+  more: readonly string[],
+  { paint }: Pick<Terminal, 'paint'>,
+): string {
+  const known = value ?? (entry.default === undefined ? undefined : String(entry.default))
+  const shown = known === undefined ? '' : secret ? '(secret)' : (known.split('\n', 1)[0] as string)
+  const type = kind === 'variable' ? `variable, ${entry.type}` : kind
+  const what = `${secret ? 'secret, ' : ''}${type}, confidence ${confidence}`
+  const staged = Object.entries(stages).map(([stage, own]) => `    In ${stage}: ${secret ? '(secret)' : own}`)
+  const asked = asks.filter((each) => each !== 'NODE_ENV' && each !== 'MAPPA_STAGE')
+  const lines = [
+    ...(builtOn === undefined ? [] : [`Its port is ${builtOn}.`]),
+    reason,
+    ...(asked.length > 0 ? [`Code asks ${asked.join(', ')}: from then on, MAPPA_STAGE says the stage.`] : []),
+    ...more,
+  ]
+  const places = sites.map(({ path, line, column }) => `    ${path}:${line}:${column}`)
+  const head = `${paint.bold(name)} ${paint.dim(`(${what})`)} ${shown}`.trimEnd()
+  return [head, ...staged, ...lines.map((line) => `    ${line}`), ...places].join('\n')
+}

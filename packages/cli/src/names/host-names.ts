@@ -1,0 +1,54 @@
+/** Names that hosts, shells and tools give meaning to; programs may read them without declaring them. */
+const namesOfHosts = new Set([
+  ...[
+    'HOME',
+    'PATH',
+    'PWD',
+    'USER',
+    'LOGNAME',
+    'SHELL',
+    'TERM',
+    'LANG',
+    'TZ',
+    'TMPDIR',
+    'TEMP',
+    'TMP',
+    'EDITOR',
+    'VISUAL',
+    'PAGER',
+  ],
+  ...[
+    'DISPLAY',
+    'HOSTNAME',
+    'COLUMNS',
+    'LINES',
+    'OSTYPE',
+    'APPDATA',
+    'LOCALAPPDATA',
+    'USERPROFILE',
+    'SYSTEMROOT',
+    'COMSPEC',
+    'PATHEXT',
+  ],
+  ...[
+    'CI',
+    'NODE_ENV',
+    'NODE_OPTIONS',
+    'NODE_PATH',
+    'NO_COLOR',
+    'FORCE_COLOR',
+    'COLORTERM',
+    'DEBUG',
+    'MODE',
+    'DEV',
+    'PROD',
+    'SSR',
+    'BASE_URL',
+  ],
+  ...['MAPPA_STAGE', 'MAPPA_ROOT', 'MAPPA_SET', 'HTTP_PROXY', 'HTTPS_PROXY', 'NO_PROXY'],
+])
+
+/** Whether a host, a shell or a tool gives a name its meaning. */
+export function isHostName(name: string): boolean {
+  return namesOfHosts.has(name.toUpperCase()) || /^(?:npm_|XDG_|LC_|SSH_|GIT_|NODE_|TERM_|CLICOLOR)/.test(name)
+}

@@ -1,0 +1,91 @@
+import { lstatSync, readdirSync, readFileSync, realpathSync, statSync } from 'node:fs'
+import { dirname, join, sep } from 'node:path'
+import spawn from 'cross-spawn'
+import type { SourceFile } from '../lift/read/parse.js'
+
+/** Folders of what others wrote, or what is made from the sources. */
+const skippedFolders = /(?:^|\/)(?:node_modules|\.git|dist|build|out|coverage|vendor|\.cache|\.scratch)\//
+/** Declarations that say what there is and take nothing, prose, locks, and files that are no text. */
+const skippedFiles =
+  /(?:^|\/)(?:\.env\.(?:example|sample)|mappa\.legend\.(?:[cm]?[jt]s|json)|package-lock\.json|yarn\.lock|pnpm-lock\.yaml)$|\.(?:d\.[cm]?ts|md|mdx|txt|rst|adoc|map|lock|png|jpe?g|gif|webp|avif|ico|svg|pdf|zip|gz|tgz|wasm|woff2?|ttf|eot|mp[34]|sqlite3?|db)$/i
+/** Larger files are data. Bytes. */
+const fileBytesMax = 1024 * 1024
+
+/** The project's own files below its root that may read settings, one at a time: what version control knows of, if there is any. */
+export function* projectFiles(root: string): Generator<SourceFile> {
+  for (const path of tracked(root) ?? below(root, '')) {
+    if (skippedFolders.test(path) || skippedFiles.test(path)) continue
+    const text = textOf(join(root, path))
+    if (text !== undefined) yield { path, text }
+  }
+}
+
+/** Paths from the root, with slashes; undefined without version control. */
+function tracked(root: string): readonly string[] | undefined {
+  const args = ['ls-files', '-z', '--cached', '--others', '--exclude-standard']
+  const { status, stdout } = spawn.sync('git', args, { cwd: root, encoding: 'utf8', maxBuffer: 1 << 28 })
+  if (status !== 0) return undefined
+  const paths = [...new Set(stdout.split('\0'))].filter((path) => path !== '').sort()
+  // A folder that version control leaves out as a whole is a project of its own all the same.
+  return paths.length > 0 ? [...paths, ...localLayers(root)] : undefined
+}
+
+/**
+ * Which of these files version control is told to leave out; none where there is no version control, or where that leaves
+ * out the whole folder, as it does with `legendFile`.
+ */
+export function ignoredFiles(root: string, legendFile: string, paths: readonly string[]): ReadonlySet<string> {
+  const input = [legendFile, ...paths].join('\0')
+  const { stdout } = spawn.sync('git', ['check-ignore', '-z', '--stdin'], { cwd: root, encoding: 'utf8', input })
+  const ignored = new Set((stdout ?? '').split('\0').filter((path) => path !== ''))
+  return ignored.has(legendFile) ? new Set() : ignored
+}
+
+/** Layer files of this machine, which version control should not know of. */
+function localLayers(root: string): string[] {
+  return readdirSync(root).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(name))
+}
+
+function* below(root: string, folder: string): Generator<string> {
+  for (const entry of readdirSync(join(root, folder), { withFileTypes: true }).sort((a, b) =>
+    a.name < b.name ? -1 : 1,
+  )) {
+    const path = folder + entry.name
+    // Links are not followed: they may lead out of the project, or round in it.
+    if (entry.isDirectory() && !skippedFolders.test(`${path}/`)) yield* below(root, `${path}/`)
+    else if (entry.isFile()) yield path
+  }
+}
+
+/** The text of a file; undefined for one that is gone, too large, no text, or may not be read. */
+function textOf(file: string): string | undefined {
+  try {
+    const stats = statSync(file)
+    if (!stats.isFile() || stats.size > fileBytesMax) return undefined
+    const text = readFileSync(file, 'utf8')
+    return text.includes('\0') ? undefined : text
+  } catch {
+    return undefined
+  }
+}
+
+/** Whether a path from the root leads elsewhere by a link, its own or a folder's. */
+export function leadsOut(root: string, path: string): boolean {
+  const top = realpathSync(root)
+  for (let each = join(root, path); each !== root; each = dirname(each)) {
+    if (!lstatSync(each, { throwIfNoEntry: false })) continue
+    try {
+      return !realpathSync(each).startsWith(top + sep)
+    } catch {
+      // A link that leads nowhere yet.
+      return true
+    }
+  }
+  return false
+}
+
+/** Whether version control knows of changes that are not committed. */
+export function hasUncommitted(root: string): boolean {
+  const { status, stdout } = spawn.sync('git', ['status', '--porcelain'], { cwd: root, encoding: 'utf8' })
+  return status === 0 && stdout.trim() !== ''
+}

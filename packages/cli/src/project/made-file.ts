@@ -1,0 +1,48 @@
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { WriteError, writeFiles } from 'mappa/node'
+import { diffText } from '../terminal/diff.js'
+import { output, talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
+
+/** The text of a file below the root; undefined if it is not there. */
+export function textIn(root: string, path: string): string | undefined {
+  try {
+    return readFileSync(join(root, path), 'utf8')
+  } catch (error) {
+    const { code } = error as NodeJS.ErrnoException
+    if (code === 'ENOENT') return undefined
+    throw new WriteError(`${path} cannot be read: the system says ${code}.`, path)
+  }
+}
+
+/** Writes a file that a command makes, showing what changes of one that is there. `said` is the last line. */
+export function writeMade(
+  root: string,
+  change: { readonly path: string; readonly before: string | undefined; readonly after: string },
+  said: string,
+  hidden: readonly string[] = [],
+): { exitCode: number } {
+  const { path, after } = change
+  const before = change.before ?? null
+  const terminal = output()
+  if (before === after) {
+    terminal.write(`${path} is up to date.\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  writeFiles([{ path: join(root, path), text: after, before }])
+  if (before !== null) terminal.write(`${diffText([{ path, before, after }], hidden, terminal)}\n`)
+  terminal.write(`${said}\n`)
+  return { exitCode: exitCodes.fine }
+}
+
+/** Runs what reads and writes files; one that cannot be is told in a sentence. */
+export async function telling(action: () => Promise<{ exitCode: number }>): Promise<{ exitCode: number }> {
+  try {
+    return await action()
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    talk().write(`${error.message}\n`)
+    return { exitCode: exitCodes.faults }
+  }
+}

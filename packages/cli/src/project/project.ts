@@ -1,0 +1,172 @@
+import { existsSync } from 'node:fs'
+import { join } from 'node:path'
+import {
+  type Fault,
+  type Legend,
+  reportText,
+  type Stage,
+  type Survey,
+  stagesOf,
+  survey,
+  surveyWaiting,
+  type Texts,
+} from 'mappa'
+import { findRoot, gatherWaiting, layerFiles, legendFileNames, loadLegendFile } from 'mappa/node'
+import { talk } from '../terminal/terminal.js'
+import { UsageError } from '../terminal/usage-error.js'
+import { legendInputs, loadTypeScriptLegend } from './compile.js'
+import { withoutSlowPatterns } from './slow-patterns.js'
+
+/** Options that say which project and stage a command is about. */
+export interface ProjectOptions {
+  readonly root?: string
+  readonly stage?: string
+  /** How the stage was named, if not with `--stage`. */
+  readonly stageFrom?: string
+  /** `NAME=value`, each as typed. */
+  readonly set?: readonly string[]
+  /** The host's variables, if not those of this process. */
+  readonly environment?: Texts
+  /** Whether the legend may have changed since this process loaded it. */
+  readonly fresh?: boolean
+}
+
+/** A project's root and its legend, if it has one that loads. */
+export interface Project {
+  readonly root: string
+  readonly legendFile: string | undefined
+  readonly definition: Legend | undefined
+  readonly faults: readonly Fault[]
+  /** The files that the legend is made of, and those that it could be. Absolute paths. */
+  readonly files: readonly string[]
+  /** What the legend threw, for `--debug`. */
+  readonly cause?: unknown
+}
+
+/** Finds a project's root and loads its legend, in whatever language that is written. */
+export async function openProject({ root, fresh }: ProjectOptions): Promise<Project> {
+  const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
+  const names = legendFileNames.map((name) => join(directory, name))
+  if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
+  const path = join(directory, legendFile)
+  // Node keeps what it has loaded; a compiled legend is another module whenever it changes.
+  const compiled = legendFile.endsWith('.ts') || (fresh && !legendFile.endsWith('.json'))
+  const loaded = compiled ? await loadTypeScriptLegend(path) : loadLegendFile(path)
+  const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
+  if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
+  return { ...base, definition: undefined, faults: [loaded.fault], cause: loaded.cause }
+}
+
+/** A project whose legend is there, loads, and contradicts itself nowhere. */
+export interface SoundProject extends Project {
+  readonly legendFile: string
+  readonly definition: Legend
+}
+
+/** Opens a project for what works from its legend. What is wrong with that is told here, and the caller only ends. */
+export async function openSound(options: ProjectOptions, consequence: string): Promise<SoundProject | Refused> {
+  const project = await openProject(options)
+  const { root, legendFile, definition, faults, cause } = project
+  const stage = { name: options.stage ?? 'development', from: undefined }
+  const tell = (told: readonly Fault[]) => {
+    const text = reportText({ stage, faults: told, notices: [] }, { ...talk(), consequence })
+    // A legend's faults are those of all stages.
+    talk().write(text.slice(text.indexOf('\n\n') + 2))
+    return { refused: true, cause } as const
+  }
+  if (legendFile === undefined) return tell([noLegend(root, '')])
+  if (!definition) return tell(faults)
+  const found = contradictions(definition, legendFile)
+  if (found.length > 0) return tell(found)
+  const known = stagesOf(definition)
+  if (options.stage !== undefined && !known.includes(options.stage))
+    throw new UsageError(`The stage must be one of ${known.join(', ')}.`)
+  return { ...project, legendFile, definition }
+}
+
+/** Where a legend contradicts itself. */
+export function contradictions(definition: Legend, legendFile = 'the legend'): readonly Fault[] {
+  const { faults } = survey(definition, { stage: 'development', layers: [], legendName: legendFile })
+  return faults.filter(({ kind }) => kind === 'legend')
+}
+
+/** Stages that have something of their own: a layer file, words in the legend, or a name that only this legend knows. */
+export function ownStages({ root, definition }: Pick<Project, 'root' | 'definition'>): readonly string[] {
+  const all = stagesOf(definition)
+  const entries = Object.values((definition?.entries ?? {}) as Record<string, { stages?: object } | null>)
+  const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
+  const own = all.filter((stage) => {
+    const files = layerFiles(stage).filter(({ staged }) => staged)
+    const isNamed = definition?.stages.includes(stage) || worded.has(stage)
+    return isNamed || files.some(({ name }) => existsSync(join(root, name)))
+  })
+  return own.length > 1 ? own : all
+}
+
+/** Says which stages have nothing of their own, and so were not looked at. */
+export function leftOut(definition: Legend | undefined, stages: readonly string[]): string[] {
+  const rest = stagesOf(definition).filter((stage) => !stages.includes(stage))
+  if (rest.length === 0) return []
+  const [which, has] = rest.length === 1 ? ['Stage', 'has'] : ['Stages', 'have']
+  return [
+    `${which} ${rest.join(', ')} ${has} no layer file and no words in the legend, and so ${rest.length === 1 ? 'was' : 'were'} left out.`,
+  ]
+}
+
+/** What stands for a project whose legend is not to be worked from. */
+export interface Refused {
+  readonly refused: true
+  readonly cause: unknown
+}
+
+/** The fault of a project without a legend. */
+export function noLegend(root: string, so = ', so there is nothing to check the values against'): Fault {
+  return {
+    kind: 'legend',
+    message: `There is no legend in ${root}${so}.`,
+    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa'; export default legend({ … })",
+  }
+}
+
+/** A project's settings in a stage, on this machine. */
+export interface Surveyed {
+  readonly found: Survey
+  /** Every file and directory that they depend on, the legend's own aside. Absolute paths. */
+  readonly files: readonly string[]
+  /** Whether remote sources were asked. */
+  readonly asked: boolean
+}
+
+/** Lays a project's layers over each other, and asks its remote sources. */
+export async function surveyProject(project: Project, options: ProjectOptions): Promise<Surveyed> {
+  const { root, legendFile, definition, faults } = project
+  const sources = await gatherWaiting(root, definition, {
+    ...(options.stage !== undefined && {
+      stage: { name: options.stage, from: options.stageFrom ?? '--stage' } satisfies Stage,
+    }),
+    ...(options.environment && { environment: options.environment }),
+    ...(options.set && { commandLine: assignments(options.set) }),
+  })
+  // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
+  const layers = faults.length > 0 ? [] : sources.layers
+  const patterns = await withoutSlowPatterns(definition, { ...sources, layers }, legendFile)
+  const found = await surveyWaiting(patterns.definition, {
+    ...sources,
+    layers,
+    faults: faults.length > 0 ? faults : [...(sources.faults ?? []), ...patterns.faults],
+    ...(legendFile !== undefined && { legendName: legendFile }),
+  })
+  return { found, files: sources.files, asked: sources.asked === true }
+}
+
+/** `--set NAME=value`; what is wrong with one is said without repeating it, since it may hold a secret. */
+function assignments(given: readonly string[]): Record<string, string> {
+  const values: Record<string, string> = Object.create(null)
+  for (const text of given) {
+    const [, name, value] = /^([A-Za-z_][A-Za-z0-9_]*)=([\s\S]*)$/.exec(text) ?? []
+    if (name === undefined || value === undefined)
+      throw new UsageError('--set takes NAME=value, for example --set LOG_LEVEL=debug.')
+    values[name] = value
+  }
+  return values
+}

@@ -1,0 +1,141 @@
+import { changesBetween, reportText, type Survey } from 'mappa'
+import { childEnvironment, watchFiles } from 'mappa/node'
+import type { Project, Surveyed } from '../project/project.js'
+import type { Terminal } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
+import { passedOn } from './child.js'
+import type { Ending, KeptChild } from './kept.js'
+
+/** Signals that are the child's own; the others end it, and this process with it. */
+const childsOwn: ReadonlySet<NodeJS.Signals> = new Set(['SIGUSR1', 'SIGUSR2'])
+
+/** A project and its settings as they are at one time. */
+export interface WatchedProject {
+  readonly project: Project
+  readonly surveyed: Surveyed
+}
+
+/**
+ * A program that is run with a project's values, and started again whenever they change. While the new values have
+ * faults, the old one goes on.
+ */
+export class WatchedRun {
+  readonly #child: KeptChild
+  readonly #name: string
+  readonly #read: () => Promise<WatchedProject>
+  readonly #terminal: Terminal
+  readonly #handlers = new Map<NodeJS.Signals, () => void>()
+  #state: WatchedProject
+  /** The survey whose values the child has. */
+  #given: Survey | undefined
+  #faulty = false
+  #stopping = false
+  /** Called once, when nothing is watched any more. */
+  #leave: ((exitCode: number) => void) | undefined
+  #close = () => {}
+  #busy = false
+  #again = false
+
+  /** `first` is the project as it is now, and `read` reads it anew. */
+  constructor(child: KeptChild, first: WatchedProject, read: () => Promise<WatchedProject>, terminal: Terminal) {
+    this.#child = child
+    this.#name = child.command[0]
+    this.#state = first
+    this.#read = read
+    this.#terminal = terminal
+  }
+
+  /** Runs until a signal ends it, or the program cannot be started. Resolves to the exit code. */
+  run(): Promise<number> {
+    return new Promise((resolve) => {
+      this.#leave = resolve
+      const files = () => [...this.#state.project.files, ...this.#state.surveyed.files]
+      this.#close = watchFiles(files, () => void this.#round(true), { persistent: true })
+      for (const signal of passedOn) {
+        const handle = childsOwn.has(signal) ? () => this.#child.signal(signal) : () => void this.#endBy(signal)
+        this.#handlers.set(signal, handle)
+        process.on(signal, handle)
+      }
+      void this.#round(false)
+    })
+  }
+
+  /** One change after the other; those that come meanwhile are one. */
+  async #round(changed: boolean): Promise<void> {
+    if (this.#busy) {
+      this.#again = true
+      return
+    }
+    this.#busy = true
+    let reads = changed
+    do {
+      this.#again = false
+      if (reads) this.#state = await this.#read()
+      reads = true
+      await this.#settle()
+    } while (this.#again && this.#leave)
+    this.#busy = false
+  }
+
+  /** Gives the child the values as they are now, if they are others than it has and have no faults. */
+  async #settle(): Promise<void> {
+    const { found } = this.#state.surveyed
+    const { stage, faults } = found
+    const isRunning = this.#child.isRunning
+    if (!found.ok) {
+      this.#faulty = true
+      const consequence = isRunning ? `The old ${this.#name} goes on.` : 'Nothing was started; waiting for a change.'
+      this.#say(reportText({ stage, faults, notices: [] }, { ...this.#terminal, consequence }))
+      return
+    }
+    const changes = this.#given ? changesBetween(this.#given, found) : []
+    const wasFaulty = this.#faulty
+    this.#faulty = false
+    if (this.#given && isRunning && changes.length === 0) {
+      if (wasFaulty) this.#say(`All is well again, and no value has changed: ${this.#name} goes on.`)
+      return
+    }
+    if (this.#given) this.#say([...changes.map(({ message }) => message), `Starting ${this.#name} again.`].join('\n'))
+    await this.#stop()
+    if (this.#leave) void this.#start()
+  }
+
+  async #start(): Promise<void> {
+    const { project, surveyed } = this.#state
+    const { found, asked } = surveyed
+    this.#given = found
+    const end = await this.#child.start(childEnvironment(found, process.env, project.root, { asked }))
+    // Asked to end, it is started again or left by whoever asked.
+    if (this.#stopping || !this.#leave) return
+    if ('error' in end) {
+      this.#ended(exitCodes.usage)
+      this.#say(end.error.message)
+    } else this.#say(`${this.#name} ended with exit code ${end.code}. It is started again when a value changes.`)
+  }
+
+  async #stop(signal?: NodeJS.Signals): Promise<Ending | undefined> {
+    this.#stopping = true
+    const end = await this.#child.stop(signal)
+    this.#stopping = false
+    return end
+  }
+
+  async #endBy(signal: NodeJS.Signals): Promise<void> {
+    // Asked twice, nobody wants to wait.
+    if (this.#stopping) this.#child.signal('SIGKILL')
+    const end = await this.#stop(signal)
+    this.#ended(end && 'code' in end ? end.code : 0)
+  }
+
+  #ended(exitCode: number): void {
+    const leave = this.#leave
+    this.#leave = undefined
+    this.#close()
+    for (const [signal, handle] of this.#handlers) process.off(signal, handle)
+    leave?.(exitCode)
+  }
+
+  #say(text: string): void {
+    this.#terminal.write(`${text.trimEnd()}\n`)
+  }
+}

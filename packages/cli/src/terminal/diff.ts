@@ -1,0 +1,47 @@
+import { createTwoFilesPatch } from 'diff'
+import { printable } from 'mappa'
+import type { Terminal } from './terminal.js'
+
+/** How one file would change. */
+export interface FileChange {
+  /** From the root. */
+  readonly path: string
+  /** Null if it is not there yet. */
+  readonly before: string | null
+  readonly after: string
+}
+
+/** A unified diff, with these texts masked. */
+export function diffText(
+  changes: readonly FileChange[],
+  hidden: readonly string[],
+  { paint }: Pick<Terminal, 'paint'>,
+): string {
+  return (
+    changes
+      .map(({ path, before, after }) =>
+        createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
+      )
+      .map((patch) => withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))
+      .flatMap((patch) => patch.split('\n'))
+      // Files may hold what a terminal would obey; tabs are only their indentation.
+      .map((line) => line.split('\t').map(printable).join('\t'))
+      .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
+      .join('\n')
+  )
+}
+
+/** A text with those masked. A short one may be a part of a word that says something else. */
+export function withoutTexts(text: string, hidden: readonly string[]): string {
+  return hidden.reduce(
+    (shown, secret) =>
+      secret.length < 8
+        ? shown.replace(new RegExp(`(?<!\\w)${escapedPattern(secret)}(?!\\w)`, 'g'), '(secret)')
+        : shown.replaceAll(secret, '(secret)'),
+    text,
+  )
+}
+
+function escapedPattern(text: string): string {
+  return text.replace(/[\\^$.*+?()[\]{}|/-]/g, '\\$&')
+}
