@@ -5,11 +5,12 @@ export {
   LayerDocument,
   readLayer,
 } from './format/document.js'
-export type { Flaw } from './format/scan.js'
+export type { Flaw } from './format/kinds.js'
 export { LayerValues, readValues } from './format/values.js'
 export { type JsonSchema, legendFromJsonSchema, toJsonSchema } from './legend/json-schema.js'
 export { type Legend, type LegendOptions, legend, type Remote, type Rules, stagesOf } from './legend/legend.js'
 export { mask } from './legend/mask.js'
+export { nearest } from './legend/nearest.js'
 export type { StandardResult, StandardSchema } from './legend/standard-schema.js'
 export type {
   AmountEntry,
@@ -37,13 +38,11 @@ export { type Change, changesBetween, originOf } from './settle/changes.js'
 export {
   type Excerpt,
   type Fault,
-  type FaultKind,
   type Notice,
-  type NoticeKind,
-  nearest,
   type Place,
   printable,
 } from './settle/faults.js'
+export type { FaultKind, NoticeKind } from './settle/kinds.js'
 export { type Layer, type LayerSource, type LayerTraits, layerFromText, layerFromValues } from './settle/layer.js'
 export type { Sources } from './settle/read.js'
 export { reveal, stageOf } from './settle/settings.js'

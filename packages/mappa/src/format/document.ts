@@ -1,7 +1,9 @@
 import { explainFlaw } from './flaw-texts.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
+import type { Flaw, Style } from './kinds.js'
 import { LineIndex } from './lines.js'
-import { type Cursor, cursorAt, type Flaw, type Style, scanItem } from './scan.js'
+import { isName } from './names.js'
+import { type Cursor, cursorAt, scanItem } from './scan.js'
 import { decodeValue, encodeValue } from './value.js'
 
 /** One item of a layer: a blank line, a comment, or an assignment with all its lines. Offsets are into `text`. */
@@ -132,7 +134,7 @@ export class LayerDocument {
    *   what is written.
    */
   add(name: string, value: string, options: { readonly comment?: string } = {}): void {
-    if (!namePattern.test(name)) throw new RangeError('This is not a name of a variable.')
+    if (!isName(name)) throw new RangeError('This is not a name of a variable.')
     if (this.#items.some((item) => item.assignment?.name === name)) throw new RangeError(`${name} is there already.`)
     const neighbour = this.#neighbourOf(name)
     const beside = this.#items[neighbour]
@@ -155,7 +157,7 @@ export class LayerDocument {
    * @throws {RangeError} if the new name is none or is there already.
    */
   rename(name: string, fresh: string): boolean {
-    if (!namePattern.test(fresh)) throw new RangeError('This is not a name of a variable.')
+    if (!isName(fresh)) throw new RangeError('This is not a name of a variable.')
     const names = this.names()
     if (!names.includes(name)) return false
     if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} is there already.`)
@@ -215,8 +217,6 @@ export class LayerDocument {
     return this.#items[0]?.text.endsWith('\r\n') ? '\r\n' : '\n'
   }
 }
-
-const namePattern = /^[A-Za-z_][A-Za-z0-9_]*$/
 
 /** Items whose last one ends its line, so that something can follow. */
 function closed(items: readonly Item[], lineEnd: string): Item[] {

@@ -1,4 +1,4 @@
-import type { Style } from './scan.js'
+import type { Style } from './kinds.js'
 
 /** How an expansion treats a name that is unset, or with a colon also one that is empty. POSIX, section 2.6.2. */
 export type Operator = '' | '-' | ':-' | ':?' | ':+'
@@ -27,7 +27,8 @@ export type Parsed =
 /** Nobody nests words deeper by hand, and a limit keeps evaluation from exhausting the stack. */
 const nestingMax = 100
 
-const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
+/** What a backslash makes of the character behind it in double quotes. */
+export const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
 
 /** Names behind a dollar sign; nobody has longer ones, and a text of dollar signs must not be walked again and again. */
 const bareName = /[A-Za-z_][A-Za-z0-9_]{0,199}/y

@@ -1,4 +1,4 @@
-import type { Flaw } from './scan.js'
+import type { Flaw } from './kinds.js'
 
 interface FlawText {
   /** Says what is wrong with `value`, which names the value if it is known whose it is. */

@@ -1,4 +1,4 @@
-import type { Style } from './scan.js'
+import type { Style } from './kinds.js'
 
 /** What in a value other readers, a shell among them, would take otherwise. */
 export type Difference =

@@ -1,4 +1,5 @@
 import { parseParts } from './expansion.js'
+import type { Flaw, ItemKind, Style } from './kinds.js'
 
 /**
  * One pass over layer text, item by item. The grammar (docs/format.md has it in full):
@@ -12,22 +13,6 @@ import { parseParts } from './expansion.js'
  * Whatever fits none of these becomes an item of kind `fault`, and reading goes on at the next line.
  * The scanner fills one reused cursor, so that reading names and values of a large text allocates nothing else.
  */
-
-/** What an item is. */
-export type ItemKind = 'blank' | 'comment' | 'assignment' | 'fault'
-
-/** What is wrong with an item of kind `fault`. */
-export type Flaw =
-  | 'no-equals'
-  | 'bad-name'
-  | 'unclosed-quote'
-  | 'text-after-quote'
-  | 'stray-return'
-  | 'nul'
-  | 'bad-expansion'
-
-/** How a value is written: bare, in one pair of quotes, or as several pieces that join. */
-export type Style = 'bare' | 'single' | 'double' | 'joined'
 
 /** Where the scanner is. All offsets are UTF-16 code units into `text`; ranges are half-open. */
 export interface Cursor {
@@ -127,7 +112,7 @@ export function scanItem(cursor: Cursor): boolean {
     }
   }
   const equals = skipBlanks(text, end)
-  if (text.charCodeAt(equals) !== EQUALS) return unreadable(cursor, at, end)
+  if (text.charCodeAt(equals) !== EQUALS) return unreadableLine(cursor, at, end)
   if (end === at) return flawed(cursor, 'bad-name', at, equals)
 
   cursor.nameStart = at
@@ -295,7 +280,7 @@ function offsetOf(text: string, what: string, from: number): number {
 }
 
 /** A line without `NAME=`: says whether the name is at fault or the equals sign is missing. */
-function unreadable(cursor: Cursor, at: number, end: number): boolean {
+function unreadableLine(cursor: Cursor, at: number, end: number): boolean {
   const { text } = cursor
   const stop = lineEnd(text, at)
   const equals = text.slice(end, stop).indexOf('=')

@@ -1,5 +1,5 @@
-import { parseParts, unexpanded } from './expansion.js'
-import type { Style } from './scan.js'
+import { escapes, parseParts, unexpanded } from './expansion.js'
+import type { Style } from './kinds.js'
 
 /**
  * Text that a value stands for, from how it is written, with expansions left as they stand: both directions in this
@@ -13,8 +13,6 @@ export function decodeValue(written: string, style: Style): string {
   const parsed = parseParts(written, style)
   return 'parts' in parsed ? unexpanded(parsed.parts) : written
 }
-
-const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
 
 /** `\n \r \t \" \\ \$` are escapes; any other backslash stays. */
 function decodeDouble(inner: string): string {

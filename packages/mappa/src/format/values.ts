@@ -1,6 +1,7 @@
 import { type BareDollar, type Part, parseParts } from './expansion.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
-import { type Cursor, cursorAt, type Style, scanItem } from './scan.js'
+import type { Style } from './kinds.js'
+import { type Cursor, cursorAt, scanItem } from './scan.js'
 import { decodeValue } from './value.js'
 
 const styles: readonly Style[] = ['bare', 'single', 'double', 'joined']

@@ -1,7 +1,11 @@
+import { isName } from '../format/names.js'
 import { boundsOf, breachOf, defaultOf, hasType, numberOf, patternOf } from './constraints.js'
-import { type AnyEntry, entryIn, isName, placeOf } from './entry.js'
+import { type AnyEntry, entryIn, placeOf } from './entry.js'
 import { formats } from './formats.js'
-import { type Legend, stagesOf } from './legend.js'
+import { entriesOf, type Legend, stagesOf } from './legend.js'
+import { isRecord } from './records.js'
+import type { WordRule } from './words.js'
+import { hasWord, isType, itemTypes, wordOf } from './words.js'
 
 /** How a legend contradicts itself. */
 export type ContradictionKind =
@@ -44,100 +48,10 @@ export interface Contradiction {
   readonly stage?: string | undefined
   /** The word, the part of a place, or the other entry that is involved. */
   readonly detail?: string
-  /** The value at fault. */
+  /** The value at fault, or the other word. */
   readonly value?: unknown
 }
 
-/** What a word's value must be. */
-export type WordRule =
-  | 'text'
-  | 'switch'
-  | 'number'
-  | 'positive'
-  | 'count'
-  | 'list'
-  | 'filled-list'
-  | 'record'
-  | 'reach'
-  | 'format'
-  | 'limit'
-  | 'names'
-  | 'texts'
-  | 'keep'
-  | 'delimiter'
-  | 'generate'
-  | 'function'
-  | 'validator'
-  | 'any'
-
-/** Which types have a word: all, or those of a group. */
-export type WordGroup = 'all' | 'text' | 'numbers' | 'amounts' | 'limits' | 'list'
-
-/** Every word: which types have it, and what its value must be. */
-export const words: Readonly<Record<string, readonly [of: WordGroup, rule: WordRule]>> = {
-  type: ['all', 'text'],
-  description: ['all', 'text'],
-  obtain: ['all', 'text'],
-  generate: ['text', 'generate'],
-  examples: ['all', 'list'],
-  deprecated: ['all', 'switch'],
-  secret: ['all', 'switch'],
-  reach: ['all', 'reach'],
-  file: ['all', 'switch'],
-  optional: ['all', 'switch'],
-  empty: ['all', 'keep'],
-  as: ['all', 'text'],
-  formerly: ['all', 'names'],
-  enum: ['all', 'filled-list'],
-  default: ['all', 'any'],
-  read: ['all', 'function'],
-  schema: ['all', 'validator'],
-  stages: ['all', 'record'],
-  minLength: ['text', 'count'],
-  maxLength: ['text', 'count'],
-  pattern: ['text', 'text'],
-  format: ['text', 'format'],
-  schemes: ['text', 'texts'],
-  minimum: ['limits', 'limit'],
-  maximum: ['limits', 'limit'],
-  exclusiveMinimum: ['numbers', 'number'],
-  exclusiveMaximum: ['numbers', 'number'],
-  multipleOf: ['numbers', 'positive'],
-  items: ['list', 'record'],
-  minItems: ['list', 'count'],
-  maxItems: ['list', 'count'],
-  uniqueItems: ['list', 'switch'],
-  delimiter: ['list', 'delimiter'],
-}
-
-/** The types, and which groups of words each has beside those that all have. */
-export const typeGroups: Readonly<Record<string, readonly WordGroup[]>> = {
-  string: ['text'],
-  integer: ['numbers', 'limits'],
-  number: ['numbers', 'limits'],
-  boolean: [],
-  port: ['numbers', 'limits'],
-  duration: ['limits'],
-  bytes: ['limits'],
-  pem: [],
-  array: ['list'],
-  object: [],
-}
-
-/** Types that items can have, and the words that only entries have. */
-const itemTypes: readonly unknown[] = ['string', 'integer', 'number', 'boolean']
-const itemWords: ReadonlySet<string> = new Set([
-  ...['type', 'enum', 'minLength', 'maxLength', 'pattern', 'format', 'schemes'],
-  ...['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
-])
-
-/** Whether a type has a word of a group. */
-export function hasWord(type: string, of: WordGroup): boolean {
-  return of === 'all' || (typeGroups[type] ?? []).includes(of)
-}
-
-/** Words that hold for all stages. */
-const lasting = ['type', 'stages', 'as', 'formerly', 'reach', 'secret', 'read', 'schema', 'items', 'delimiter']
 /** Names that objects give a meaning of their own, so that no setting may sit there. */
 const takenPlaces = ['__proto__', 'constructor', 'prototype', 'toJSON', 'then']
 const takenStages = ['local', 'example', 'sample']
@@ -168,10 +82,6 @@ export function isLegend(value: unknown): value is Legend {
   return isRecord(value) && isRecord(value.entries) && Array.isArray(value.stages)
 }
 
-export function isRecord(value: unknown): value is Record<string, unknown> {
-  return typeof value === 'object' && value !== null && !Array.isArray(value)
-}
-
 function findContradictions(definition: Legend<unknown>): Contradiction[] {
   const found: Contradiction[] = []
   for (const name of definition.stages)
@@ -180,7 +90,7 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
   checkRules(definition, found)
   const places: Places = { settings: new Map(), groups: new Map() }
   const former = new Map<string, string>()
-  const entries = definition.entries as Record<string, AnyEntry>
+  const entries = entriesOf(definition)
   for (const name of Object.keys(entries)) {
     const entry = entries[name] as AnyEntry
     if (!isName(name)) found.push({ kind: 'entry-name', name })
@@ -216,7 +126,9 @@ function checkFormer(
 }
 
 /** The options that say where values come from. A legend in JSON or JavaScript may hold anything there. */
-function checkSources({ directories, remotes, topLayers, entries }: Legend<unknown>, found: Contradiction[]): void {
+function checkSources(definition: Legend<unknown>, found: Contradiction[]): void {
+  const { directories, remotes, topLayers } = definition
+  const declared = entriesOf(definition)
   if (directories !== undefined && !(Array.isArray(directories) && directories.every(isText)))
     found.push({ kind: 'option', name: 'directories', detail: 'a list of paths' })
   if (topLayers !== undefined && typeof topLayers !== 'boolean')
@@ -226,7 +138,6 @@ function checkSources({ directories, remotes, topLayers, entries }: Legend<unkno
     found.push({ kind: 'option', name: 'remotes', detail: "a list of { name: '…', url: 'NAME', token: 'NAME' }" })
     return
   }
-  const declared = entries as Record<string, AnyEntry | undefined>
   for (const { name: detail, url, token } of remotes)
     for (const name of token === undefined ? [url] : [url, token]) {
       if (!Object.hasOwn(declared, name)) found.push({ kind: 'remote-variable', name, detail })
@@ -245,7 +156,7 @@ function isRemote(value: unknown): boolean {
 }
 
 function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
-  if (typeof entry.type !== 'string' || !Object.hasOwn(typeGroups, entry.type)) found.push({ kind: 'no-type', name })
+  if (!isType(entry.type)) found.push({ kind: 'no-type', name })
   else if (checkWords(name, entry, entry.type, undefined, found)) {
     if (entry.type === 'array' && !checkItems(name, entry, found)) return
     if (entry.read && entry.schema) found.push({ kind: 'two-readers', name })
@@ -268,11 +179,10 @@ function checkWords(
   for (const word of Object.keys(given)) {
     const value = (given as Record<string, unknown>)[word]
     if (value === undefined) continue
-    const [of, rule] = (Object.hasOwn(words, word) && words[word]) || []
-    if (rule === undefined) found.push({ kind: 'unknown-word', name, stage, detail: word })
-    else if (of === undefined || !hasWord(type, of))
-      found.push({ kind: 'word-of-other-type', name, stage, detail: word })
-    else if (!holds(rule, value, type)) found.push({ kind: 'word-value', name, stage, detail: word })
+    const known = wordOf(word)
+    if (!known) found.push({ kind: 'unknown-word', name, stage, detail: word })
+    else if (!hasWord(type, known)) found.push({ kind: 'word-of-other-type', name, stage, detail: word })
+    else if (!holds(known.rule, value, type)) found.push({ kind: 'word-value', name, stage, detail: word })
   }
   return found.length === before
 }
@@ -340,7 +250,7 @@ function checkItems(name: string, { items }: AnyEntry, found: Contradiction[]): 
     found.push({ kind: 'no-items', name })
     return false
   }
-  const others = Object.keys(items).filter((word) => !itemWords.has(word))
+  const others = Object.keys(items).filter((word) => !wordOf(word)?.item)
   for (const word of others) found.push({ kind: 'word-of-other-type', name, detail: `items.${word}` })
   if (others.length > 0 || !checkWords(name, items, type as string, undefined, found)) return false
   const before = found.length
@@ -355,8 +265,8 @@ function checkStages(name: string, entry: AnyEntry, definition: Legend<unknown>,
       found.push({ kind: 'no-stage-words', name, stage })
       continue
     }
-    for (const word of lasting)
-      if (Object.hasOwn(overrides, word)) found.push({ kind: 'lasting-word', name, stage, detail: word })
+    for (const word of Object.keys(overrides))
+      if (wordOf(word)?.lasting) found.push({ kind: 'lasting-word', name, stage, detail: word })
     if (!checkWords(name, overrides, entry.type, stage, found)) continue
     if (entry.secret && overrides.default !== undefined) found.push({ kind: 'secret-default', name, stage })
     checkValues(name, entryIn(entry, stage), stage, found)
@@ -370,11 +280,11 @@ function checkValues(name: string, entry: AnyEntry, stage: string | undefined, f
     return
   }
   if (entry.maxLength !== undefined && (entry.minLength ?? 0) > entry.maxLength)
-    found.push({ kind: 'bounds', name, stage, detail: 'Length' })
+    found.push({ kind: 'bounds', name, stage, detail: 'minLength', value: 'maxLength' })
   const { minimum, maximum } = boundsOf(entry)
-  if (minimum > maximum) found.push({ kind: 'bounds', name, stage, detail: 'imum' })
+  if (minimum > maximum) found.push({ kind: 'bounds', name, stage, detail: 'minimum', value: 'maximum' })
   if (entry.maxItems !== undefined && (entry.minItems ?? 0) > entry.maxItems)
-    found.push({ kind: 'bounds', name, stage, detail: 'Items' })
+    found.push({ kind: 'bounds', name, stage, detail: 'minItems', value: 'maxItems' })
   if (entry.enum)
     for (const value of entry.enum) if (!hasType(entry, value)) found.push({ kind: 'enum-type', name, stage, value })
   if (entry.default !== undefined && breachOf(entry, defaultOf(entry)))

@@ -1,10 +1,12 @@
-import { type Contradiction, type ContradictionKind, hasWord, typeGroups, type WordRule, words } from './check.js'
+import type { Contradiction, ContradictionKind } from './check.js'
 import { describeEntry } from './constraints.js'
 import { type AnyEntry, entryIn } from './entry.js'
 import { formats } from './formats.js'
-import { type Legend, stagesOf } from './legend.js'
+import { entriesOf, type Legend, stagesOf } from './legend.js'
 import { masked } from './mask.js'
 import { nearest } from './nearest.js'
+import type { WordRule } from './words.js'
+import { hasWord, typeGroups, wordOf, words } from './words.js'
 
 const expected: Readonly<Record<WordRule, string>> = {
   text: 'text',
@@ -37,6 +39,7 @@ interface Facts {
   readonly detail: string
   /** The value at fault, masked if it is a secret's. */
   readonly shown: string
+  readonly value: unknown
   readonly entry: AnyEntry
   readonly place: string
   readonly stages: readonly string[]
@@ -79,7 +82,7 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `Remove ${detail}, or change the type.`,
   ],
   'word-value': ({ name, where, detail }) => [
-    `${detail} of ${name}${where} must be ${expected[words[detail]?.[1] ?? 'any']}.`,
+    `${detail} of ${name}${where} must be ${expected[wordOf(detail)?.rule ?? 'any']}.`,
     'Mend it in the legend.',
   ],
   'secret-in-browser': ({ name }) => [
@@ -118,7 +121,7 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `The pattern of ${name}${where} does not compile: ${detail}`,
     'It must be a regular expression in Unicode mode.',
   ],
-  bounds: ({ name, where, detail }) => [`min${detail} of ${name}${where} is above its max${detail}.`, 'Swap them.'],
+  bounds: ({ name, where, detail, value }) => [`${detail} of ${name}${where} is above its ${value}.`, 'Swap them.'],
   'enum-type': ({ name, where, shown, entry }) => [
     `The enum of ${name}${where} holds ${shown}, which is not of type ${entry.type}.`,
     'Mend the enum.',
@@ -146,11 +149,11 @@ export function explainContradiction(
   { kind, name, stage, detail = '', value }: Contradiction,
   definition: Legend<unknown>,
 ): { readonly message: string; readonly remedy: string } {
-  const own = (definition.entries as Record<string, AnyEntry | undefined>)[name]
+  const own = entriesOf(definition)[name]
   const entry = stage !== undefined && own ? entryIn(own, stage) : (own ?? { type: 'string' })
   const shown = entry.secret && kind !== 'former-name' ? masked : (JSON.stringify(value) ?? String(value))
   const where = stage === undefined ? '' : ` in stage ${stage}`
-  const facts = { name, where, stage: stage ?? '', detail, shown, entry, place: String(entry.as ?? name) }
+  const facts = { name, where, stage: stage ?? '', detail, shown, value, entry, place: String(entry.as ?? name) }
   const [message, remedy] = texts[kind]({ ...facts, stages: stagesOf(definition) })
   return { message, remedy }
 }
@@ -161,5 +164,5 @@ function nearWord(word: string, type: string): string | undefined {
 }
 
 function knownWords(type: string): string[] {
-  return Object.keys(words).filter((word) => hasWord(type, words[word]?.[0] ?? 'all'))
+  return Object.entries(words).flatMap(([name, word]) => (hasWord(type, word) ? [name] : []))
 }

@@ -44,13 +44,6 @@ export function entryIn(entry: AnyEntry, stage: string): AnyEntry {
   return stages && Object.hasOwn(stages, stage) ? { ...entry, ...stages[stage] } : entry
 }
 
-const namePattern = /^[A-Za-z_][A-Za-z0-9_]*$/
-
-/** Whether a text is a name: letters, digits and underscores, no digit first. */
-export function isName(text: string): boolean {
-  return namePattern.test(text)
-}
-
 /** Whether a UTF-16 code unit is one of 0 to 9. */
 export function isDigit(code: number): boolean {
   return code >= 48 && code <= 57

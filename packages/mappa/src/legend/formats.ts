@@ -16,9 +16,9 @@ export const formats: Readonly<Record<Format, readonly [test: (text: string) => 
   regex: [isRegex, 'a regular expression'],
 }
 
-const plain = "(?:[A-Za-z0-9._~!$&'()*+,;=-]|%[0-9A-Fa-f]{2})"
-const pathSign = `(?:${plain}|[:@])`
-const authority = `//(?:(?:${plain}|:)*@)?(?:\\[[0-9A-Fa-f:.]+\\]|${plain}*)(?::[0-9]*)?(?:/${pathSign}*)*`
+const uriSign = "(?:[A-Za-z0-9._~!$&'()*+,;=-]|%[0-9A-Fa-f]{2})"
+const pathSign = `(?:${uriSign}|[:@])`
+const authority = `//(?:(?:${uriSign}|:)*@)?(?:\\[[0-9A-Fa-f:.]+\\]|${uriSign}*)(?::[0-9]*)?(?:/${pathSign}*)*`
 const rootless = `/?(?:${pathSign}+(?:/${pathSign}*)*)?`
 const uriPattern = new RegExp(
   // A scheme alone leads nowhere, though the grammar has it.
@@ -55,8 +55,8 @@ function isIpv4(text: string): boolean {
 function isIpv6(text: string): boolean {
   const tail = /(?:^|:)((?:\d+\.){3}\d+)$/.exec(text)?.[1]
   if (tail !== undefined && !isIpv4(tail)) return false
-  const plain = tail === undefined ? text : `${text.slice(0, -tail.length)}0:0`
-  const halves = plain.split('::')
+  const whole = tail === undefined ? text : `${text.slice(0, -tail.length)}0:0`
+  const halves = whole.split('::')
   if (halves.length > 2) return false
   const groups = halves.flatMap((half) => (half === '' ? [] : half.split(':')))
   if (!groups.every((group) => /^[0-9A-Fa-f]{1,4}$/.test(group))) return false

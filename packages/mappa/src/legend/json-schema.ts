@@ -1,8 +1,11 @@
-import { isLegend, isRecord } from './check.js'
+import { isLegend } from './check.js'
 import { defaultOf, numberOf } from './constraints.js'
 import type { AnyEntry } from './entry.js'
 import type { Legend } from './legend.js'
+import { entriesOf } from './legend.js'
+import { isRecord } from './records.js'
 import type { Entries } from './types.js'
+import { wordOf } from './words.js'
 
 /** Before Mappa's own words in a JSON legend. */
 const prefix = 'x-mappa-'
@@ -57,8 +60,9 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
  * JSON.stringify(toJsonSchema(definition), null, 2)
  * ```
  */
-export function toJsonSchema({ entries, stages, ...options }: Legend<unknown>): JsonSchema {
-  const declared = Object.entries(entries as Readonly<Record<string, AnyEntry>>)
+export function toJsonSchema(definition: Legend<unknown>): JsonSchema {
+  const { stages, entries: _, ...options } = definition
+  const declared = Object.entries(entriesOf(definition))
   const needed = declared.filter(([, { optional, default: value }]) => !optional && value === undefined)
   return {
     $schema: 'https://json-schema.org/draft/2020-12/schema',
@@ -79,12 +83,6 @@ const schemaTypes: Readonly<Record<string, string>> = {
   bytes: 'integer',
   pem: 'string',
 }
-/** Words that mean in JSON Schema what they mean here. */
-const schemaWords: ReadonlySet<string> = new Set([
-  ...['description', 'examples', 'deprecated', 'enum', 'default', 'minLength', 'maxLength', 'pattern', 'format'],
-  ...['minimum', 'maximum', 'exclusiveMinimum', 'exclusiveMaximum', 'multipleOf'],
-  ...['items', 'minItems', 'maxItems', 'uniqueItems'],
-])
 
 function propertyOf(entry: AnyEntry): JsonSchema {
   const schema: Record<string, unknown> = {
@@ -111,9 +109,9 @@ function wordsOf(entry: Partial<AnyEntry> & Pick<AnyEntry, 'type'>): Record<stri
   for (const [word, value] of Object.entries(entry)) {
     if (value === undefined || typeof value === 'function') continue
     if (word === 'type' || word === 'optional' || word === 'schema') continue
-    if (word === 'stages') words[`${prefix}stages`] = stagesOf(entry)
+    if (word === 'stages') words[`${prefix}stages`] = stageWordsOf(entry)
     else if (word === 'items') words.items = { ...(value as object) }
-    else if (schemaWords.has(word)) Object.assign(words, schemaWord(word, value, entry))
+    else if (wordOf(word)?.schema) Object.assign(words, schemaWord(word, value, entry))
     else words[prefix + word] = value
   }
   return words
@@ -128,7 +126,7 @@ function schemaWord(word: string, value: unknown, entry: Pick<AnyEntry, 'type'>)
   return isPem ? { default: defaultOf({ ...entry, default: value }), [`${prefix}default`]: value } : { [word]: value }
 }
 
-function stagesOf({ stages = {}, type }: Partial<AnyEntry> & Pick<AnyEntry, 'type'>): Record<string, unknown> {
+function stageWordsOf({ stages = {}, type }: Partial<AnyEntry> & Pick<AnyEntry, 'type'>): Record<string, unknown> {
   return Object.fromEntries(
     Object.entries(stages).map(([stage, { optional, ...words }]) => [
       stage,

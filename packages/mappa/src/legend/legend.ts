@@ -1,3 +1,4 @@
+import type { AnyEntry } from './entry.js'
 import type { Entries, Settings, Strict } from './types.js'
 
 /** The stages that every legend has. */
@@ -71,4 +72,9 @@ export function legend<const E extends Entries>(
 /** Every stage of a legend, the common ones first. */
 export function stagesOf(definition: Legend<unknown> | undefined): readonly string[] {
   return [...new Set([...commonStages, ...(definition?.stages ?? [])])]
+}
+
+/** A legend's entries in one loose shape, by name; none without a legend. */
+export function entriesOf(definition: Legend<unknown> | undefined): Readonly<Record<string, AnyEntry>> {
+  return (definition?.entries ?? {}) as Readonly<Record<string, AnyEntry>>
 }

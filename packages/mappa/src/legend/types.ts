@@ -7,6 +7,7 @@
  */
 
 import type { StandardSchema } from './standard-schema.js'
+import type { ItemWord, LastingWord, typeGroups, WordName, words } from './words.js'
 
 // -- what an entry may say: interfaces, so that completion and errors stay short ---------------------------------
 
@@ -139,25 +140,10 @@ export interface ObjectEntry extends Words<Record<string, any>> {
 
 /** What an item of a list may say. */
 type ItemWords =
-  | Pick<TextEntry, 'type' | 'enum' | 'minLength' | 'maxLength' | 'pattern' | 'format' | 'schemes'>
-  | ({ type: 'integer' | 'number' } & Pick<
-      NumberEntry,
-      'enum' | 'minimum' | 'maximum' | 'exclusiveMinimum' | 'exclusiveMaximum' | 'multipleOf'
-    >)
+  | Pick<TextEntry, ItemWord & keyof TextEntry>
+  | ({ type: 'integer' | 'number' } & Pick<NumberEntry, Exclude<ItemWord & keyof NumberEntry, 'type'>>)
   | { type: 'boolean' }
 
-/** Words that hold for all stages, so that no stage may override them. */
-type LastingWord =
-  | 'type'
-  | 'stages'
-  | 'as'
-  | 'formerly'
-  | 'reach'
-  | 'secret'
-  | 'read'
-  | 'schema'
-  | 'items'
-  | 'delimiter'
 type StageWords<E> = { readonly [stage: string]: Partial<Omit<E, LastingWord>> }
 
 /** One variable's declaration. */
@@ -168,6 +154,17 @@ export interface Entries {
 }
 /** The types an entry can have. */
 export type EntryType = Entry['type']
+
+/** The words of a type by the table; a word that the table and the interfaces above do not agree on does not compile. */
+type TableWords<T extends EntryType> = {
+  [W in WordName]: (typeof words)[W]['of'] extends 'all' | (typeof typeGroups)[T][number] ? W : never
+}[WordName]
+type Agree<T extends EntryType> = [TableWords<T>, keyof EntryOf<T>] extends [keyof EntryOf<T>, TableWords<T>]
+  ? T
+  : false
+type Whole<Types extends { [T in EntryType]: T }> = Types
+/** @internal */
+export type TableAgrees = Whole<{ [T in EntryType]: Agree<T> }>
 
 type EntryOf<T> = Entry extends infer U ? (U extends { type: infer X } ? (T extends X ? U : never) : never) : never
 type WordOf = { [T in EntryType]: keyof EntryOf<T> }
@@ -187,9 +184,13 @@ interface Plain {
   array: readonly unknown[]
   object: Record<string, unknown>
 }
-/** The type of a checked value. */
+/** What stages allow instead; nothing where none says so. */
+type StagedEnum<E> = E extends { stages: infer S }
+  ? { [N in keyof S]: S[N] extends { enum: readonly (infer U)[] } ? U : never }[keyof S]
+  : never
+/** The type of a checked value, whatever the stage. */
 type Checked<E> = E extends { enum: readonly (infer U)[] }
-  ? U
+  ? U | StagedEnum<E>
   : E extends { items: infer I }
     ? readonly Checked<I>[]
     : E extends { type: infer T extends EntryType }

@@ -1,4 +1,4 @@
-import { isName } from '../legend/entry.js'
+import { isName } from '../format/names.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import { fs, path } from './builtins.js'

@@ -1,5 +1,6 @@
 import { type AnyEntry, entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
 import { Expander } from '../settle/expand.js'
 import { type Fault, printable } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
@@ -25,7 +26,7 @@ export function withFileVariables(
   const names = definition ? namesWithFile(definition, stage) : []
   if (names.length === 0) return layers
   const added = new Map<Layer, Layer[]>()
-  const expander = new Expander(layers, new Map(Object.entries(definition?.entries as Record<string, AnyEntry>)))
+  const expander = new Expander(layers, new Map(Object.entries(entriesOf(definition))))
   for (const name of names) {
     let covered = false
     for (let at = layers.length - 1; at >= 0; at--) {
@@ -58,7 +59,7 @@ function namesWithFile(definition: Legend<unknown>, stage: string): readonly str
   namesByStage.set(definition, stages)
   let names = stages.get(stage)
   if (!names) {
-    const entries = definition.entries as Record<string, AnyEntry | undefined>
+    const entries = entriesOf(definition)
     names = Object.keys(entries).filter((name) => mayNameFile(entries[name], stage))
     stages.set(stage, names)
   }
@@ -74,7 +75,7 @@ function fileLayer(name: string, layer: Layer, file: string, root: string): Laye
   const shown = printable(relative.startsWith('..') || path.isAbsolute(relative) ? file : relative)
   const value = readValueFile(file, shown)
   if (typeof value === 'string')
-    return layerFromValues(nameOf(name, layer), { [name]: value }, { source: 'directory', fileOf: () => shown })
+    return layerFromValues(layerNameOf(name, layer), { [name]: value }, { source: 'directory', fileOf: () => shown })
   const message = value?.message ?? `${shown} is not there.`
   return {
     ...(value ?? { kind: 'unreadable' }),
@@ -98,9 +99,9 @@ function twice(name: string, layer: Layer): Fault {
 }
 
 function faultLayer(name: string, layer: Layer, fault: Fault): Layer {
-  return { ...layerFromValues(nameOf(name, layer), {}, { source: 'directory' }), faults: [fault] }
+  return { ...layerFromValues(layerNameOf(name, layer), {}, { source: 'directory' }), faults: [fault] }
 }
 
-function nameOf(name: string, layer: Layer): string {
+function layerNameOf(name: string, layer: Layer): string {
   return `${name}${suffix} in ${layer.name}`
 }

@@ -1,7 +1,9 @@
-import { type AnyEntry, entryIn } from '../legend/entry.js'
+import { entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
+import { nearest } from '../legend/nearest.js'
 import { flagOf } from '../report/help.js'
-import { type Fault, nearest } from '../settle/faults.js'
+import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 
 /** What a command line says of settings. */
@@ -24,7 +26,7 @@ const layerName = 'the command line'
 export function layerFromFlags(definition: Legend<unknown>, args: readonly string[], stage = 'development'): Flags {
   const { parseArgs } = process.getBuiltinModule('node:util')
   const entries = new Map(
-    Object.entries(definition.entries as Record<string, AnyEntry>).map(([name, entry]) => {
+    Object.entries(entriesOf(definition)).map(([name, entry]) => {
       return [flagOf(name), { name, entry: entryIn(entry, stage) }]
     }),
   )

@@ -23,7 +23,7 @@ export {
   type MachineOptions,
   type WaitingOptions,
 } from './machine.js'
-export { childEnvironment, layerFromHost, type Passed } from './nested.js'
+export { childEnvironment, type HandedOn, layerFromHost } from './nested.js'
 export { askRemote, layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
 export { findRoot, legendFileNames, type Root, type RootSearch } from './root.js'
 export { type Watching, watch, watchFiles } from './watch.js'

@@ -70,7 +70,7 @@ export function gatherAt(
   const gathered = gatheredFrom(pile, [], definition)
   const remotes = definition?.remotes ?? []
   if (!Array.isArray(remotes) || remotes.length === 0 || hasAsked(pile.environment, root)) return gathered
-  const open = remotes.filter(({ url }) => textOf(url, readSources(definition, gathered)))
+  const open = remotes.filter(({ url }) => givenText(url, readSources(definition, gathered)))
   return { ...gathered, faults: [...(gathered.faults ?? []), ...open.map(({ name, url }) => mustWait(name, url))] }
 }
 
@@ -88,8 +88,8 @@ export async function gatherWaiting(
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(pile, [], definition))
   const sources = declared.flatMap((remote) => {
-    const url = textOf(remote.url, reading)
-    return url ? [remoteSource(remote, url, textOf(remote.token, reading))] : []
+    const url = givenText(remote.url, reading)
+    return url ? [remoteSource(remote, url, givenText(remote.token, reading))] : []
   })
   const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
   return { ...gatheredFrom(pile, await Promise.all(asked), definition), asked: true }
@@ -152,7 +152,7 @@ function commandLineOf(
   return [layerFromValues('the command line', commandLine as Texts, { source: 'command-line' })]
 }
 
-function textOf(name: string | undefined, reading: Reading): string | undefined {
+function givenText(name: string | undefined, reading: Reading): string | undefined {
   return givenIn(reading).find((each) => each.name === name)?.text
 }
 

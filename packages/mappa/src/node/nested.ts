@@ -54,7 +54,7 @@ export function nestedStageFault(stage: Stage, environment: Texts): Fault | unde
 }
 
 /** What a run passes on. */
-export interface Passed {
+export interface HandedOn {
   readonly stage: Stage
   readonly given: readonly Given[]
 }
@@ -64,7 +64,7 @@ export interface Passed {
  * layers as text, defaults included; the stage; and the mark. `NODE_ENV` is left alone.
  */
 export function childEnvironment(
-  found: Passed,
+  found: HandedOn,
   host: Texts = process.env,
   root = process.cwd(),
   { asked = false }: { readonly asked?: boolean } = {},
@@ -78,7 +78,7 @@ export function childEnvironment(
 }
 
 /** The mark of a run, beside those of the runs around it for other roots. */
-export function markFor(found: Passed, host: Texts, root: string, asked: boolean): string {
+export function markFor(found: HandedOn, host: Texts, root: string, asked: boolean): string {
   const read: string[] = []
   const remote: string[] = []
   for (const { name, text, source } of found.given) {

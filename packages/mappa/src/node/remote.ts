@@ -1,7 +1,7 @@
+import { isName } from '../format/names.js'
 import { readValues } from '../format/values.js'
-import { isRecord } from '../legend/check.js'
-import { isName } from '../legend/entry.js'
 import type { Remote } from '../legend/legend.js'
+import { isRecord } from '../legend/records.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import type { Texts } from '../settle/stage.js'
@@ -47,7 +47,7 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
   const timeout = options.timeout ?? timeoutUsual
   try {
     const values = await askTwice((signal) => source.load({ signal }), timeout)
-    return layerFromValues(source.name, checked(values), { source: 'remote' })
+    return layerFromValues(source.name, checkedTexts(values), { source: 'remote' })
   } catch (error) {
     return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [faultOf(source, error)] }
   }
@@ -59,7 +59,7 @@ export function remoteSource({ name }: Remote, url: string, token: string | unde
     name,
     load: async ({ signal }) => {
       const { text, isJson } = await fetchText(url, token, signal)
-      return isJson ? jsonIn(text) : textsOf(text)
+      return isJson ? jsonAnswer(text) : textsOf(text)
     },
   }
 }
@@ -126,7 +126,7 @@ async function fetchText(
   return { text, isJson: /\bjson\b/.test(answer.headers.get('content-type') ?? '') }
 }
 
-function jsonIn(text: string): Texts {
+function jsonAnswer(text: string): Texts {
   try {
     return JSON.parse(text)
   } catch {
@@ -142,7 +142,7 @@ function textsOf(text: string): Texts {
 }
 
 /** Texts by name; numbers and switches as JSON has them are taken for their text. */
-function checked(values: unknown): Texts {
+function checkedTexts(values: unknown): Texts {
   if (!isRecord(values)) throw new NoAnswer('gives no texts by name', 'It must answer { "NAME": "value" }.', false)
   const texts: Record<string, string> = Object.create(null)
   for (const [name, value] of Object.entries(values)) {

@@ -44,7 +44,7 @@ export function writeFiles(writes: readonly FileWrite[]): void {
   try {
     for (const write of writes) prepared.push(prepare(write, prepared))
     for (const each of prepared) {
-      attempt(each.target, () => fs.renameSync(each.fresh, each.target))
+      withSentence(each.target, () => fs.renameSync(each.fresh, each.target))
       done.push(each)
     }
   } catch (error) {
@@ -57,18 +57,18 @@ export function writeFiles(writes: readonly FileWrite[]): void {
 }
 
 function prepare({ path: given, text, before, secret }: FileWrite, others: readonly Prepared[]): Prepared {
-  const target = attempt(given, () => targetOf(path.resolve(given)))
+  const target = withSentence(given, () => targetOf(path.resolve(given)))
   if (others.some((other) => other.target === target))
     throw new WriteError(`${given} is to be written twice at once.`, given)
-  const stats = attempt(given, () => fs.statSync(target, { throwIfNoEntry: false }))
+  const stats = withSentence(given, () => fs.statSync(target, { throwIfNoEntry: false }))
   if (stats && !stats.isFile()) throw new WriteError(`${given} must be a file, and is none.`, given)
   // Replacing it would work all the same, but somebody has said that it must not change.
-  if (stats) attempt(given, () => fs.accessSync(target, fs.constants.W_OK))
-  const old = stats && attempt(given, () => fs.readFileSync(target))
+  if (stats) withSentence(given, () => fs.accessSync(target, fs.constants.W_OK))
+  const old = stats && withSentence(given, () => fs.readFileSync(target))
   if (before !== undefined && (old?.toString('utf8') ?? null) !== before)
     throw new WriteError(`${given} was changed by someone else meanwhile; nothing was written.`, given)
   removeLeftovers(target)
-  const fresh = attempt(given, () => writeBeside(target, text, stats, secret ? 0o600 : 0o666 & ~process.umask()))
+  const fresh = withSentence(given, () => writeBeside(target, text, stats, secret ? 0o600 : 0o666 & ~process.umask()))
   return { target, fresh, old, stats }
 }
 
@@ -113,7 +113,7 @@ function keepOwner(file: number, { uid, gid }: NonNullable<Prepared['stats']>): 
 /** What a process that was killed has left behind may hold secrets. Its number tells whether it still runs. */
 function removeLeftovers(target: string): void {
   const lead = path.basename(leadOf(target))
-  for (const name of attempt(target, () => fs.readdirSync(path.dirname(target)))) {
+  for (const name of withSentence(target, () => fs.readdirSync(path.dirname(target)))) {
     const [, pid] = name.startsWith(lead) ? (/^(\d+)-[a-z0-9]+$/.exec(name.slice(lead.length)) ?? []) : []
     if (pid !== undefined && Number(pid) !== process.pid && !runs(Number(pid)))
       fs.rmSync(path.join(path.dirname(target), name), { force: true })
@@ -144,7 +144,7 @@ function sync(directory: string): void {
 }
 
 /** Turns what the system says into a sentence. */
-function attempt<T>(file: string, action: () => T): T {
+function withSentence<T>(file: string, action: () => T): T {
   try {
     return action()
   } catch (error) {

@@ -1,6 +1,7 @@
 import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
 import { printable } from '../settle/faults.js'
 import { wrap } from './text.js'
 
@@ -22,14 +23,14 @@ export function flagOf(name: string): string {
 /** A program's flags as help, from its legend: each with what it is for, what it takes, and its default. */
 export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {}): string {
   const { program = 'node …', stage = 'development', width = 80 } = options
-  const entries = Object.entries(definition.entries as Record<string, AnyEntry>)
+  const entries = Object.entries(entriesOf(definition))
     .map(([name, entry]) => [name, entryIn(entry, stage)] as const)
     .sort(([a], [b]) => (a < b ? -1 : 1))
   const open = entries.filter(([, entry]) => !entry.secret)
   const secrets = entries.filter(([, entry]) => entry.secret).map(([name]) => name)
   const blocks = open.flatMap(([name, entry]) => [
     `  --${flagOf(name)}${entry.type === 'boolean' ? `, --no-${flagOf(name)}` : ` ${entry.type.toUpperCase()}`}`,
-    ...wrap(sentenceOf(name, entry), width - indent.length).map((line) => indent + line),
+    ...wrap(sentenceOf(name, entry), width - inner.length).map((line) => inner + line),
   ])
   const hidden = `Secrets are no flags, since other processes can read a command line: ${secrets.join(', ')}.`
   return `${[
@@ -39,12 +40,12 @@ export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {})
     '',
     ...blocks,
     '  -h, --help',
-    `${indent}This help.`,
+    `${inner}This help.`,
     ...(secrets.length > 0 ? ['', ...wrap(hidden, width)] : []),
   ].join('\n')}\n`
 }
 
-const indent = '        '
+const inner = '        '
 
 function sentenceOf(name: string, entry: AnyEntry): string {
   const about = entry.description ? `${printable(entry.description).replace(/\.$/, '')}. ` : ''

@@ -1,6 +1,7 @@
 import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
 import { withoutPassword } from '../legend/mask.js'
 import type { EntryType, Generate } from '../legend/types.js'
 import { textFor } from '../settle/convert.js'
@@ -49,7 +50,7 @@ export interface Variable extends Terms {
  * ```
  */
 export function variablesOf(definition: Legend<unknown>, stage?: string): Variable[] {
-  return Object.entries(definition.entries as Record<string, AnyEntry>).map(([name, given]) => {
+  return Object.entries(entriesOf(definition)).map(([name, given]) => {
     const entry = stage === undefined ? given : entryIn(given, stage)
     const { type, description, obtain, generate, secret = false, reach = 'server' } = entry
     const base = termsOf(entry)

@@ -46,7 +46,7 @@ interface Found {
 /** Longer values are the work of a mistake, or of someone who wants to fill the memory. In UTF-16 code units. */
 const lengthMax = 1024 * 1024
 /** So many names that each mention the next are a mistake too, and the stack has an end. */
-const depthMax = 200
+const nameDepthMax = 200
 
 /**
  * Expands texts over the finished stack, so that overriding a name in a higher layer changes all that is built on it.
@@ -77,7 +77,7 @@ export class Expander {
     let result = this.#done.get(key)
     if (!result) {
       if (this.#open.has(key)) return { problem: 'cycle', names: this.#cycle(key) }
-      if (this.#open.size >= depthMax) return this.#tooDeep()
+      if (this.#open.size >= nameDepthMax) return this.#tooDeep()
       this.#open.add(key)
       result = this.#join(parsed.parts, { name, at, back })
       this.#open.delete(key)

@@ -7,7 +7,7 @@ export function splitList(text: string, delimiter = ','): string[] | undefined {
   const items: string[] = []
   let at = 0
   while (at < text.length) {
-    while (at < text.length && isBlank(text[at]) && !text.startsWith(delimiter, at)) at++
+    while (at < text.length && isSpace(text[at]) && !text.startsWith(delimiter, at)) at++
     if (text[at] === '"') {
       const quoted = /"((?:[^"]|"")*)"\s*/y
       quoted.lastIndex = at
@@ -16,7 +16,7 @@ export function splitList(text: string, delimiter = ','): string[] | undefined {
       at += found[0].length
       // Blanks may divide items, and have just been passed.
       const divided =
-        at >= text.length || text.startsWith(delimiter, at) || (isBlank(delimiter) && isBlank(text[at - 1]))
+        at >= text.length || text.startsWith(delimiter, at) || (isSpace(delimiter) && isSpace(text[at - 1]))
       if (!divided) return undefined
       items.push((found[1] as string).replaceAll('""', '"'))
     } else {
@@ -42,6 +42,6 @@ export function joinList(items: readonly unknown[], delimiter = ','): string {
     .join(delimiter)
 }
 
-function isBlank(char: string | undefined): boolean {
+function isSpace(char: string | undefined): boolean {
   return char !== undefined && /^\s$/.test(char)
 }

@@ -2,10 +2,12 @@ import { type Difference, differencesOf } from '../format/portability.js'
 import { encodeValue } from '../format/value.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { withoutPassword } from '../legend/mask.js'
-import { type Notice, nearest, printable, quote } from './faults.js'
+import { nearest } from '../legend/nearest.js'
+import { type Notice, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
 import { lineAt, nameSpot, rangesOf, valueSpot, writtenOf } from './places.js'
 import { changesLoading, type Reading, type StageEntries } from './read.js'
+import { obtainRemedy } from './remedies.js'
 import { isGuessable, isPlaceholder, keyFor } from './slips.js'
 import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
@@ -124,7 +126,7 @@ function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage:
       ...base,
       kind: 'placeholder',
       message: `${name} holds ${quote(text)}, which looks like a placeholder.`,
-      remedy: entry.obtain ? `Obtain: ${entry.obtain}` : 'Put the real value there.',
+      remedy: obtainRemedy(entry, 'Put the real value there.'),
     }
   if (!entry.secret && withoutPassword(text) !== text)
     yield {
@@ -146,7 +148,7 @@ function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage:
       ...base,
       kind: 'weak-secret',
       message: `${name} could be guessed: it is short, or what many people choose.`,
-      remedy: entry.obtain ? `Obtain: ${entry.obtain}` : 'Take a long random one.',
+      remedy: obtainRemedy(entry, 'Take a long random one.'),
     }
 }
 

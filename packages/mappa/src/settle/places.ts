@@ -1,7 +1,7 @@
 import { type AssignmentRange, readLayer } from '../format/document.js'
 import type { LayerFlaw } from '../format/flaws.js'
+import type { Style } from '../format/kinds.js'
 import { LineIndex } from '../format/lines.js'
-import type { Style } from '../format/scan.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { masked, withoutPassword } from '../legend/mask.js'
 import { type Excerpt, type Place, printable } from './faults.js'

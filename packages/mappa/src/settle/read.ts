@@ -2,7 +2,7 @@ import { type Contradiction, contradictionsOf } from '../legend/check.js'
 import type { Breach } from '../legend/constraints.js'
 import { defaultOf } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
-import { type Legend, stagesOf } from '../legend/legend.js'
+import { entriesOf, type Legend, stagesOf } from '../legend/legend.js'
 import type { StandardResult } from '../legend/standard-schema.js'
 import { convert, textFor } from './convert.js'
 import { Expander, type ExpansionProblem, type Used } from './expand.js'
@@ -112,7 +112,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const others: Given[] = []
   const stageKnown = stagesOf(definition).includes(stage.name)
   const { entries: known, traits }: Known =
-    contradictions.length === 0 && stageKnown ? entriesOf(definition, stage.name) : { entries: new Map() }
+    contradictions.length === 0 && stageKnown ? knownIn(definition, stage.name) : { entries: new Map() }
   const stack = new Stack(layers, traits)
   const expander = new Expander(layers, known)
   const { answers } = sources
@@ -168,13 +168,13 @@ interface Known {
 const entriesByStage = new WeakMap<Legend<unknown>, Map<string, Known>>()
 
 /** A legend's entries as they hold in a stage; worked out once for each. */
-function entriesOf(definition: Legend<unknown> | undefined, stage: string): Known {
+function knownIn(definition: Legend<unknown> | undefined, stage: string): Known {
   if (!definition) return { entries: new Map() }
   const stages = entriesByStage.get(definition) ?? new Map<string, Known>()
   entriesByStage.set(definition, stages)
   let known = stages.get(stage)
   if (!known) {
-    const declared = definition.entries as Record<string, AnyEntry>
+    const declared = entriesOf(definition)
     const formers = new Map<string, readonly string[]>()
     const keeps = new Set<string>()
     const entries = new Map<string, AnyEntry>()

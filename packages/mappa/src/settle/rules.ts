@@ -10,7 +10,7 @@ export interface BrokenRule {
 }
 
 type Rule = (settings: never) => unknown
-type Group = Record<string, unknown>
+type WatchedGroup = Record<string, unknown>
 
 /** Thrown into a rule that reads a variable which is at fault itself. */
 const skip = new Error('This rule is skipped.')
@@ -40,14 +40,14 @@ function watched(
   values: ReadonlyMap<string, unknown>,
   entries: ReadonlyMap<string, AnyEntry>,
   read: Set<string>,
-): Group {
-  const root: Group = {}
+): WatchedGroup {
+  const root: WatchedGroup = {}
   for (const [name, entry] of entries) {
     const steps = placeOf(name, entry)
     let group = root
     for (const step of steps.slice(0, -1)) {
       group[step] ??= {}
-      group = group[step] as Group
+      group = group[step] as WatchedGroup
     }
     Object.defineProperty(group, steps.at(-1) as string, {
       enumerable: !entry.secret,

@@ -2,15 +2,15 @@ import type { AnyEntry } from '../legend/entry.js'
 import type { StandardResult } from '../legend/standard-schema.js'
 
 /** What a legend's own function said of a value. */
-export type Seen =
+export type SeenValue =
   | { readonly value: unknown }
   | { readonly wrong: 'schema-issue' | 'read-failed' | 'not-plain'; readonly said: readonly string[] }
   | { readonly promise: Promise<StandardResult> }
 
 /** A checked value as code sees it: what `read` or `schema` makes of it. `answer` is what an asynchronous schema has said. */
-export function seenValue(entry: AnyEntry, value: unknown, answer?: StandardResult): Seen {
+export function seenValue(entry: AnyEntry, value: unknown, answer?: StandardResult): SeenValue {
   const { read, schema, reach } = entry
-  let seen: Seen = { value }
+  let seen: SeenValue = { value }
   if (schema) {
     const result = answer ?? attempt(() => schema['~standard'].validate(value))
     if (result instanceof Failed) return { wrong: 'schema-issue', said: result.said }
@@ -52,14 +52,14 @@ function attempt<T>(action: () => T): T | Failed {
 function isPlain(value: unknown, depth = 0): boolean {
   if (value === null || typeof value === 'string' || typeof value === 'boolean') return true
   if (typeof value === 'number') return Number.isFinite(value)
-  if (typeof value !== 'object' || depth > depthMax) return false
+  if (typeof value !== 'object' || depth > dataDepthMax) return false
   const kind = Object.getPrototypeOf(value)
   if (!Array.isArray(value) && kind !== null && Object.getPrototypeOf(kind) !== null) return false
   return Object.values(value).every((each) => isPlain(each, depth + 1))
 }
 
 /** Deeper data is a mistake, or goes round in itself. */
-const depthMax = 100
+const dataDepthMax = 100
 
 /** Waits for an asynchronous schema; a rejection is an issue like any other. */
 export async function answerOf(promise: Promise<StandardResult>): Promise<StandardResult> {

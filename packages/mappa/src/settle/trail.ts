@@ -1,5 +1,6 @@
 import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
+import { entriesOf } from '../legend/legend.js'
 import { mask, withoutPassword } from '../legend/mask.js'
 import { textFor } from './convert.js'
 import type { Used } from './expand.js'
@@ -84,7 +85,7 @@ export function trailOf(name: string, reading: Reading): Trail {
 function defaultSteps(name: string, { definition, entries, stage }: Reading): TrailStep[] {
   const entry = entries.get(name)
   if (!entry) return []
-  const own = (definition?.entries as Record<string, AnyEntry> | undefined)?.[name]
+  const own = entriesOf(definition)[name]
   const staged = own?.stages && Object.hasOwn(own.stages, stage.name) && own.stages[stage.name]?.default !== undefined
   const defaults = [...(staged ? [{ value: entry.default, stage: stage.name }] : []), { value: own?.default }]
   return defaults

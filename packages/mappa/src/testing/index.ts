@@ -2,6 +2,7 @@ import { asLegend } from '../legend/check.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
 import type { CheckedValue, Settings } from '../legend/types.js'
 import { settle } from '../report/settle.js'
 import { textFor } from '../settle/convert.js'
@@ -28,7 +29,7 @@ export function settingsFor<E>(
   { stage = 'test' }: { readonly stage?: string } = {},
 ): Settings<E> {
   const definition = asLegend(given) as Legend<E>
-  const entries = definition.entries as Readonly<Record<string, AnyEntry>>
+  const entries = entriesOf(definition)
   const texts: Record<string, string> = {}
   for (const [name, value] of Object.entries(values as Record<string, unknown>)) {
     if (value === undefined) continue
@@ -45,7 +46,7 @@ export function settingsFor<E>(
   const { rules, ...rest } = definition
   const open = Object.entries(entries).map(([name, entry]) => [
     name,
-    absent.includes(name) ? opened(entry, stage) : entry,
+    absent.includes(name) ? madeOptional(entry, stage) : entry,
   ])
   const tested = {
     ...rest,
@@ -57,7 +58,7 @@ export function settingsFor<E>(
   return assemble(reading.settings, reading.stage, new Set(absent)) as Settings<E>
 }
 
-function opened(entry: AnyEntry, stage: string): AnyEntry {
+function madeOptional(entry: AnyEntry, stage: string): AnyEntry {
   return {
     ...entry,
     optional: true,

@@ -1,12 +1,12 @@
 import type { Plugin, ViteDevServer } from 'vite'
+import { ViteProject } from '../bundle/project.js'
+import { type ModuleGraph, pageNames, refusedNames } from '../bundle/refuse.js'
+import { browserModule, pageTexts, serverModule } from '../bundle/settings-module.js'
 import { path } from '../node/builtins.js'
 import { reportText } from '../report/text.js'
 import { changesBetween } from '../settle/changes.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
-import { browserModule, pageTexts, serverModule } from './modules.js'
-import { ViteProject } from './project.js'
-import { type ModuleGraph, pageNames, refusals } from './refuse.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -117,7 +117,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
             resolve: async (path, importer) => (await this.resolve(path, importer))?.id,
             nameOf: (id) => shownPath(id, pageRoot),
           }
-          const faults = await refusals(program, id, definition, graph)
+          const faults = await refusedNames(program, id, definition, graph)
           if (faults.length > 0) this.error({ message: plainText(report(faults)), stack: '' })
         }
         // On a server, too: a page that it renders must be the one that the browser goes on with.

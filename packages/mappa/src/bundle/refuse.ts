@@ -1,9 +1,10 @@
 import { LineIndex } from '../format/lines.js'
-import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
+import { nearest } from '../legend/nearest.js'
 import { fs } from '../node/builtins.js'
-import { type Fault, nearest } from '../settle/faults.js'
-import { reachesBrowser } from './modules.js'
+import type { Fault } from '../settle/faults.js'
+import { reachesBrowser } from './settings-module.js'
 
 /** What Vite knows of modules. Asked only when an import is refused. */
 export interface ModuleGraph {
@@ -22,8 +23,13 @@ interface Node {
 }
 
 /** Names that browser code takes from the settings module and may not have, each as a fault with its place. */
-export async function refusals(program: unknown, id: string, definition: Legend, graph: ModuleGraph): Promise<Fault[]> {
-  const entries = definition.entries as Record<string, AnyEntry>
+export async function refusedNames(
+  program: unknown,
+  id: string,
+  definition: Legend,
+  graph: ModuleGraph,
+): Promise<Fault[]> {
+  const entries = entriesOf(definition)
   // Of import.meta.env, others may give names that the legend does not know.
   const read = [...pageNames(program)].filter((name) => Object.hasOwn(entries, name))
   const refused = [...new Set([...takenNames(program as Node), ...read])].filter((name) => {
@@ -35,7 +41,7 @@ export async function refusals(program: unknown, id: string, definition: Legend,
   return refused.map((name): Fault => {
     const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
     const file = graph.nameOf(id)
-    const spot = spotOf(id, file, name)
+    const spot = takenSpot(id, file, name)
     const fault = { name, layer: file, ...spot }
     if (name === 'default')
       return {
@@ -61,7 +67,7 @@ export async function refusals(program: unknown, id: string, definition: Legend,
       ...fault,
       kind: 'server-only',
       message: `${name} ${what}, and ${file} takes it into browser code.`,
-      remedy: `${sentenceOf(file, name, spot?.place.line, way, graph)} ${away}`,
+      remedy: `${wayText(file, name, spot?.place.line, way, graph)} ${away}`,
     }
   })
 }
@@ -113,7 +119,7 @@ function nameOf(node: unknown): string {
 }
 
 /** Where a name is taken, in the file as a person wrote it: what Vite hands on has other lines. */
-function spotOf(id: string, file: string, name: string): Required<Pick<Fault, 'place' | 'excerpt'>> | undefined {
+function takenSpot(id: string, file: string, name: string): Required<Pick<Fault, 'place' | 'excerpt'>> | undefined {
   const text = sourceOf(id)
   const statement = /(?:import|export)\b[^;'"`]*?from\s*(['"])virtual:mappa\/settings\1/g
   for (const match of text.matchAll(statement)) {
@@ -171,7 +177,7 @@ function importsIn(text: string): { path: string; line: number }[] {
 }
 
 /** `readings.ts:3 takes READINGS_URL. map.ts:1 imports it, main.ts:4 imports that, index.html loads that.` */
-function sentenceOf(
+function wayText(
   file: string,
   name: string,
   line: number | undefined,

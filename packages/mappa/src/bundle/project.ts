@@ -1,5 +1,5 @@
-import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
 import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
 import { gatherWaiting } from '../node/machine.js'
@@ -7,7 +7,7 @@ import { findRoot } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 import { type Survey, surveyWaiting } from '../settle/survey.js'
-import { reachesBrowser } from './modules.js'
+import { reachesBrowser } from './settings-module.js'
 
 /** A project's legend and settings as Vite sees them; read again whenever a file of theirs changes. */
 export class ViteProject {
@@ -61,7 +61,7 @@ export class ViteProject {
  * often lacks its secrets: there they may be missing, though not wrong.
  */
 function fixedHere(definition: Legend): Legend {
-  const entries = Object.entries(definition.entries as Record<string, AnyEntry>).map(([name, entry]) => {
+  const entries = Object.entries(entriesOf(definition)).map(([name, entry]) => {
     if (typeof entry !== 'object' || entry === null || reachesBrowser(entry)) return [name, entry]
     const stages = Object.entries(entry.stages ?? {}).map(([stage, words]) => [stage, { ...words, optional: true }])
     return [name, { ...entry, optional: true, ...(entry.stages && { stages: Object.fromEntries(stages) }) }]

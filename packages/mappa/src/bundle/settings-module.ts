@@ -1,10 +1,11 @@
 import { type AnyEntry, placeOf } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
 import type { Survey } from '../settle/survey.js'
 
 /** Code of the settings module for a browser: a constant for each entry that may reach it, and nothing else. */
 export function browserModule(definition: Legend, { settings }: Survey): string {
-  const lines = entriesOf(definition).flatMap(([name, entry]) => {
+  const lines = Object.entries(entriesOf(definition)).flatMap(([name, entry]) => {
     if (!reachesBrowser(entry)) return []
     return [`export const ${name} = ${literal(valueAt(settings, placeOf(name, entry)))}`]
   })
@@ -13,7 +14,7 @@ export function browserModule(definition: Legend, { settings }: Survey): string 
 
 /** What stands for `import.meta.env.NAME` in browser code: the texts of those names that may reach it. */
 export function pageTexts(definition: Legend, { texts }: Survey, names: Iterable<string>): Record<string, string> {
-  const entries = new Map(entriesOf(definition))
+  const entries = new Map(Object.entries(entriesOf(definition)))
   const open = [...names].filter((name) => {
     const entry = entries.get(name)
     return entry !== undefined && reachesBrowser(entry)
@@ -32,7 +33,7 @@ export function serverModule(definition: Legend, legendPath: string, stage: stri
     `import definition from ${JSON.stringify(legendPath)}`,
     `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, builtFor: ${JSON.stringify(stage)} })`,
     'export default settings',
-    ...entriesOf(definition).map(([name, entry]) => {
+    ...Object.entries(entriesOf(definition)).map(([name, entry]) => {
       const steps = placeOf(name, entry).map((step) => `[${JSON.stringify(step)}]`)
       return `export const ${name} = settings${steps.join('')}`
     }),
@@ -42,10 +43,6 @@ export function serverModule(definition: Legend, legendPath: string, stage: stri
 
 export function reachesBrowser(entry: AnyEntry): boolean {
   return entry.reach === 'browser' && !entry.secret
-}
-
-function entriesOf(definition: Legend): [string, AnyEntry][] {
-  return Object.entries(definition.entries as Record<string, AnyEntry>)
 }
 
 function valueAt(settings: unknown, steps: readonly string[]): unknown {

@@ -1,0 +1,225 @@
+import { describeEntry } from '../legend/constraints.js'
+import type { AnyEntry } from '../legend/entry.js'
+import { mask, withoutPassword } from '../legend/mask.js'
+import { nearest } from '../legend/nearest.js'
+import type { ExpansionProblem } from './expand.js'
+import type { Fault } from './faults.js'
+import { printable, quote } from './faults.js'
+import type { FaultKind } from './kinds.js'
+import type { Layer } from './layer.js'
+import { splitList } from './lists.js'
+import { nameSpot, valueSpot } from './places.js'
+import type { Problem, Reading, StageEntries } from './read.js'
+import { freshRemedy, obtainRemedy, rightValue, setRemedy } from './remedies.js'
+import type { Hit } from './stack.js'
+/** A problem in words: with its place, and what to do. */
+export function problemFault(problem: Problem, reading: Reading): Fault {
+  return tellers[problem.breach](problem, reading)
+}
+
+type Teller = (problem: Problem, reading: Reading) => Fault
+
+/** For each way in which a variable is at fault, what tells it. */
+const tellers: Readonly<Record<Problem['breach'], Teller>> = {
+  missing: missing,
+  expansion: expansionFault,
+  'bare-dollar': bareDollar,
+  'secret-in-browser': secretInBrowser,
+  'schema-issue': functionFault,
+  'read-failed': functionFault,
+  'not-plain': functionFault,
+  'needs-waiting': functionFault,
+  placeholder: (problem) => {
+    const { name, entry, where, base } = valueFacts(problem)
+    return {
+      ...base,
+      message: `${name} still holds what the sample puts in its place, and is no value${where}.`,
+      remedy: obtainRemedy(entry, freshRemedy(name, entry) ?? `Put the real ${name} there.`),
+    }
+  },
+  'key-of-other-stage': (problem, { stage }) => {
+    const { name, where, base } = valueFacts(problem)
+    return {
+      ...base,
+      message: `${name} is a test key by its shape, and this is stage ${stage.name}${where}.`,
+      remedy: `Take the live key, or say with pattern what its keys look like in ${stage.name}.`,
+    }
+  },
+  'wrong-type': wrongValue,
+  'not-allowed': wrongValue,
+  'out-of-range': wrongValue,
+  'wrong-length': wrongValue,
+  'wrong-form': wrongValue,
+  'wrong-item': wrongValue,
+}
+
+/** What is told of a value at fault: a layer without places is named in the sentence instead. */
+function valueFacts({ name, breach, ...problem }: Problem) {
+  const [entry, winner] = [problem.entry as AnyEntry, problem.winner as Hit]
+  const { layer, as = name } = winner
+  const where = layer.text === undefined && !layer.fileOf ? ` in ${layer.name}` : ''
+  const base = { kind: breach as FaultKind, name, layer: layer.name, ...valueSpot(layer, as, entry) }
+  return { name, entry, winner, as, where, base }
+}
+
+function wrongValue(problem: Problem): Fault {
+  const { name, entry, winner, as, where, base } = valueFacts(problem)
+  const { text } = winner
+  const found = entry.secret ? mask(text, entry) : quote(withoutPassword(text))
+  return {
+    ...base,
+    message: `${name} must be ${describeEntry(entry)}, and ${itemText(problem, entry, text) ?? `is ${found}`}${where}${tooLong(problem, entry, text)}.`,
+    remedy: rightValue(as, entry, winner, problem),
+  }
+}
+
+/** Which item of a list is at fault. */
+function itemText({ breach, item }: Problem, entry: AnyEntry, text: string): string | undefined {
+  if (breach !== 'wrong-item' || item === undefined) return undefined
+  const found = splitList(text.trim(), entry.delimiter)?.[item]
+  // In a JSON array an item may hold the delimiter.
+  const shows = !entry.secret && found !== undefined && !text.trim().startsWith('[')
+  return shows ? `item ${item + 1} is ${quote(withoutPassword(found))}` : `item ${item + 1} is none`
+}
+
+/** Past 2^53 a number would be another one than its text says. */
+function tooLong({ breach }: Problem, { secret, type }: AnyEntry, text: string): string {
+  const isLong = breach === 'wrong-type' && type === 'integer' && !secret && /^\s*[+-]?\d{16,}\s*$/.test(text)
+  return isLong ? '; it has more digits than a number holds exactly' : ''
+}
+
+type FunctionBreach = 'schema-issue' | 'read-failed' | 'not-plain' | 'needs-waiting'
+
+/** What a function of the legend said. It may repeat the value, so of a secret nothing of it is shown. */
+function functionFault({ name, winner, said = [], breach, ...problem }: Problem): Fault {
+  const [entry, kind] = [problem.entry as AnyEntry, breach as FunctionBreach]
+  const spot = winner && { layer: winner.layer.name, ...valueSpot(winner.layer, winner.as ?? name, entry) }
+  const words = entry.secret || said.length === 0 ? '' : `: ${said.slice(0, 3).map(printable).join('; ')}`
+  const where = winner && winner.layer.text === undefined ? ` in ${winner.layer.name}` : ''
+  const texts = {
+    'schema-issue': [
+      `The schema of ${name} refuses its value${where}${words || '.'}`,
+      `Mend the value, or the schema in the legend.`,
+    ],
+    'read-failed': [
+      `The function read of ${name} failed on its value${where}${words || '.'}`,
+      `Mend the value, or read in the legend.`,
+    ],
+    'not-plain': [
+      `${name} reaches the browser, and what the legend makes of its value is no plain JSON data.`,
+      'Give text, numbers, lists and plain objects to pages, and make the rest of them there.',
+    ],
+    'needs-waiting': [
+      `The schema of ${name} takes waiting.`,
+      'Take settleAsync instead of settle, or start with: mappa with -- …',
+    ],
+  } as const satisfies Readonly<Record<FunctionBreach, readonly [message: string, remedy: string]>>
+  const [message, remedy] = texts[kind]
+  return { kind, name, message, ...spot, remedy }
+}
+
+function expansionFault({ name, entry, winner, expansion }: Problem, reading: Reading): Fault {
+  const { problem: kind, names, message } = expansion as ExpansionProblem
+  const { layer } = winner as Hit
+  const base = { kind, name, layer: layer.name, ...valueSpot(layer, name, entry) }
+  const [culprit = name] = names
+  const known = [...reading.entries.keys(), ...reading.stack.names()].filter((each) => each !== culprit)
+  const near = kind === 'unset' ? nearest(culprit, known) : undefined
+  switch (kind) {
+    case 'unset':
+      return {
+        ...base,
+        message: `${name} is built on ${culprit}, and no layer sets that.`,
+        remedy: near
+          ? `Write \${${near}} instead of \${${culprit}}.`
+          : `${setRemedy(culprit, reading)} Or write \${${culprit}:-…} with what should stand in for it.`,
+      }
+    case 'asked-for':
+      return {
+        ...base,
+        // The words stand in the file beside the name, and may show only where the value may.
+        message: `${name} needs ${culprit}, which is not set${message && entry && !entry.secret ? `: ${printable(message)}` : '.'}`,
+        remedy: setRemedy(culprit, reading),
+      }
+    case 'cycle':
+      return {
+        ...base,
+        message: `${name} is built on itself: ${names.join(' → ')}.`,
+        remedy: `Give ${name} a value without \${${names[1] ?? name}}.`,
+      }
+    case 'too-long':
+      return {
+        ...base,
+        message: `${name} grows past 1 MiB when it is expanded.`,
+        remedy: 'Look for a name that is repeated in each value it is built on.',
+      }
+    case 'too-deep':
+      return {
+        ...base,
+        message: `${name} is built on more than 200 names, each on the next.`,
+        remedy: 'Write some of them out.',
+      }
+  }
+}
+
+function bareDollar({ name, entry, winner, bare }: Problem): Fault {
+  const { layer } = winner as Hit
+  const mentioned = bare?.name ?? ''
+  return {
+    kind: 'bare-dollar',
+    name,
+    message: `${name} holds $${mentioned}, which stays text without braces, though ${mentioned} is a variable.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: `Write \${${mentioned}} to have its value there, or put single quotes round the whole to keep the text.`,
+  }
+}
+
+function secretInBrowser({ name, entry, winner, used = [] }: Problem, { entries }: Reading): Fault {
+  const { layer } = winner as Hit
+  const secrets = used.filter((each) => entries.get(each.name)?.secret).map((each) => each.name)
+  return {
+    kind: 'secret-in-browser',
+    name,
+    message: `${name} may reach the browser, and is built on ${secrets.length > 0 ? `the secret ${secrets.join(' and ')}` : 'a secret'}.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: 'Build it on what everyone may see, or keep it on the server.',
+  }
+}
+
+function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
+  return {
+    kind: 'missing',
+    name,
+    message: `${name} must be ${describeEntry(entry)}, and ${layer.name} clears it by setting it to nothing.`,
+    layer: layer.name,
+    ...valueSpot(layer, name, entry),
+    remedy: obtainRemedy(entry, 'Give it a value there, or remove the line to use the layers below.'),
+  }
+}
+
+function missing({ name, clearedBy, ...problem }: Problem, { layers, entries, stage }: Reading): Fault {
+  const entry = problem.entry as AnyEntry
+  if (clearedBy) return cleared(name, entry, clearedBy)
+  const similar = similarName(name, layers, entries)
+  const message = `${name} must be ${describeEntry(entry)}, and no layer sets it.`
+  if (similar) return { kind: 'missing', name, message, ...similar.spot, remedy: `Rename ${similar.name} to ${name}.` }
+  const fresh = freshRemedy(name, entry)
+  if (fresh) return { kind: 'missing', name, message, remedy: `${fresh} >> .env.${stage.name}.local` }
+  const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
+  return { kind: 'missing', name, message, remedy: setRemedy(name, { entries, stage }) + obtain }
+}
+
+/** A name that a layer file sets, no entry declares, and that looks like the missing one. */
+function similarName(name: string, layers: readonly Layer[], entries: StageEntries) {
+  for (const layer of layers) {
+    if (layer.source !== 'file') continue
+    const other = nearest(
+      name,
+      [...layer.names()].filter((known) => !entries.has(known)),
+    )
+    if (other !== undefined) return { name: other, spot: nameSpot(layer, other) }
+  }
+  return undefined
+}
