@@ -1,7 +1,7 @@
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
-import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
+import type { LoadedLegend } from '../node/legend-file.js'
 import { gatherWaiting } from '../node/machine.js'
 import { findRoot } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
@@ -9,12 +9,22 @@ import type { Stage } from '../settle/stage.js'
 import { type Survey, surveyWaiting } from '../settle/survey.js'
 import { reachesBrowser } from './settings-module.js'
 
-/** A project's legend and settings as Vite sees them; read again whenever a file of theirs changes. */
-export class ViteProject {
+/** Loads a legend through the builder, which knows TypeScript; gives the files that it was made of, too. */
+export type LoadLegend = (
+  directory: string,
+  file: string | undefined,
+) => Promise<{ readonly loaded: LoadedLegend; readonly dependencies: readonly string[] }>
+
+/** Whether a bundle is built, or served while it is worked on. */
+export type BuildCommand = 'build' | 'serve'
+
+/** A project's legend and settings as a builder sees them; read again whenever a file of theirs changes. */
+export class BundleProject {
   readonly #pageRoot: string
   readonly #told: string | undefined
   readonly #stage: Stage
-  readonly #command: 'build' | 'serve'
+  readonly #command: BuildCommand
+  readonly #load: LoadLegend
   definition: Legend | undefined
   /** Absolute path of the legend. */
   legendPath: string | undefined
@@ -23,17 +33,18 @@ export class ViteProject {
   /** Every file that the settings depend on, also those that are not there yet. Absolute paths. */
   files: readonly string[] = []
 
-  constructor(pageRoot: string, told: string | undefined, stage: Stage, command: 'build' | 'serve') {
+  constructor(pageRoot: string, told: string | undefined, stage: Stage, command: BuildCommand, load: LoadLegend) {
     this.#pageRoot = pageRoot
     this.#told = told === undefined ? undefined : path.resolve(pageRoot, told)
     this.#stage = stage
     this.#command = command
+    this.#load = load
   }
 
   async read(): Promise<void> {
     const environmentRoot = process.env.MAPPA_ROOT
     const { directory, legendFile } = findRoot({ root: this.#told, from: this.#pageRoot, environmentRoot })
-    const { loaded, dependencies } = await loadLegend(directory, legendFile)
+    const { loaded, dependencies } = await this.#load(directory, legendFile)
     this.definition = 'definition' in loaded ? loaded.definition : undefined
     this.legendPath = legendFile && path.join(directory, legendFile)
     const sources = await gatherWaiting(directory, this.definition, { stage: this.#stage })
@@ -67,36 +78,4 @@ function fixedHere(definition: Legend): Legend {
     return [name, { ...entry, optional: true, ...(entry.stages && { stages: Object.fromEntries(stages) }) }]
   })
   return { ...definition, entries: Object.fromEntries(entries) }
-}
-
-/** Through Vite itself, which knows TypeScript, and does not keep what it loaded before. */
-async function loadLegend(
-  directory: string,
-  file: string | undefined,
-): Promise<{ loaded: LoadedLegend; dependencies: readonly string[] }> {
-  if (file === undefined) {
-    const fault = legendFault(
-      'the legend',
-      `There is no legend in ${directory} or above.`,
-      'Write mappa.legend.ts there.',
-    )
-    return { loaded: { fault }, dependencies: [] }
-  }
-  const legendPath = path.join(directory, file)
-  if (file.endsWith('.json')) return { loaded: loadLegendFile(legendPath), dependencies: [] }
-  try {
-    const { runnerImport } = await import('vite')
-    const { module, dependencies } = await runnerImport<unknown>(legendPath, {
-      configFile: false,
-      envDir: false,
-      root: directory,
-      logLevel: 'silent',
-    })
-    return {
-      loaded: legendOf(module, file),
-      dependencies: dependencies.filter((each) => path.isAbsolute(each)),
-    }
-  } catch (cause) {
-    return { loaded: failedLegend(file, cause), dependencies: [] }
-  }
 }

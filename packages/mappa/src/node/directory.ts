@@ -2,7 +2,7 @@ import { isName } from '../format/names.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import { fs, path } from './builtins.js'
-import { readTextFile } from './files.js'
+import { isDirectory, readTextFile } from './files.js'
 
 /**
  * A layer from a directory of one-value files, as container platforms mount secrets: each file is named as its
@@ -11,7 +11,7 @@ import { readTextFile } from './files.js'
  */
 export function layerFromDirectory(directory: string, root = process.cwd()): Layer | undefined {
   const full = path.resolve(root, directory)
-  const names = namesIn(full, directory)
+  const names = listed(full, directory)
   if (names === undefined) return undefined
   if (!Array.isArray(names)) return { ...layerFromValues(directory, {}), source: 'directory', faults: [names] }
   const values: Record<string, string> = Object.create(null)
@@ -39,7 +39,7 @@ export function readValueFile(file: string, name: string): string | Fault | unde
   return { kind: 'nul', message, layer: name, remedy: 'Remove it; binary data can be written as base64.' }
 }
 
-function namesIn(directory: string, name: string): string[] | Fault | undefined {
+function listed(directory: string, name: string): string[] | Fault | undefined {
   try {
     return fs.readdirSync(directory).sort()
   } catch (error) {
@@ -53,8 +53,4 @@ function namesIn(directory: string, name: string): string[] | Fault | undefined 
       remedy: code === 'EACCES' ? `Let this user read it: chmod u+rx ${name}` : 'Correct it in the legend.',
     }
   }
-}
-
-function isDirectory(file: string): boolean {
-  return fs.statSync(file, { throwIfNoEntry: false })?.isDirectory() ?? false
 }

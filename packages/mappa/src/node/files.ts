@@ -48,11 +48,15 @@ function readBytes(file: number, expected: number): Buffer {
 }
 
 function directory(name: string): Fault {
-  return unreadable(name, `${name} must be a file, and is a directory.`, `Rename it: mv ${name} ${name}.d`)
+  return unreadableFault(name, `${name} must be a file, and is a directory.`, `Rename it: mv ${name} ${name}.d`)
 }
 
 function tooLarge(name: string): Fault {
-  return unreadable(name, `${name} must be at most 8 MiB, and is larger.`, 'Keep settings in it, and data elsewhere.')
+  return unreadableFault(
+    name,
+    `${name} must be at most 8 MiB, and is larger.`,
+    'Keep settings in it, and data elsewhere.',
+  )
 }
 
 function unopened(name: string, code: string): Fault {
@@ -61,7 +65,7 @@ function unopened(name: string, code: string): Fault {
     EPERM: 'this user may not read it',
     ELOOP: 'it is a link that leads to itself',
   }[code]
-  return unreadable(
+  return unreadableFault(
     name,
     `${name} cannot be read: ${why ?? `the system says ${code}`}.`,
     code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Mend or remove it.',
@@ -75,7 +79,7 @@ function notText(name: string, bytes: Buffer): Fault {
   const column = before.subarray(before.lastIndexOf(10) + 1).toString('utf8').length + 1
   const wide = ['fffe', 'feff'].includes(bytes.toString('hex', 0, 2))
   return {
-    ...unreadable(
+    ...unreadableFault(
       name,
       `${name} must be UTF-8 text, and is not${wide ? '; it looks like UTF-16' : ''}.`,
       'Save it as UTF-8 in your editor.',
@@ -98,7 +102,7 @@ function firstBad(bytes: Buffer): number {
   return good
 }
 
-function unreadable(name: string, message: string, remedy: string): Fault {
+function unreadableFault(name: string, message: string, remedy: string): Fault {
   return { kind: 'unreadable', message, layer: name, remedy }
 }
 
@@ -110,6 +114,24 @@ function isUtf8(bytes: Uint8Array): boolean {
   try {
     new TextDecoder('utf-8', { fatal: true }).decode(bytes)
     return true
+  } catch {
+    return false
+  }
+}
+
+/** The names in a directory, sorted; none for one that is not there or may not be listed. */
+export function namesIn(directory: string): readonly string[] {
+  try {
+    return fs.readdirSync(directory).sort()
+  } catch {
+    return []
+  }
+}
+
+/** Whether a path leads to a directory. */
+export function isDirectory(file: string): boolean {
+  try {
+    return fs.statSync(file, { throwIfNoEntry: false })?.isDirectory() ?? false
   } catch {
     return false
   }

@@ -13,7 +13,8 @@ export { SettleError, type Survey } from '../settle/survey.js'
 export { digestOf } from './digest.js'
 export { layerFromDirectory } from './directory.js'
 export { type Flags, layerFromFlags } from './flags.js'
-export { layerFiles, layersFromFiles } from './layer-files.js'
+export { layersFromFiles } from './layer-files.js'
+export { layerFiles } from './layer-order.js'
 export { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile, sourceWord } from './legend-file.js'
 export {
   type Gathered,

@@ -3,10 +3,12 @@ import { type Layer, layerFromText } from '../settle/layer.js'
 import type { Stage, Texts } from '../settle/stage.js'
 import { fs, path } from './builtins.js'
 import { readTextFile } from './files.js'
+import type { LayerFile } from './layer-order.js'
+import { layerFiles } from './layer-order.js'
 import { nestedStageFault } from './nested.js'
 
 /** A layer file as a list of one layer, or of none if it is not there. One that cannot be read is a layer with a fault. */
-export function layerFile(directory: string, kind: LayerFile, root: string, files: string[] = []): Layer[] {
+function layerFile(directory: string, kind: LayerFile, root: string, files: string[] = []): Layer[] {
   const file = path.join(directory, kind.name)
   files.push(file)
   const name = directory === root ? kind.name : path.relative(root, file)
@@ -19,28 +21,26 @@ function unreadLayer(name: string, fault: Fault, kind: LayerFile): Layer {
   return { ...layerFromText(name, '', kind), faults: [fault] }
 }
 
-interface LayerFile {
-  readonly name: string
-  readonly local?: boolean
-  readonly staged?: boolean
+/** The layer files of a stage in a directory, by whether they are this machine's alone; those that are not there are left out. */
+export function filesIn(
+  directory: string,
+  stage: string,
+  root: string,
+  files?: string[],
+): { readonly shared: readonly Layer[]; readonly local: readonly Layer[] } {
+  const layers = layerFiles(stage).flatMap((kind) => layerFile(directory, kind, root, files))
+  return { shared: layers.filter(({ local }) => !local), local: layers.filter(({ local }) => local) }
 }
 
-/** The layers of a stage's files beside the legend, lowest first; those that are not there are left out. */
+/**
+ * The layers of a stage's files beside the legend, lowest first; those that are not there are left out.
+ *
+ * ```ts
+ * const layers = layersFromFiles('/srv/collector', 'staging')
+ * ```
+ */
 export function layersFromFiles(root: string, stage: string): Layer[] {
   return layerFiles(stage).flatMap((kind) => layerFile(root, kind, root))
-}
-
-/** The layer files of a stage, lowest first. In `test`, `.env.local` is left out, so that a test sees the same on every machine. */
-export function layerFiles(stage: string): readonly LayerFile[] {
-  // A stage that is no file name is refused later, with a sentence; until then it must not lead out of the root.
-  if (stage.includes('/') || stage.includes('\\')) return [{ name: '.env' }]
-  const files: LayerFile[] = [
-    { name: '.env' },
-    { name: `.env.${stage}`, staged: true },
-    { name: '.env.local', local: true },
-    { name: `.env.${stage}.local`, local: true, staged: true },
-  ]
-  return stage === 'test' ? files.filter(({ name }) => name !== '.env.local') : files
 }
 
 /** What stops a start before its layers are looked at. `found` says whether there is any layer file. */

@@ -7,7 +7,9 @@ import { path } from './builtins.js'
 import { layerFromDirectory } from './directory.js'
 import { withFileVariables } from './file-variables.js'
 import { layerFromFlags } from './flags.js'
-import { layerFile, layerFiles, startFaults } from './layer-files.js'
+import { filesIn, startFaults } from './layer-files.js'
+import type { LayerSources } from './layer-order.js'
+import { inOrder } from './layer-order.js'
 import { hasAsked, layerFromHost } from './nested.js'
 import type { RemoteOptions, RemoteSource } from './remote.js'
 import { findRoot, repositoryTop } from './root.js'
@@ -66,10 +68,10 @@ export function gatherAt(
   definition: Legend<unknown> | undefined,
   options: MachineOptions = {},
 ): Gathered {
-  const pile = pileAt(root, definition, options)
-  const gathered = gatheredFrom(pile, [], definition)
+  const start = startAt(root, definition, options)
+  const gathered = gatheredFrom(start, [], definition)
   const remotes = definition?.remotes ?? []
-  if (!Array.isArray(remotes) || remotes.length === 0 || hasAsked(pile.environment, root)) return gathered
+  if (!Array.isArray(remotes) || remotes.length === 0 || hasAsked(start.environment, root)) return gathered
   const open = remotes.filter(({ url }) => givenText(url, readSources(definition, gathered)))
   return { ...gathered, faults: [...(gathered.faults ?? []), ...open.map(({ name, url }) => mustWait(name, url))] }
 }
@@ -80,42 +82,39 @@ export async function gatherWaiting(
   definition: Legend<unknown> | undefined,
   options: WaitingOptions = {},
 ): Promise<Gathered> {
-  const pile = pileAt(root, definition, options, true)
+  const start = startAt(root, definition, options, true)
   const { remotes: named } = definition ?? {}
   const declared = Array.isArray(named) ? named : []
-  if (declared.length === 0 && !options.remotes?.length) return gatheredFrom(pile, [], definition)
+  if (declared.length === 0 && !options.remotes?.length) return gatheredFrom(start, [], definition)
   const { layerFromRemote, remoteSource } = await import('./remote.js')
   // Where a source is, and its token, are settings themselves.
-  const reading = readSources(definition, gatheredFrom(pile, [], definition))
+  const reading = readSources(definition, gatheredFrom(start, [], definition))
   const sources = declared.flatMap((remote) => {
     const url = givenText(remote.url, reading)
     return url ? [remoteSource(remote, url, givenText(remote.token, reading))] : []
   })
   const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
-  return { ...gatheredFrom(pile, await Promise.all(asked), definition), asked: true }
+  return { ...gatheredFrom(start, await Promise.all(asked), definition), asked: true }
 }
 
-/** Layers by where they lie: remote sources come between the shared and the local ones. */
-interface Pile {
+/** What a start is made of, but for what has to be waited for. */
+interface Start {
   readonly root: string
   readonly stage: Stage
   readonly environment: Texts
-  readonly shared: readonly Layer[]
-  readonly local: readonly Layer[]
+  readonly sources: LayerSources
   readonly faults: readonly Fault[]
   readonly files: readonly string[]
 }
 
-function pileAt(root: string, definition: Legend<unknown> | undefined, options: MachineOptions, waits = false): Pile {
+function startAt(root: string, definition: Legend<unknown> | undefined, options: MachineOptions, waits = false): Start {
   const environment = options.environment ?? process.env
   const stage = chooseStage(options.stage, environment, definition, options.builtFor)
   const files: string[] = []
-  const top = definition?.topLayers === true ? repositoryTop(root) : undefined
-  const kinds = layerFiles(stage.name)
-  const lower = top === undefined || top === root ? [] : kinds.flatMap((kind) => layerFile(top, kind, root, files))
-  const shared = kinds.filter(({ local }) => !local).flatMap((kind) => layerFile(root, kind, root, files))
-  const local = kinds.filter(({ local }) => local).flatMap((kind) => layerFile(root, kind, root, files))
-  const found = lower.length + shared.length + local.length > 0
+  const topDirectory = definition?.topLayers === true ? repositoryTop(root) : undefined
+  const top =
+    topDirectory === undefined || topDirectory === root ? [] : allOf(filesIn(topDirectory, stage.name, root, files))
+  const own = filesIn(root, stage.name, root, files)
   const named = definition?.directories
   const directories = (Array.isArray(named) ? named : []).flatMap((directory) => {
     files.push(path.resolve(root, directory))
@@ -125,20 +124,27 @@ function pileAt(root: string, definition: Legend<unknown> | undefined, options: 
     root,
     stage,
     environment,
-    shared: [...lower, ...shared, ...directories, ...(options.layers ?? [])],
-    local: [...local, layerFromHost(environment, root, { waits }), ...commandLineOf(definition, stage, options)],
-    faults: startFaults(root, stage, environment, found),
+    sources: {
+      ...{ top, ...own, directories, given: options.layers ?? [] },
+      host: layerFromHost(environment, root, { waits }),
+      commandLine: commandLineOf(definition, stage, options),
+    },
+    faults: startFaults(root, stage, environment, top.length + allOf(own).length > 0),
     files,
   }
 }
 
+function allOf({ shared, local }: Pick<LayerSources, 'shared' | 'local'>): readonly Layer[] {
+  return [...shared, ...local]
+}
+
 function gatheredFrom(
-  { root, stage, shared, local, faults, files }: Pile,
+  { root, stage, sources, faults, files }: Start,
   remote: readonly Layer[],
   definition: Legend<unknown> | undefined,
 ): Gathered {
   const paths = [...files]
-  const layers = withFileVariables([...shared, ...remote, ...local], definition, stage.name, root, paths)
+  const layers = withFileVariables(inOrder({ ...sources, remote }), definition, stage.name, root, paths)
   return { stage, layers, faults, root, files: paths, surroundings: () => surroundings(root, definition) }
 }
 

@@ -2,12 +2,14 @@
  * `node --import mappa/preload app.js`: sets `process.env` before any module of the program runs. Says nothing when all
  * is well; otherwise reports to standard error and ends the process with exit code 1 before anything has started.
  */
+
 import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { givenIn, readSources, type Sources } from '../settle/read.js'
 import { chooseStage, type Stage } from '../settle/stage.js'
 import { createRequire, path } from './builtins.js'
-import { layersFromFiles, startFaults } from './layer-files.js'
+import { filesIn, startFaults } from './layer-files.js'
+import { inOrder } from './layer-order.js'
 import { loadLegendFile } from './legend-file.js'
 import { hasAsked, layerFromHost, markFor, ownNames } from './nested.js'
 import { findRoot } from './root.js'
@@ -52,9 +54,10 @@ function node(): typeof import('./index.js') {
 /** The layer files and the process environment. */
 function gatherPlain(root: string, definition: Legend | undefined): Sources & { readonly stage: Stage } {
   const stage = chooseStage(undefined, process.env, definition)
-  const files = layersFromFiles(root, stage.name)
-  const faults = startFaults(root, stage, process.env, files.length > 0)
-  return { stage, layers: [...files, layerFromHost(process.env, root)], faults }
+  const files = filesIn(root, stage.name, root)
+  const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
+  // The host is always there.
+  return { stage, layers, faults: startFaults(root, stage, process.env, layers.length > 1) }
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */

@@ -1,4 +1,5 @@
 import { fs, path } from './builtins.js'
+import { namesIn } from './files.js'
 
 /** What a legend file may be called, the first found in a directory counting. */
 export const legendFileNames = ['mappa.legend.ts', 'mappa.legend.js', 'mappa.legend.mjs', 'mappa.legend.json'] as const
@@ -75,15 +76,6 @@ function above({ directory, names }: Level): string | undefined {
   // Taken only when the search has to climb: most starts find a legend at once.
   const { homedir } = process.getBuiltinModule('node:os')
   return parent === homedir() ? undefined : parent
-}
-
-/** One listing a directory is cheaper than asking for each name. A directory that may not be listed has nothing to offer. */
-function namesIn(directory: string): readonly string[] {
-  try {
-    return fs.readdirSync(directory)
-  } catch {
-    return []
-  }
 }
 
 function legendIn(names: readonly string[]): string | undefined {

@@ -5,6 +5,7 @@ import { type Notice, printable } from '../settle/faults.js'
 import { layerFromText } from '../settle/layer.js'
 import { valueSpot } from '../settle/places.js'
 import { fs, path } from './builtins.js'
+import { namesIn, readTextFile } from './files.js'
 
 /** Folders where people put layer files, which are not looked for there. */
 const folders = ['src', 'config', 'env']
@@ -98,8 +99,8 @@ function shared(
 ): Notice[] {
   const layers = stages.flatMap((stage) =>
     [`.env.${stage}.local`, `.env.${stage}`].flatMap((name) => {
-      const text = names.includes(name) ? textOf(path.join(root, name)) : undefined
-      return text === undefined ? [] : [{ stage, layer: layerFromText(name, text) }]
+      const text = names.includes(name) ? readTextFile(path.join(root, name), name) : undefined
+      return typeof text !== 'string' ? [] : [{ stage, layer: layerFromText(name, text) }]
     }),
   )
   if (layers.length < 2) return []
@@ -126,20 +127,4 @@ function shared(
     }
     return []
   })
-}
-
-function textOf(file: string): string | undefined {
-  try {
-    return fs.readFileSync(file, 'utf8')
-  } catch {
-    return undefined
-  }
-}
-
-function namesIn(directory: string): readonly string[] {
-  try {
-    return fs.readdirSync(directory).sort()
-  } catch {
-    return []
-  }
 }

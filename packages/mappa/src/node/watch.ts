@@ -4,6 +4,7 @@ import type { Settings } from '../legend/types.js'
 import { type Change, changesBetween } from '../settle/changes.js'
 import { type Survey, survey as surveyLayers } from '../settle/survey.js'
 import { fs, path } from './builtins.js'
+import { isDirectory } from './files.js'
 import { type Gathered, gather, type MachineOptions } from './machine.js'
 
 /** Editors and copying write several times in a row: so long nothing may happen before files are read again. Milliseconds. */
@@ -173,13 +174,5 @@ function inodeOf(directory: string): number | undefined {
     return fs.statSync(directory).ino
   } catch {
     return undefined
-  }
-}
-
-function isDirectory(file: string): boolean {
-  try {
-    return fs.statSync(file).isDirectory()
-  } catch {
-    return false
   }
 }

@@ -1,0 +1,42 @@
+import type { ViteDevServer } from 'vite'
+import { path } from '../node/builtins.js'
+import { changesBetween } from '../settle/changes.js'
+import type { Session } from './session.js'
+
+/** Reads the settings again whenever a file of theirs changes, as long as the server runs. */
+export function watchProject(session: Session, server: ViteDevServer): void {
+  const { project } = session
+  const watch = () => server.watcher.add([...project.files])
+  watch()
+  const changed = async (file: string) => {
+    if (!project.files.includes(path.resolve(file))) return
+    await reload(session, server)
+    watch()
+  }
+  for (const event of ['change', 'add', 'unlink'] as const) server.watcher.on(event, changed)
+}
+
+/** Reads the settings again, says what changed, and reloads the page; with faults it stays as it is, and they are shown. */
+async function reload(session: Session, server: ViteDevServer): Promise<void> {
+  const { project, filled } = session
+  const before = project.survey
+  const beforeFaults = project.faults.length
+  await project.read()
+  const { logger } = server.config
+  const client = server.environments.client
+  if (project.faults.length > 0) {
+    const message = session.report(project.faults).trimStart()
+    logger.error(message, { timestamp: true })
+    client?.hot.send({ type: 'error', err: { message, stack: '', plugin: 'mappa' } })
+    return
+  }
+  const changes = changesBetween(before, project.survey)
+  if (changes.length === 0 && beforeFaults === 0) return
+  for (const change of changes) logger.info(change.message, { timestamp: true })
+  for (const { moduleGraph } of Object.values(server.environments))
+    for (const id of filled) {
+      const module = moduleGraph.getModuleById(id)
+      if (module) moduleGraph.invalidateModule(module)
+    }
+  client?.hot.send({ type: 'full-reload' })
+}

@@ -1,0 +1,63 @@
+import { type BuildCommand, BundleProject } from '../bundle/project.js'
+import { bundleReport } from '../bundle/report.js'
+import { path } from '../node/builtins.js'
+import type { Fault } from '../settle/faults.js'
+import { loadLegend } from './legend.js'
+import { chooseBuildStage } from './stage.js'
+
+/** The id of the settings module once it is resolved. */
+export const resolvedModule = '\0virtual:mappa/settings'
+
+/** What one run of Vite knows: the project, and what it does with it. */
+export class Session {
+  readonly command: BuildCommand
+  /** Absolute path. */
+  readonly pageRoot: string
+  readonly project: BundleProject
+  /** Modules that hold values of their own: the settings module, and those with values put in. */
+  readonly filled = new Set([resolvedModule])
+  /** Whether a page is served already. */
+  started = false
+
+  constructor(
+    { root = '.', mode }: { readonly root?: string | undefined; readonly mode?: string | undefined },
+    told: { readonly stage?: string; readonly root?: string },
+    command: BuildCommand,
+  ) {
+    this.command = command
+    this.pageRoot = path.resolve(root)
+    const stage = chooseBuildStage(told.stage, mode, command)
+    this.project = new BundleProject(this.pageRoot, told.root, stage, command, loadLegend)
+  }
+
+  /** Faults in words, with what did not happen because of them. */
+  report(faults: readonly Fault[]): string {
+    const consequence =
+      this.command === 'build'
+        ? 'Nothing was built.'
+        : this.started
+          ? 'The page keeps its old values.'
+          : 'Nothing was served.'
+    return bundleReport(this.project.survey.stage, faults, consequence)
+  }
+
+  /** @throws {Error} whose message is the report, if there are faults. */
+  stopOnFaults(): void {
+    if (this.project.faults.length > 0) throw this.error()
+  }
+
+  /** The report is the whole message: where in Vite it was raised helps nobody. */
+  error(): Error {
+    const error = new Error(this.report(this.project.faults))
+    // Vite prints the stack; without a line that starts so, it would put brackets round it.
+    error.stack = `${error.message}\n    at mappa, the plugin for Vite`
+    return error
+  }
+
+  /** What messages call a module: its path from the root of the page. */
+  nameOf(id: string): string {
+    const file = id.split('?', 1)[0] as string
+    const relative = path.relative(this.pageRoot, file)
+    return (relative.startsWith('..') ? file : relative).replaceAll('\\', '/')
+  }
+}
