@@ -1,7 +1,8 @@
 // Builds both packages: JavaScript with esbuild, so that the entry points share one core, and declarations with tsc.
 import { execFileSync } from 'node:child_process'
-import { rmSync } from 'node:fs'
+import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
+import { join } from 'node:path'
 import { build } from 'esbuild'
 
 const tsc = createRequire(import.meta.url)
@@ -20,6 +21,7 @@ await build({
   splitting: true,
   entryPoints: {
     index: 'packages/mappa/src/index.ts',
+    command: 'packages/mappa/src/command/index.ts',
     node: 'packages/mappa/src/node/index.ts',
     vite: 'packages/mappa/src/vite/index.ts',
     testing: 'packages/mappa/src/testing/index.ts',
@@ -28,8 +30,12 @@ await build({
   external: ['vite'],
   chunkNames: 'shared-[hash]',
 })
-// One file by itself: it shares no object with the others, and each further file to load would cost a start 1 to 2 %.
-await build({ ...library, minify: true, entryPoints: { preload: 'packages/mappa/src/node/preload.ts' } })
+// Files by themselves: they share no object with the others, and each further file to load would cost a start 1 to 2 %.
+await build({
+  ...library,
+  minify: true,
+  entryPoints: { preload: 'packages/mappa/src/node/preload.ts', legend: 'packages/mappa/src/legend/index.ts' },
+})
 await build({
   ...common,
   splitting: true,
@@ -38,7 +44,27 @@ await build({
   packages: 'external',
 })
 execFileSync(process.execPath, [tsc, '-p', 'packages/mappa/tsconfig.json'], { stdio: 'inherit' })
+serveCommonJs('packages/mappa/dist')
 execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
   cwd: 'examples/apiary/collector',
   stdio: 'inherit',
 })
+
+/**
+ * What `require` finds: for each entry point a file that hands on the one module there is, and the declarations once more,
+ * since TypeScript takes a file for what its ending says.
+ */
+function serveCommonJs(dist) {
+  for (const name of readdirSync(dist))
+    if (name.endsWith('.mjs') && !name.startsWith('shared-'))
+      writeFileSync(join(dist, name.replace('.mjs', '.cjs')), `module.exports = require('./${name}')\n`)
+  for (const name of readdirSync(join(dist, 'types'), { recursive: true, encoding: 'utf8' })) {
+    if (!name.endsWith('.d.ts')) continue
+    const text = readFileSync(join(dist, 'types', name), 'utf8')
+    const other = text
+      .replace(/(['"])(\.\.?\/[^'"]+)\.js\1/g, '$1$2.cjs$1')
+      // Vite is for ECMAScript modules alone.
+      .replace(/from 'vite';/g, "from 'vite' with { 'resolution-mode': 'import' };")
+    writeFileSync(join(dist, 'types', name.replace(/\.ts$/, '.cts')), other)
+  }
+}

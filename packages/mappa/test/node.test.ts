@@ -4,10 +4,11 @@ import { join } from 'node:path'
 import test from 'node:test'
 import { pathToFileURL } from 'node:url'
 import { legend } from 'mappa'
+import { findRoot, type RootSearch } from 'mappa/command'
 import * as machine from 'mappa/node'
 import { node, project, token } from '../../../test/helpers.js'
 
-const { findRoot, settle, survey } = machine
+const { settle, survey } = machine
 const scales = legend({ SCALE: { type: 'string' }, COUNT: { type: 'integer', default: 1 } })
 
 test('the root is told, or the nearest legend, layer file or package.json upwards, up to the repository', () => {
@@ -21,7 +22,7 @@ test('the root is told, or the nearest legend, layer file or package.json upward
     'plain/deep/er/.env.example': '',
   })
   const at = (path: string) => join(root, path)
-  const rows: readonly [search: machine.RootSearch, directory: string, legendFile?: string][] = [
+  const rows: readonly [search: RootSearch, directory: string, legendFile?: string][] = [
     [{ from: at('a/b/c') }, root, 'mappa.legend.json'],
     [{ from: pathToFileURL(at('a/b/c/x.js')).href }, root, 'mappa.legend.json'],
     [{ from: at('a/b/c'), environmentRoot: at('a') }, at('a')],

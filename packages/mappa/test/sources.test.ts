@@ -5,6 +5,7 @@ import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import test from 'node:test'
 import { type Legend, type LegendOptions, layerFromText, legend, reportText } from 'mappa'
+import { childEnvironment } from 'mappa/command'
 import * as machine from 'mappa/node'
 import { hangMax, node, project, token } from '../../../test/helpers.js'
 
@@ -247,7 +248,7 @@ test('a run inside another reads unchanged values from its own layers again, and
   const definition = scales()
   const start = (host: Record<string, string>, options: machine.MachineOptions = {}) => {
     const found = survey(definition, { root, stage: 'staging', environment: host, ...options })
-    return machine.childEnvironment(found, host, root) as Record<string, string>
+    return childEnvironment(found, host, root) as Record<string, string>
   }
   const outer = start({ HOME: '/home/bee', HIVES: 'host' }, { commandLine: { HIVES: 'told' } })
   assert.deepEqual([outer.HIVES, outer.ALERT_TOKEN, outer.HOME], ['told', 'x', '/home/bee'])
@@ -258,7 +259,7 @@ test('a run inside another reads unchanged values from its own layers again, and
   assert.equal(inner(child).trail('HIVES').winner?.layer, '.env')
   assert.equal(inner({ ...child, HIVES: 'between' }).settings?.HIVES, 'between')
   assert.equal(inner(outer).settings?.HIVES, 'told')
-  const again = machine.childEnvironment(inner(child), child, root)
+  const again = childEnvironment(inner(child), child, root)
   assert.deepEqual([again.HIVES, 'EXTRA' in again], ['b', false], 'what no layer sets any more is gone')
   const other = survey(definition, { root: join(root, '..'), stage: 'staging', environment: child })
   assert.equal(other.settings?.HIVES, 'a', 'for another root the outer run is the host')

@@ -14,7 +14,7 @@ import {
 import { join } from 'node:path'
 import test from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
-import { WriteError, writeFiles } from 'mappa/node'
+import { WriteError, writeFiles } from 'mappa/command'
 import { environment, project } from '../../../test/helpers.js'
 
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)

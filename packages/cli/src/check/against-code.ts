@@ -1,4 +1,5 @@
-import { type Fault, type Legend, type Notice, nearest } from 'mappa'
+import type { Fault, Legend, Notice } from 'mappa'
+import { nearest } from 'mappa/command'
 import { holdsCode, parseFile, type SourceFile } from '../lift/read/parse.js'
 import { type Read, type Reads, readsIn } from '../lift/read/reads.js'
 import { isHostName } from '../names/host-names.js'

@@ -1,15 +1,6 @@
 import { pathToFileURL } from 'node:url'
-import {
-  type Legend,
-  type Reported,
-  reportJson,
-  reportLines,
-  reportSarif,
-  reportText,
-  type Survey,
-  stageLine,
-  tally,
-} from 'mappa'
+import { type Legend, type Reported, reportJson, reportLines, reportSarif, reportText, type Survey } from 'mappa'
+import { stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../check/against-code.js'
 import { allRight } from '../check/all-right.js'
 import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project/project.js'

@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
-import { printable, reportJson, reportText, type Survey, stagesOf, variablesOf } from 'mappa'
-import { askRemote } from 'mappa/node'
+import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
+import { askRemote, printable, stagesOf } from 'mappa/command'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'

@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { type Legend, toJsonSchema } from 'mappa'
-import { digestOf, sourceWord } from 'mappa/node'
+import { digestOf, sourceWord } from 'mappa/command'
 import { described } from '../project/described.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
 import { output, talk } from '../terminal/terminal.js'

@@ -1,4 +1,5 @@
-import { printable, variablesOf } from 'mappa'
+import { variablesOf } from 'mappa'
+import { printable } from 'mappa/command'
 import { type Guide, groupsOf } from '../guide/guide.js'
 import { described } from '../project/described.js'
 import { textIn } from '../project/made-file.js'

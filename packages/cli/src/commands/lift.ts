@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Legend } from 'mappa'
-import { WriteError, writeFiles } from 'mappa/node'
+import { WriteError, writeFiles } from 'mappa/command'
 import type { LiftedFile, Target } from '../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../lift/edit/edit.js'
 import { hiddenTexts } from '../lift/edit/hidden.js'

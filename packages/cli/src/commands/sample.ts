@@ -1,5 +1,5 @@
 import { variablesOf } from 'mappa'
-import { gatherAt, WriteError } from 'mappa/node'
+import { gatherAt, WriteError } from 'mappa/command'
 import { described } from '../project/described.js'
 import { ignoredFiles } from '../project/files.js'
 import { telling, textIn, writeMade } from '../project/made-file.js'

@@ -1,4 +1,5 @@
-import { type Fault, reportText, type Survey, stageLine, type Trail } from 'mappa'
+import { type Fault, reportText, type Survey, type Trail } from 'mappa'
+import { stageLine } from 'mappa/command'
 import { openProject, type ProjectOptions, surveyProject } from '../project/project.js'
 import { output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'

@@ -1,4 +1,5 @@
-import { stagesOf, variablesOf } from 'mappa'
+import { variablesOf } from 'mappa'
+import { stagesOf } from 'mappa/command'
 import { declarationHead, declarationText } from '../declare/declaration.js'
 import { described } from '../project/described.js'
 import { telling, textIn, writeMade } from '../project/made-file.js'

@@ -1,5 +1,5 @@
 import { reportText } from 'mappa'
-import { childEnvironment } from 'mappa/node'
+import { childEnvironment } from 'mappa/command'
 import { openProject, type ProjectOptions, surveyProject } from '../project/project.js'
 import { runChild } from '../run/child.js'
 import { talk } from '../terminal/terminal.js'

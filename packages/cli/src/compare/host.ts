@@ -1,4 +1,5 @@
-import { type Fault, type Notice, nearest, readValues, type Survey, type Variable } from 'mappa'
+import { type Fault, type Notice, readValues, type Survey, type Variable } from 'mappa'
+import { nearest } from 'mappa/command'
 import { isHostName } from '../names/host-names.js'
 
 /** What a comparison with a host finds. No value is looked at, there or here. */

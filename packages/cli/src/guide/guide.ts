@@ -1,4 +1,5 @@
-import { printable, type Variable } from 'mappa'
+import type { Variable } from 'mappa'
+import { printable } from 'mappa/command'
 import { differences, obtainLines, sentence } from './sentences.js'
 
 /** What a guide shows. */

@@ -1,4 +1,5 @@
-import { printable, type Terms, type Variable } from 'mappa'
+import type { Terms, Variable } from 'mappa'
+import { printable } from 'mappa/command'
 
 /** What a variable is and takes, as plain sentences: what it is for, what it must be, what differs in single stages. */
 export function sentencesOf(variable: Variable): string[] {

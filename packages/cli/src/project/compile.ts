@@ -4,7 +4,7 @@ import { basename, dirname, isAbsolute, join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
-import { failedLegend, type LoadedLegend, legendOf } from 'mappa/node'
+import { failedLegend, type LoadedLegend, legendOf } from 'mappa/command'
 
 /** Raised when what a compiled file looks like changes, so that older ones are made anew. */
 const cacheVersion = 1

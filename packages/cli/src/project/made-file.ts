@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { WriteError, writeFiles } from 'mappa/node'
+import { WriteError, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'

@@ -1,17 +1,7 @@
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
-import {
-  type Fault,
-  type Legend,
-  reportText,
-  type Stage,
-  type Survey,
-  stagesOf,
-  survey,
-  surveyWaiting,
-  type Texts,
-} from 'mappa'
-import { findRoot, gatherWaiting, layerFiles, legendFileNames, loadLegendFile } from 'mappa/node'
+import { type Fault, type Legend, reportText, type Stage, type Survey, survey, surveyWaiting, type Texts } from 'mappa'
+import { findRoot, gatherWaiting, layerFiles, legendFileNames, loadLegendFile, stagesOf } from 'mappa/command'
 import { talk } from '../terminal/terminal.js'
 import { UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'

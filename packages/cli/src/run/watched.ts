@@ -1,5 +1,5 @@
 import { changesBetween, reportText, type Survey } from 'mappa'
-import { childEnvironment, watchFiles } from 'mappa/node'
+import { childEnvironment, watchFiles } from 'mappa/command'
 import type { Project, Surveyed } from '../project/project.js'
 import type { Terminal } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'

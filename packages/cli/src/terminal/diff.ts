@@ -1,5 +1,5 @@
 import { createTwoFilesPatch } from 'diff'
-import { printable } from 'mappa'
+import { printable } from 'mappa/command'
 import type { Terminal } from './terminal.js'
 
 /** How one file would change. */

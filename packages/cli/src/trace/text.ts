@@ -1,5 +1,5 @@
 import type { Survey, Trail, TrailPart, TrailStep } from 'mappa'
-import { nearest, originOf } from 'mappa'
+import { nearest, originOf } from 'mappa/command'
 import { paragraph } from '../terminal/paragraph.js'
 import type { Terminal } from '../terminal/terminal.js'
 export function trailText(

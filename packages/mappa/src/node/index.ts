@@ -10,25 +10,13 @@ import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions
 export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
-export { digestOf } from './digest.js'
 export { layerFromDirectory } from './directory.js'
 export { type Flags, layerFromFlags } from './flags.js'
 export { layersFromFiles } from './layer-files.js'
-export { layerFiles } from './layer-order.js'
-export { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile, sourceWord } from './legend-file.js'
-export {
-  type Gathered,
-  gather,
-  gatherAt,
-  gatherWaiting,
-  type MachineOptions,
-  type WaitingOptions,
-} from './machine.js'
-export { childEnvironment, type HandedOn, layerFromHost } from './nested.js'
-export { askRemote, layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
-export { findRoot, legendFileNames, type Root, type RootSearch } from './root.js'
-export { type Watching, watch, watchFiles } from './watch.js'
-export { type FileWrite, WriteError, writeFiles } from './write.js'
+export type { MachineOptions, WaitingOptions } from './machine.js'
+export { layerFromHost } from './nested.js'
+export { layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
+export { type Watching, watch } from './watch.js'
 
 /**
  * The settings of this machine, typed and frozen: its layer files and process environment, read through a legend.

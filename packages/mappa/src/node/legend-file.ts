@@ -12,13 +12,18 @@ export type LoadedLegend = { readonly definition: Legend } | { readonly fault: F
 export function loadLegendFile(file: string): LoadedLegend {
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
-  if (name.endsWith('.ts') && !(process.features as { typescript?: unknown }).typescript)
+  if (isTypeScript(name) && !(process.features as { typescript?: unknown }).typescript)
     return emittedFor(file, name) ?? untypedNode(name)
   try {
     return legendOf(createRequire(file)(file), name)
   } catch (cause) {
     return failedLegend(name, cause)
   }
+}
+
+/** Whether a legend file is TypeScript, by its name. */
+export function isTypeScript(name: string): boolean {
+  return /\.[cm]?ts$/.test(name)
 }
 
 function untypedNode(name: string): LoadedLegend {

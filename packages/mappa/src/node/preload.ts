@@ -21,7 +21,7 @@ function start(): void {
   const { directory, legendFile } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
   const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
-  const gathered = needsMore(definition) ? node().gatherAt(directory, definition) : gatherPlain(directory, definition)
+  const gathered = needsMore(definition) ? more().gatherAt(directory, definition) : gatherPlain(directory, definition)
   const faults = [...(loaded && 'fault' in loaded ? [loaded.fault] : []), ...(gathered.faults ?? [])]
   const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
   const reading = readSources(definition, sources)
@@ -47,8 +47,8 @@ function needsMore(definition: Legend | undefined): boolean {
   return false
 }
 
-function node(): typeof import('./index.js') {
-  return createRequire(import.meta.url)('./node.mjs')
+function more(): typeof import('../command/index.js') {
+  return createRequire(import.meta.url)('./command.mjs')
 }
 
 /** The layer files and the process environment. */

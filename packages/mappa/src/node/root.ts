@@ -2,7 +2,15 @@ import { fs, path } from './builtins.js'
 import { namesIn } from './files.js'
 
 /** What a legend file may be called, the first found in a directory counting. */
-export const legendFileNames = ['mappa.legend.ts', 'mappa.legend.js', 'mappa.legend.mjs', 'mappa.legend.json'] as const
+export const legendFileNames = [
+  'mappa.legend.ts',
+  'mappa.legend.mts',
+  'mappa.legend.cts',
+  'mappa.legend.js',
+  'mappa.legend.mjs',
+  'mappa.legend.cjs',
+  'mappa.legend.json',
+] as const
 
 /** Where a project's files are, and what was found there on the way. */
 export interface Root {

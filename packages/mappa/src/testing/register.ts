@@ -40,9 +40,11 @@ function moduleText(): string {
     string,
     AnyEntry
   >
-  const library = pathToFileURL(createRequire(import.meta.url).resolve('mappa/node')).href
+  const library = (entry: string) =>
+    JSON.stringify(pathToFileURL(createRequire(import.meta.url).resolve(`mappa/${entry}`)).href)
   return [
-    `import { legendOf, loadLegendFile, settle } from ${JSON.stringify(library)}`,
+    `import { settle } from ${library('node')}`,
+    `import { legendOf, loadLegendFile } from ${library('command')}`,
     // A module is imported, so that whatever reads TypeScript for the tests reads it too.
     ...(isJson
       ? [`const loaded = loadLegendFile(${JSON.stringify(file)})`]

@@ -26,7 +26,12 @@ export function refusedIn(
 }
 
 /** A module with the values put in that it reads from `import.meta.env`; undefined if it reads none. */
-export async function withPageTexts({ project, filled }: Session, program: unknown, code: string, id: string) {
+export async function withPageTexts(
+  { project, filled }: Session,
+  program: unknown,
+  code: string,
+  id: string,
+): Promise<{ code: string; map: string | null } | undefined> {
   const { definition, survey } = project
   const define = definition ? pageTexts(definition, survey, pageNames(program)) : {}
   if (Object.keys(define).length === 0) return undefined
@@ -34,5 +39,5 @@ export async function withPageTexts({ project, filled }: Session, program: unkno
   filled.add(id)
   const options = { lang: 'js', define, sourcemap: true, tsconfig: false } as const
   const { code: text, map } = await transformWithOxc(code, id, options)
-  return { code: text, map: map ?? null }
+  return { code: text, map: map ? JSON.stringify(map) : null }
 }

@@ -1,0 +1,27 @@
+/** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
+export { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
+export { entriesOf, stagesOf } from '../legend/legend.js'
+export { nearest } from '../legend/nearest.js'
+export { type WordName, words } from '../legend/words.js'
+export { digestOf } from '../node/digest.js'
+export { layerFiles } from '../node/layer-order.js'
+export {
+  failedLegend,
+  isTypeScript,
+  type LoadedLegend,
+  legendFault,
+  legendOf,
+  loadLegendFile,
+  sourceWord,
+} from '../node/legend-file.js'
+export { type Gathered, gather, gatherAt, gatherWaiting } from '../node/machine.js'
+export { childEnvironment, type HandedOn } from '../node/nested.js'
+export { askRemote } from '../node/remote.js'
+export { findRoot, legendFileNames, type Root, type RootSearch } from '../node/root.js'
+export { watchFiles } from '../node/watch.js'
+export { type FileWrite, WriteError, writeFiles } from '../node/write.js'
+export { counted, stageLine, tally } from '../report/text.js'
+export { originOf } from '../settle/changes.js'
+export { printable } from '../settle/faults.js'
+export { isAround, isGeneral } from '../settle/kinds.js'
+export { obtainRemedy } from '../settle/remedies.js'
