@@ -65,7 +65,10 @@ function startUpProject() {
   writeFileSync(join(emptyPackage, 'dist/preload.mjs'), '')
   const legends = {
     json: ['mappa.legend.json', JSON.stringify({ type: 'object', properties, required: names })],
-    js: ['mappa.legend.mjs', `import { legend } from 'mappa'\nexport default legend(${JSON.stringify(properties)})`],
+    js: [
+      'mappa.legend.mjs',
+      `import { legend } from 'mappa/legend'\nexport default legend(${JSON.stringify(properties)})`,
+    ],
     none: ['package.json', '{}'],
   }
   for (const [folder, [file, text]] of Object.entries(legends)) {

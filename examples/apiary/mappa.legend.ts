@@ -1,4 +1,4 @@
-import { legend } from 'mappa'
+import { legend } from 'mappa/legend'
 
 export default legend(
   {

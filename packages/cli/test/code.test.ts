@@ -85,7 +85,7 @@ test('no text makes the finder throw, and neither does what is installed', () =>
 
 test('check --code names what is read without an entry, and entries that nobody reads', async () => {
   const root = project({
-    'mappa.legend.mjs': `import { legend } from 'mappa'
+    'mappa.legend.mjs': `import { legend } from 'mappa/legend'
       export default legend({
         HIVES: { type: 'string', as: 'apiary.hives' }, DOMAIN: { type: 'string' }, FEED: { type: 'string' },
         LEVEL: { type: 'string' }, TOKEN: { type: 'string', secret: true }, SERVICE: { type: 'string', optional: true },

@@ -4,7 +4,7 @@ import { join } from 'node:path'
 import test from 'node:test'
 import { type Ended, mappa, project, token } from '../../../test/helpers.js'
 
-const legend = `import { legend } from 'mappa'
+const legend = `import { legend } from 'mappa/legend'
 import { ports } from './ports.js'
 export default legend({
   COLLECTOR_PORT: { type: 'port', default: ports.collector, as: 'collector.port' },
@@ -22,7 +22,7 @@ const files = {
     'console.log([process.env.COLLECTOR_PORT, process.env.LOG_LEVEL, process.env.ALERT_TOKEN, process.env.MAPPA_STAGE].join())',
 }
 
-const mounted = `import { legend } from 'mappa'
+const mounted = `import { legend } from 'mappa/legend'
 export default legend({
   ALERT_TOKEN: { type: 'string', secret: true, file: true },
   LOG_LEVEL: { type: 'string', default: 'info', stages: { staging: { default: 'debug' } } },
@@ -96,7 +96,8 @@ No faults, no notices.
   {
     run: 'types',
     files: {
-      'mappa.legend.ts': "import { legend } from 'mappa'\nexport default legend({ A: { type: 'strin' as 'string' } })",
+      'mappa.legend.ts':
+        "import { legend } from 'mappa/legend'\nexport default legend({ A: { type: 'strin' as 'string' } })",
     },
     code: 1,
     out: '',
@@ -177,7 +178,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'with harvst -- node', code: 1, err: /^Stage harvst \(from the command line\)/ },
   {
     run: 'check',
-    files: { 'mappa.legend.ts': '', 'mappa.legend.js': "module.exports = require('mappa').legend({})" },
+    files: { 'mappa.legend.ts': '', 'mappa.legend.js': "module.exports = require('mappa/legend').legend({})" },
     code: 1,
     out: /mappa\.legend\.ts must export a legend/,
   },
@@ -216,7 +217,7 @@ test('nothing that comes from outside is obeyed by the terminal', async () => {
     [`${red}/.env`]: `LOG_LEVEL=x${red}\nB${red}=1\n`,
     [`${red}/mappa.legend.ts`]: mounted,
     [`${red}${red}.env`]: '',
-    'hostile/mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend({ A: { type: 'string', enum: ['${red}'], description: '${red}', obtain: '${red}' } })`,
+    'hostile/mappa.legend.mjs': `import { legend } from 'mappa/legend'\nexport default legend({ A: { type: 'string', enum: ['${red}'], description: '${red}', obtain: '${red}' } })`,
     'hostile/package.json': JSON.stringify({ name: red }),
     'hostile/.env.example': `# ${red}\n`,
     'host.json': JSON.stringify({ [red]: 1 }),

@@ -8,7 +8,7 @@ import { environment, hangMax, mappa, project, top } from '../../../test/helpers
 
 const files = {
   // It must not run because a key is pressed.
-  'mappa.legend.ts': `import { legend } from 'mappa'
+  'mappa.legend.ts': `import { legend } from 'mappa/legend'
 import { writeFileSync } from 'node:fs'
 writeFileSync(new URL('ran', import.meta.url), '')
 export default legend({

@@ -41,7 +41,7 @@ export const e = settings.token
 `
 
 test('types of a legend in TypeScript, JavaScript and JSON compile to what code sees, and a mistyped name is an error', async () => {
-  const ts = `import { legend } from 'mappa'\nexport default legend({${entries}\n})\n`
+  const ts = `import { legend } from 'mappa/legend'\nexport default legend({${entries}\n})\n`
   const made = project({ 'mappa.legend.ts': ts })
   const json = (await mappa(['emit', '--as', 'legend'], { cwd: made })).stdout
   const legends: readonly (readonly [file: string, text: string, plan: string])[] = [
@@ -94,7 +94,7 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
   const layer = 'PORT=4100\nPAUSE=1s\nTOKEN=sms_clover_heather\nTILE_KEY=tile_test_meadow\nPLAN=x\n'
   const page = (code: string) =>
     project({
-      'mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend({${entries}\n})\n`,
+      'mappa.legend.mjs': `import { legend } from 'mappa/legend'\nexport default legend({${entries}\n})\n`,
       '.env': layer,
       'index.html': '<script type="module" src="./main.js"></script>\n',
       'main.js': code,

@@ -5,7 +5,7 @@ import test from 'node:test'
 import { type Legend, legendFromJsonSchema, survey } from 'mappa'
 import { mappa, node, project } from '../../../test/helpers.js'
 
-const typed = `import { legend } from 'mappa'
+const typed = `import { legend } from 'mappa/legend'
 const port: 'port' = 'port'
 export default legend({
   COLLECTOR_PORT: { type: port, default: 4100 },
@@ -47,7 +47,7 @@ test('emit writes a legend as JSON, which starts without TypeScript read until i
 test('code that imports the virtual module is tested with Node alone', async () => {
   const root = project({
     'mappa.legend.mjs':
-      "import { legend } from 'mappa'\nexport default legend({ TILE_KEY: { type: 'string', reach: 'browser' }, PORT: { type: 'port', as: 'collector.port' } })\n",
+      "import { legend } from 'mappa/legend'\nexport default legend({ TILE_KEY: { type: 'string', reach: 'browser' }, PORT: { type: 'port', as: 'collector.port' } })\n",
     '.env.test': 'TILE_KEY=tile_test_meadow\nPORT=4100\n',
     'map.mjs':
       "import settings, { PORT, TILE_KEY } from 'virtual:mappa/settings'\nexport const shown = [TILE_KEY, PORT, settings.collector.port]\n",

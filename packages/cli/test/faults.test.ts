@@ -233,7 +233,7 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
 
 async function report({ legend = '{}', env, files = {}, args = [], host = {}, run, before }: Row): Promise<string> {
   const root = project({
-    'mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend(${legend})\n`,
+    'mappa.legend.mjs': `import { legend } from 'mappa/legend'\nexport default legend(${legend})\n`,
     ...(env !== undefined && { '.env': env }),
     ...files,
   })
@@ -411,7 +411,7 @@ test('whoever reads a fault for the first time mends it by what its remedy says,
         host = {},
       } = ownRows[kind as FaultKind] ?? rows[`fault ${kind as FaultKind}`]
       const root = project({
-        'mappa.legend.mjs': `import { legend } from 'mappa'\nexport default legend(${legend})\n`,
+        'mappa.legend.mjs': `import { legend } from 'mappa/legend'\nexport default legend(${legend})\n`,
         ...(env !== undefined && { '.env': env }),
         ...files,
       })
@@ -442,7 +442,7 @@ type SarifResult = ReturnType<typeof reportSarif>['runs'][0]['results'][number]
 test('the same report as SARIF 2.1.0 and as a line for each, for programs', async () => {
   const root = project({
     'mappa.legend.mjs':
-      "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, FEED_URL: { type: 'string' }, TOKEN: { type: 'string', secret: true, minLength: 9 } })\n",
+      "import { legend } from 'mappa/legend'\nexport default legend({ PORT: { type: 'port' }, FEED_URL: { type: 'string' }, TOKEN: { type: 'string', secret: true, minLength: 9 } })\n",
     '.env': 'PORT=41oo\nTOKEN=heather\nNOTE=1\n',
   })
   const lines = await mappa(['check', '--lines'], { cwd: root })

@@ -9,7 +9,7 @@ import { mappa, project } from '../../../test/helpers.js'
 
 const files = {
   'package.json': '{ "name": "scales & <co>" }',
-  'mappa.legend.mjs': `import { legend } from 'mappa'
+  'mappa.legend.mjs': `import { legend } from 'mappa/legend'
 export default legend({
   SCALE_PORT: { type: 'port', default: 4100, as: 'scale.port', description: 'Where scales <b>report</b>' },
   /** Not this one. */

@@ -506,7 +506,7 @@ test('an application answers the same when its settings have been lifted, and no
   const applied = await lift('--apply')
   assert.equal(applied.code, 0, applied.stdout + applied.stderr)
   const again = await lift()
-  assert.equal(again.stdout, '0 settings found in 16 files.\n\n')
+  assert.equal(again.stdout, 'No settings found in 16 files.\n\n')
   for (const [at, script] of scripts.entries()) assert.deepEqual(await answers(root, script), old[at], script)
   assert.equal(hasBrowser ? await shownPage(root) : '', oldPage)
   const secrets = Object.entries(
@@ -532,7 +532,7 @@ const roots = (root: string) => readdirSync(root).sort().join(' ')
 
 test('where lift cannot write, it says so and leaves everything as it was', async () => {
   const full = project(small)
-  const elsewhere = project({ 'legend.mjs': "import { legend } from 'mappa'\nexport default legend({})\n" })
+  const elsewhere = project({ 'legend.mjs': "import { legend } from 'mappa/legend'\nexport default legend({})\n" })
   symlinkSync(join(elsewhere, 'legend.mjs'), join(full, 'mappa.legend.mjs'))
   const limited =
     "process.umask(0); const fs = process.getBuiltinModule('node:fs'); const write = fs.writeFileSync; let left = 3; fs.writeFileSync = (...args) => { if (left-- <= 0) { const error = new Error('ENOSPC: no space left on device, write'); error.code = 'ENOSPC'; throw error } return write(...args) }"

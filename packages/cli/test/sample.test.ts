@@ -76,7 +76,7 @@ test('a sample keeps what a person wrote, holds every variable once and no secre
 })
 
 const files = {
-  'mappa.legend.mjs': `import { legend } from 'mappa'
+  'mappa.legend.mjs': `import { legend } from 'mappa/legend'
 export default legend({
   COLLECTOR_PORT: { type: 'port', default: 4100, description: 'TCP port the collector listens on' },
   LOG_LEVEL: { type: 'string', enum: ['debug', 'info'] },

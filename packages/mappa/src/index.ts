@@ -5,7 +5,7 @@ export {
   type LayerDocument,
   readLayer,
 } from './format/document.js'
-export type { Flaw } from './format/kinds.js'
+export type { Flaw } from './format/item-kinds.js'
 export { type LayerValues, readValues } from './format/values.js'
 export * from './legend/index.js'
 export { type JsonSchema, legendFromJsonSchema, toJsonSchema } from './legend/json-schema.js'

@@ -112,11 +112,11 @@ const legends: Record<string, Record<string, string>> = {
   },
   'a JavaScript legend': {
     'mappa.legend.mjs':
-      "import { legend } from 'mappa'\nexport default legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
+      "import { legend } from 'mappa/legend'\nexport default legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
   },
   'a CommonJS legend': {
     'mappa.legend.js':
-      "module.exports = require('mappa').legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
+      "module.exports = require('mappa/legend').legend({ PORT: { type: 'port' }, TOKEN: { type: 'string', secret: true, optional: true } })",
   },
   'no legend': {},
 }

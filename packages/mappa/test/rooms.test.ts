@@ -1,85 +1,156 @@
 import assert from 'node:assert/strict'
-import { readdirSync, readFileSync } from 'node:fs'
-import { join, relative } from 'node:path'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
+import { dirname, join, normalize } from 'node:path'
 import test from 'node:test'
 import { top } from '../../../test/helpers.js'
 
-/** What each room of the library may import beside itself; `''` holds the entry points. */
-const arrows: Record<string, readonly string[]> = {
-  format: [],
-  legend: [],
-  settle: ['format', 'legend'],
-  report: ['format', 'legend', 'settle'],
-  node: ['format', 'legend', 'settle', 'report', ''],
-  testing: ['legend', 'settle', 'report', 'node'],
-  vite: ['format', 'legend', 'settle', 'report', 'node'],
-  '': ['format', 'legend', 'settle', 'report'],
+/** The rooms of each package, and which others each may import: only such as stand above it here. `.` holds the entry points. */
+const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>> = {
+  mappa: {
+    format: [],
+    legend: ['format'],
+    settle: ['format', 'legend'],
+    report: ['format', 'legend', 'settle'],
+    '.': ['format', 'legend', 'settle', 'report'],
+    node: ['format', 'legend', 'settle', 'report', '.'],
+    bundle: ['format', 'legend', 'settle', 'report', 'node'],
+    vite: ['format', 'legend', 'settle', 'report', 'node', 'bundle'],
+    testing: ['legend', 'settle', 'report', 'node'],
+    command: ['format', 'legend', 'settle', 'report', 'node'],
+  },
+  cli: {
+    names: [],
+    terminal: [],
+    'lift/read': [],
+    declared: ['lift/read'],
+    guide: [],
+    sample: ['guide'],
+    declare: ['guide', 'declared'],
+    compare: ['names'],
+    complete: [],
+    trace: ['terminal'],
+    check: ['lift/read', 'names'],
+    'lift/finding.ts': ['lift/read'],
+    'lift/change.ts': ['lift/finding.ts'],
+    'lift/guess': ['lift/read', 'lift/finding.ts', 'names'],
+    'lift/manifests': ['lift/read', 'lift/finding.ts', 'lift/guess', 'names'],
+    'lift/edit': [
+      ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests'],
+      ...['declared', 'sample', 'declare'],
+    ],
+    lift: ['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests', 'lift/edit'],
+    ask: ['lift/finding.ts', 'lift'],
+    project: ['lift/read', 'declared', 'terminal'],
+    run: ['project', 'terminal'],
+    commands: [
+      ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'complete', 'trace', 'check'],
+      ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/edit', 'lift', 'ask', 'project', 'run'],
+    ],
+    '.': ['commands', 'complete', 'project', 'terminal'],
+  },
 }
-const source = join(top, 'packages/mappa/src')
+/** Rooms that compute: they know neither files nor arguments nor a terminal. */
+const pure = /^(?:names|declared|guide|sample|declare|compare|complete|trace|check|lift.*)$/
+/** What preload, being one file by itself, loads later. */
+const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 
-function importsOf(file: string): string[] {
-  const text = readFileSync(file, 'utf8')
-  return [...text.matchAll(/(?:from|import|require)\s*\(?\s*'([^']+)'/g)].map(([, path]) => path as string)
+const sourceOf = (name: string) => join(top, 'packages', name, 'src')
+const filesOf = (name: string) =>
+  readdirSync(sourceOf(name), { recursive: true, encoding: 'utf8' }).filter((file) => file.endsWith('.ts'))
+
+function roomOf(file: string, known: object): string {
+  return file in known ? file : dirname(file)
 }
 
-test('imports between rooms point downward only, and the core has no node: import', () => {
-  const files = readdirSync(source, { recursive: true, encoding: 'utf8' }).filter((name) => name.endsWith('.ts'))
-  assert.ok(files.length > 20)
-  for (const name of files) {
-    const room = name.includes('/') ? (name.split('/')[0] as string) : ''
-    assert.ok(room in arrows, `${name} is in a room that no rule knows`)
-    for (const path of importsOf(join(source, name))) {
-      if (/^(?:virtual:|mappa)/.test(path)) continue // code that the plugin writes, or an example
-      if (!path.startsWith('.')) {
-        assert.ok(
-          room === 'node' || room === 'testing' ? path.startsWith('node:') : room === 'vite' && path === 'vite',
-          `${name} imports ${path}`,
-        )
-        continue
+/** What a file imports: paths as they are written. Code that is written into other files is further in, or in a template. */
+function importsOf(text: string): string[] {
+  const own = /^(?:import|export|\}).*? from '([^']+)'$|^import '([^']+)'$|\bimport\('([^']+)'\)/gm
+  return [...text.matchAll(own)].map(([, path, bare, later]) => (path ?? bare ?? later) as string)
+}
+
+for (const [name, known] of Object.entries(rooms))
+  test(`${name}: rooms import only what stands below them, and no files import each other in a circle`, () => {
+    const order = Object.keys(known)
+    for (const [room, others] of Object.entries(known))
+      for (const other of others) assert.ok(order.indexOf(other) < order.indexOf(room), `${other} is above ${room}`)
+    const graph = new Map<string, string[]>()
+    for (const file of filesOf(name)) {
+      const room = roomOf(file, known)
+      assert.ok(room in known, `${file} is in a room that no rule knows`)
+      const targets: string[] = []
+      for (const path of importsOf(readFileSync(join(sourceOf(name), file), 'utf8'))) {
+        if (!path.startsWith('.') || loadedLater.has(`${file} ${path}`)) continue
+        const target = normalize(join(dirname(file), path)).replace(/\.js$/, '.ts')
+        targets.push(target)
+        const other = roomOf(target, known)
+        assert.ok(other === room || known[room]?.includes(other), `${file} imports ${target}`)
       }
-      const target = relative(source, join(source, name, '..', path))
-      const other = target.includes('/') ? (target.split('/')[0] as string) : ''
-      assert.ok(other === room || arrows[room]?.includes(other), `${name} imports ${target}`)
+      graph.set(file, targets)
     }
+    assert.ok(graph.size > 20)
+    assert.deepEqual(circleIn(graph), [])
+  })
+
+/** Files that import each other in a circle; empty if none do. */
+function circleIn(graph: ReadonlyMap<string, readonly string[]>): string[] {
+  const done = new Set<string>()
+  const walk = (file: string, path: readonly string[]): string[] => {
+    if (path.includes(file)) return [...path.slice(path.indexOf(file)), file]
+    if (done.has(file)) return []
+    for (const target of graph.get(file) ?? []) {
+      const circle = walk(target, [...path, file])
+      if (circle.length > 0) return circle
+    }
+    done.add(file)
+    return []
+  }
+  return [...graph.keys()].map((file) => walk(file, [])).find((circle) => circle.length > 0) ?? []
+}
+
+test('the core has no node: import, and rooms of the command that compute know no machine', () => {
+  for (const file of filesOf('mappa'))
+    for (const path of importsOf(readFileSync(join(sourceOf('mappa'), file), 'utf8'))) {
+      if (path.startsWith('.')) continue
+      const room = dirname(file)
+      assert.ok(
+        (['node', 'testing'].includes(room) && path.startsWith('node:')) || (room === 'vite' && path === 'vite'),
+        `${file} imports ${path}`,
+      )
+    }
+  for (const file of filesOf('cli').filter((each) => pure.test(roomOf(each, rooms.cli as object))))
+    for (const path of importsOf(readFileSync(join(sourceOf('cli'), file), 'utf8')))
+      assert.doesNotMatch(path, /^node:(?!path)|^(?:commander|picocolors|mappa\/node)|^@inquirer/, file)
+})
+
+/** Verbs that the library has for given layers and for this machine's. */
+const verbs = new Set(['settle', 'survey'])
+
+test('no name stands for two things: each is defined in one file of its package', () => {
+  for (const name of Object.keys(rooms)) {
+    const places = new Map<string, string[]>()
+    for (const file of filesOf(name))
+      for (const [, own = ''] of readFileSync(join(sourceOf(name), file), 'utf8').matchAll(
+        /^(?:export )?(?:default )?(?:async )?(?:function\*?|interface|type|class|const) ([A-Za-z_]\w*)/gm,
+      ))
+        places.set(own, [...(places.get(own) ?? []), file])
+    const twice = [...places].filter(([own, files]) => new Set(files).size > 1 && !verbs.has(own))
+    assert.deepEqual(Object.fromEntries(twice), {})
+    const stems = filesOf(name).map((file) => file.split('/').at(-1) as string)
+    const shared = stems.filter((stem, at) => stems.indexOf(stem) < at && !allowedTwice.has(stem))
+    assert.deepEqual(shared, [], `${name}: one file name for two things`)
   }
 })
 
-/** Rooms of the command that compute, and what each may import beside itself. */
-const pure: Record<string, readonly string[]> = {
-  compare: ['lift'],
-  complete: ['lift'],
-  declare: ['guide'],
-  guide: [],
-  lift: ['sample'],
-  sample: ['guide'],
-}
-
-test('rooms of the command that compute know neither files nor arguments nor a terminal', () => {
-  const commands = join(top, 'packages/cli/src')
-  // What stands further in is code that is written.
-  for (const [room, others] of Object.entries(pure))
-    for (const name of readdirSync(join(commands, room)))
-      for (const [, path = ''] of readFileSync(join(commands, room, name), 'utf8').matchAll(
-        /^[^ ].* from '([^']+)'$/gm,
-      )) {
-        const other = /^\.\.\/([^/]+)\//.exec(path)?.[1]
-        if (path.startsWith('.'))
-          assert.ok(other === undefined || others.includes(other), `${room}/${name} imports ${path}`)
-        else
-          assert.doesNotMatch(
-            path,
-            /^node:(?!path)|^(?:commander|picocolors|mappa\/node)|^@inquirer/,
-            `${room}/${name}`,
-          )
-      }
-})
+/** A room's own door, and what a command is called and computes: `commands/lift.ts` calls `lift/lift.ts`. */
+const allowedTwice = new Set(['index.ts', 'text.ts', 'json.ts', 'lift.ts', 'guide.ts', 'sample.ts', 'complete.ts'])
 
 test('the built core imports nothing, and the library depends on nothing', () => {
   const dist = join(top, 'packages/mappa/dist')
-  const core = [...reachable('index.mjs', dist)]
-  for (const name of core)
-    for (const path of importsOf(join(dist, name)).concat(doubleQuoted(join(dist, name))))
-      assert.match(path, /^\.\//, name)
+  for (const entry of ['index.mjs', 'legend.mjs'])
+    for (const name of reachable(entry, dist))
+      for (const path of loadedBy(join(dist, name))) assert.match(path, /^\.\//, name)
+  assert.deepEqual([...reachable('legend.mjs', dist)], ['legend.mjs'])
+  assert.deepEqual([...reachable('preload.mjs', dist)], ['preload.mjs'])
   const { dependencies, peerDependenciesMeta } = JSON.parse(readFileSync(join(dist, '../package.json'), 'utf8'))
   assert.deepEqual([dependencies, peerDependenciesMeta], [undefined, { vite: { optional: true } }])
 })
@@ -88,13 +159,29 @@ test('the built core imports nothing, and the library depends on nothing', () =>
 function reachable(name: string, dist: string, seen = new Set<string>()): Set<string> {
   if (!seen.has(name)) {
     seen.add(name)
-    for (const path of doubleQuoted(join(dist, name))) if (path.startsWith('./')) reachable(path.slice(2), dist, seen)
+    for (const path of loadedBy(join(dist, name))) if (path.startsWith('./')) reachable(path.slice(2), dist, seen)
   }
   return seen
 }
 
-function doubleQuoted(file: string): string[] {
+function loadedBy(file: string): string[] {
   return [...readFileSync(file, 'utf8').matchAll(/^(?:import|\} from) .*?"([^"]+)";?$/gm)].map(
     ([, path]) => path as string,
   )
 }
+
+test('docs/architecture.md names files that exist, and every room', () => {
+  const text = readFileSync(join(top, 'docs/architecture.md'), 'utf8')
+  const table = text.slice(text.indexOf('## Where do I change'))
+  const rows = table.split('\n').filter((line) => /^\| [a-z]/.test(line))
+  assert.ok(rows.length >= 20, `${rows.length} rows`)
+  for (const row of rows) {
+    const paths = [...row.matchAll(/`((?:mappa|cli)\/[\w/.-]+|(?:docs|scripts|packages)\/[\w/.-]+)`/g)]
+    assert.ok(paths.length > 0, row)
+    for (const [, path = ''] of paths)
+      assert.ok(existsSync(join(top, path.replace(/^(mappa|cli)\//, 'packages/$1/src/'))), `${path} in: ${row}`)
+  }
+  for (const [name, known] of Object.entries(rooms))
+    for (const room of Object.keys(known))
+      if (room !== '.' && !room.endsWith('.ts')) assert.ok(text.includes(`\`${name}/${room}/\``), `${name}/${room}/`)
+})

@@ -151,7 +151,7 @@ test('a program that takes flags answers --help from its legend', async () => {
     '.env': '',
     'app.mjs': `import { settle } from 'mappa/node'; import definition from './mappa.legend.mjs'
       console.log(settle(definition, { commandLine: process.argv.slice(2) }).LISTEN_PORT)`,
-    'mappa.legend.mjs': `import { legend } from 'mappa'; export default legend(${JSON.stringify(flagged.entries)})`,
+    'mappa.legend.mjs': `import { legend } from 'mappa/legend'; export default legend(${JSON.stringify(flagged.entries)})`,
   })
   assert.equal((await node(['app.mjs', '--listen-port', '5000'], { cwd: root })).stdout, '5000\n')
   const { code, stdout } = await node(['app.mjs', '--help', '--listen-port', 'oops'], { cwd: root })

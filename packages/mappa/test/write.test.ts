@@ -93,7 +93,7 @@ test(
     const lines = (letter: string) => `${`${letter.repeat(60)}\n`.repeat(4000)}`
     const root = project({
       ...Object.fromEntries(names.map((name) => [name, lines('a')])),
-      'write.mjs': `import { writeFiles } from 'mappa/node'
+      'write.mjs': `import { writeFiles } from 'mappa/command'
       const texts = [${JSON.stringify(lines('a'))}, ${JSON.stringify(lines('b'))}]
       for (let at = 1; ; at++) {
         writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })))

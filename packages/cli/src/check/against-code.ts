@@ -1,5 +1,5 @@
 import type { Fault, Legend, Notice } from 'mappa'
-import { nearest } from 'mappa/command'
+import { entriesOf, nearest } from 'mappa/command'
 import { holdsCode, parseFile, type SourceFile } from '../lift/read/parse.js'
 import { type Read, type Reads, readsIn } from '../lift/read/reads.js'
 import { isHostName } from '../names/host-names.js'
@@ -16,7 +16,7 @@ export interface CodeReport {
  * manifests and programs in other languages.
  */
 export function againstCode(definition: Legend, files: Iterable<SourceFile>): CodeReport {
-  const entries = definition.entries as Readonly<Record<string, { readonly as?: string }>>
+  const entries = entriesOf(definition)
   const names = Object.keys(entries)
   const remotes = definition.remotes ?? []
   const faults: Fault[] = []

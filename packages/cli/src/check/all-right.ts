@@ -1,5 +1,5 @@
 import type { Survey } from 'mappa'
-import { counted } from '../wording.js'
+import { counted } from 'mappa/command'
 /** How many variables are right, and how many of them each layer gives. */
 export function allRight(found: Survey): string {
   const declared = [...found.trails.values()].filter((trail) => trail.declared)
@@ -8,6 +8,7 @@ export function allRight(found: Survey): string {
     const origin = winner === undefined ? 'no value' : winner.source === 'default' ? 'default' : winner.layer
     origins.set(origin, (origins.get(origin) ?? 0) + 1)
   }
+  if (declared.length === 0) return 'The legend declares no variables.\n'
   const most = [...origins].sort(([, a], [, b]) => b - a)
   const widest = String(most[0]?.[1] ?? '').length
   const lines = most.map(([origin, count]) => `    ${String(count).padStart(widest)}  ${origin}`)

@@ -1,6 +1,6 @@
 import { pathToFileURL } from 'node:url'
 import { type Legend, type Reported, reportJson, reportLines, reportSarif, reportText, type Survey } from 'mappa'
-import { stageLine, tally } from 'mappa/command'
+import { isAround, stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../check/against-code.js'
 import { allRight } from '../check/all-right.js'
 import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project/project.js'
@@ -37,7 +37,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
       found,
       stage: found.stage,
       faults: [...found.faults, ...faults],
-      notices: [...found.notices.filter(({ kind }) => at === 0 || !surrounding.has(kind)), ...notices],
+      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices],
     })
   }
   output().write(reportsIn(reports, options, project.root))
@@ -53,9 +53,6 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const isFaulty = reports.some(({ faults }) => faults.length > 0)
   return { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine, cause: project.cause }
 }
-
-/** Notices about the root, whatever the stage. */
-const surrounding: ReadonlySet<string> = new Set(['misnamed', 'writable-by-others', 'shared-secret'])
 
 interface Checked extends Reported {
   readonly found: Survey

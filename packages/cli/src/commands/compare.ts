@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
-import { askRemote, printable, stagesOf } from 'mappa/command'
+import { askRemote, capitalized, counted, printable, stagesOf } from 'mappa/command'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
@@ -15,7 +15,6 @@ import {
 import { paragraph } from '../terminal/paragraph.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
-import { counted } from '../wording.js'
 
 /** Options of `mappa compare`. */
 export interface CompareOptions extends ProjectOptions {
@@ -78,7 +77,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
     ...(shared > 0
       ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
       : []),
-    `${counted(differing, 'variable')} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
+    `${capitalized(counted(differing, 'variable'))} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
     "The process environment of this machine was left out: it is one stage's at most.",
     ...(isChosen ? [] : leftOut(project.definition, stages)),
   ]

@@ -1,9 +1,10 @@
-import { readdirSync, readFileSync } from 'node:fs'
+import { readdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { readValues } from 'mappa'
 import { findRoot, printable, stagesOf } from 'mappa/command'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
 import { type Shell, scripts } from '../complete/shells.js'
+import { textAt } from '../project/text-file.js'
 import { output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
@@ -27,13 +28,13 @@ export async function complete(
 /** The stages and variables of the project here. Its legend is read and not run: a key that is pressed must start nothing. */
 async function offeredBy(root: string | undefined): Promise<Offered> {
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
-  const legend = legendFile === undefined ? undefined : textOf(join(directory, legendFile))
+  const legend = legendFile === undefined ? undefined : textAt(join(directory, legendFile))
   // The parser is slow to load, and most keys need none.
   const { declaredIn } = await import('../declared/legend-text.js')
   const declared = legend === undefined ? undefined : declaredIn(legendFile as string, legend)
   const files = namesIn(directory).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name))
   const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])
-  const set = files.flatMap((name) => [...readValues(textOf(join(directory, name)) ?? '').names()])
+  const set = files.flatMap((name) => [...readValues(textAt(join(directory, name)) ?? '').names()])
   const abouts = new Map([...set.map((name) => [name, ''] as const), ...(declared?.variables ?? [])])
   return {
     stages: [...new Set([...stagesOf(undefined), ...(declared?.stages ?? []), ...staged])],
@@ -46,13 +47,5 @@ function namesIn(directory: string): string[] {
     return readdirSync(directory)
   } catch {
     return []
-  }
-}
-
-function textOf(file: string): string | undefined {
-  try {
-    return readFileSync(file, 'utf8')
-  } catch {
-    return undefined
   }
 }

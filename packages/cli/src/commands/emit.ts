@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { type Legend, toJsonSchema } from 'mappa'
-import { digestOf, sourceWord } from 'mappa/command'
+import { digestOf, entriesOf, sourceWord } from 'mappa/command'
 import { described } from '../project/described.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
 import { output, talk } from '../terminal/terminal.js'
@@ -31,8 +31,9 @@ export async function emit(options: EmitOptions): Promise<{ exitCode: number; ca
 }
 
 /** What of a legend is no data. */
-function functionsOf({ entries, rules }: Legend): string[] {
-  const words = Object.entries(entries as Record<string, object>).flatMap(([name, entry]) =>
+function functionsOf(definition: Legend): string[] {
+  const { rules } = definition
+  const words = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
     ['read', 'schema'].filter((word) => word in entry).map((word) => `${word} of ${name}`),
   )
   return rules && Object.keys(rules).length > 0 ? [...words, 'the rules'] : words

@@ -1,7 +1,6 @@
-import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { Legend } from 'mappa'
-import { WriteError, writeFiles } from 'mappa/command'
+import { counted, WriteError, writeFiles } from 'mappa/command'
 import type { LiftedFile, Target } from '../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../lift/edit/edit.js'
 import { hiddenTexts } from '../lift/edit/hidden.js'
@@ -12,10 +11,10 @@ import { findIn } from '../lift/lift.js'
 import { candidatesText, candidateText } from '../lift/text.js'
 import { hasUncommitted, leadsOut, projectFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
+import { textAt } from '../project/text-file.js'
 import { diffText } from '../terminal/diff.js'
 import { counting, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
-import { counted } from '../wording.js'
 
 /** Options of `mappa lift`. */
 export interface LiftOptions extends ProjectOptions {
@@ -46,7 +45,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   }
   const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)
   if (options.pick) {
-    const { pick, confirmWrite } = await import('../terminal/prompts.js')
+    const { pick, confirmWrite } = await import('../ask/pick.js')
     const picked = await pick(movable, names, describe)
     const changes = changesFor(picked, target)
     if (changes.length === 0) return { exitCode: exitCodes.fine }
@@ -71,13 +70,7 @@ Nothing was written. To make these changes: mappa lift${only} --apply
 }
 
 function targetOf({ root, legendFile, definition }: Project): Target {
-  const read = (path: string) => {
-    try {
-      return readFileSync(join(root, path), 'utf8')
-    } catch {
-      return undefined
-    }
-  }
+  const read = (path: string) => textAt(join(root, path))
   const sound = definition && contradictions(definition, legendFile).length === 0 ? definition : undefined
   return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
 }

@@ -1,5 +1,5 @@
 import { variablesOf } from 'mappa'
-import { gatherAt, WriteError } from 'mappa/command'
+import { counted, gatherAt, WriteError } from 'mappa/command'
 import { described } from '../project/described.js'
 import { ignoredFiles } from '../project/files.js'
 import { telling, textIn, writeMade } from '../project/made-file.js'
@@ -7,7 +7,6 @@ import { openSound, type ProjectOptions, type SoundProject } from '../project/pr
 import { hiddenIn, openQuote, type Sampled, sampleDifferences, sampleText } from '../sample/sample.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
-import { counted } from '../wording.js'
 
 /** Options of `mappa sample`. */
 export interface SampleOptions extends ProjectOptions {

@@ -1,5 +1,5 @@
 import { variablesOf } from 'mappa'
-import { stagesOf } from 'mappa/command'
+import { counted, isTypeScript, stagesOf } from 'mappa/command'
 import { declarationHead, declarationText } from '../declare/declaration.js'
 import { described } from '../project/described.js'
 import { telling, textIn, writeMade } from '../project/made-file.js'
@@ -7,7 +7,6 @@ import { openSound, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
-import { counted } from '../wording.js'
 
 /** Options of `mappa types`. */
 export interface TypesOptions extends ProjectOptions {
@@ -48,7 +47,7 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
       talk().write(
         `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,
       )
-    const unknown = variables.filter(({ made }) => made && !legendFile.endsWith('.ts')).map(({ name }) => name)
+    const unknown = variables.filter(({ made }) => made && !isTypeScript(legendFile)).map(({ name }) => name)
     if (unknown.length > 0)
       talk().write(
         `What code sees of ${unknown.join(', ')} is made by a function, so its type is unknown. A legend in TypeScript tells it.\n`,

@@ -1,4 +1,5 @@
 import type { Legend, Terms, Variable } from 'mappa'
+import { isTypeScript } from 'mappa/command'
 import { obtainLines, sentencesOf } from '../guide/sentences.js'
 
 /** What a declaration file is made from. */
@@ -30,8 +31,8 @@ export function declarationText(declared: Declaration): string {
 }
 
 function moduleBlock({ definition, variables, legendFile }: Declaration): string {
-  const inferred = legendFile.endsWith('.ts')
-  const source = `./${legendFile.replace(/\.ts$/, '.js')}`
+  const inferred = isTypeScript(legendFile)
+  const source = `./${legendFile.replace(/\.([cm]?)ts$/, '.$1js')}`
   const typeFor = (variable: Variable) =>
     inferred ? `import('mappa').SettingOf<Entries['${variable.name}']>` : writtenType(variable, definition)
   const lines = [

@@ -1,5 +1,5 @@
-import type { Terminal } from '../terminal/terminal.js'
-import { counted } from '../wording.js'
+import type { Paint } from 'mappa'
+import { capitalized, counted } from 'mappa/command'
 import type { Held } from './change.js'
 import type { Candidate } from './finding.js'
 import type { Unparsed } from './read/parse.js'
@@ -9,14 +9,16 @@ export function candidatesText(
   held: readonly Held[],
   unparsed: readonly Unparsed[],
   files: number,
-  terminal: Pick<Terminal, 'paint'>,
+  terminal: { readonly paint: Paint },
 ): string {
   const blocks = [
     ...movable.map((candidate) => candidateText(candidate, [], terminal)),
     ...held.map(({ candidate, why }) => candidateText(candidate, [`Not moved: ${why}`], terminal)),
     ...unparsed.map(({ file, line, column }) => `${file.path}:${line}:${column} cannot be parsed, and was left out.`),
   ]
-  const tally = `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`
+  const tally = capitalized(
+    `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`,
+  )
   return `${[...blocks, tally].join('\n\n')}\n\n`
 }
 
@@ -24,7 +26,7 @@ export function candidatesText(
 export function candidateText(
   { name, kind, secret, confidence, value, stages, reason, sites, entry, builtOn, asks }: Candidate,
   more: readonly string[],
-  { paint }: Pick<Terminal, 'paint'>,
+  { paint }: { readonly paint: Paint },
 ): string {
   const known = value ?? (entry.default === undefined ? undefined : String(entry.default))
   const shown = known === undefined ? '' : secret ? '(secret)' : (known.split('\n', 1)[0] as string)

@@ -140,7 +140,9 @@ const packagesByPath: Plugin = {
       if (found.errors.length === 0)
         return found.external ? found : { path: pathToFileURL(found.path).href, external: true }
       // A project may use the command without having the library installed.
-      return path === 'mappa' ? { path: import.meta.resolve('mappa'), external: true } : { errors: found.errors }
+      return /^mappa(?:\/|$)/.test(path)
+        ? { path: import.meta.resolve(path), external: true }
+        : { errors: found.errors }
     })
   },
 }

@@ -1,4 +1,5 @@
 import type { Legend } from 'mappa'
+import { entriesOf } from 'mappa/command'
 import { textIn } from './made-file.js'
 import type { SoundProject } from './project.js'
 
@@ -7,7 +8,7 @@ import type { SoundProject } from './project.js'
  * a legend runs, so its text is read for them; the parser is loaded only where a description is missing.
  */
 export async function described({ root, legendFile, definition }: SoundProject): Promise<Legend> {
-  const entries = Object.entries(definition.entries as Readonly<Record<string, { readonly description?: string }>>)
+  const entries = Object.entries(entriesOf(definition))
   if (legendFile.endsWith('.json') || entries.every(([, { description }]) => description !== undefined))
     return definition
   const { declaredIn } = await import('../declared/legend-text.js')
@@ -16,5 +17,5 @@ export async function described({ root, legendFile, definition }: SoundProject):
     const description = entry.description ?? comments.get(name)
     return [name, description ? { ...entry, description } : entry]
   })
-  return { ...definition, entries: Object.fromEntries(filled) }
+  return { ...definition, entries: Object.fromEntries(filled) as Legend['entries'] }
 }

@@ -1,7 +1,16 @@
 import { existsSync } from 'node:fs'
 import { join } from 'node:path'
 import { type Fault, type Legend, reportText, type Stage, type Survey, survey, surveyWaiting, type Texts } from 'mappa'
-import { findRoot, gatherWaiting, layerFiles, legendFileNames, loadLegendFile, stagesOf } from 'mappa/command'
+import {
+  entriesOf,
+  findRoot,
+  gatherWaiting,
+  isTypeScript,
+  layerFiles,
+  legendFileNames,
+  loadLegendFile,
+  stagesOf,
+} from 'mappa/command'
 import { talk } from '../terminal/terminal.js'
 import { UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'
@@ -40,7 +49,7 @@ export async function openProject({ root, fresh }: ProjectOptions): Promise<Proj
   if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
   const path = join(directory, legendFile)
   // Node keeps what it has loaded; a compiled legend is another module whenever it changes.
-  const compiled = legendFile.endsWith('.ts') || (fresh && !legendFile.endsWith('.json'))
+  const compiled = isTypeScript(legendFile) || (fresh && !legendFile.endsWith('.json'))
   const loaded = compiled ? await loadTypeScriptLegend(path) : loadLegendFile(path)
   const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
   if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
@@ -83,7 +92,7 @@ export function contradictions(definition: Legend, legendFile = 'the legend'): r
 /** Stages that have something of their own: a layer file, words in the legend, or a name that only this legend knows. */
 export function ownStages({ root, definition }: Pick<Project, 'root' | 'definition'>): readonly string[] {
   const all = stagesOf(definition)
-  const entries = Object.values((definition?.entries ?? {}) as Record<string, { stages?: object } | null>)
+  const entries = Object.values(entriesOf(definition))
   const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
   const own = all.filter((stage) => {
     const files = layerFiles(stage).filter(({ staged }) => staged)
@@ -114,7 +123,7 @@ export function noLegend(root: string, so = ', so there is nothing to check the 
   return {
     kind: 'legend',
     message: `There is no legend in ${root}${so}.`,
-    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa'; export default legend({ … })",
+    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa/legend'; export default legend({ … })",
   }
 }
 

@@ -1,10 +1,9 @@
-import type { Survey, Trail, TrailPart, TrailStep } from 'mappa'
+import type { Paint, Survey, Trail, TrailPart, TrailStep } from 'mappa'
 import { nearest, originOf } from 'mappa/command'
 import { paragraph } from '../terminal/paragraph.js'
-import type { Terminal } from '../terminal/terminal.js'
 export function trailText(
   { name, expects, steps, winner }: Trail,
-  { paint, width }: Pick<Terminal, 'paint' | 'width'>,
+  { paint, width }: { readonly paint: Paint; readonly width: number },
 ): string {
   const what = winner ? `is ${paint.bold(winner.shown)}` : 'has no value'
   const lead = paragraph(`${name} ${what}${expects ? paint.dim(`, and must be ${expects}`) : ''}.`, width)

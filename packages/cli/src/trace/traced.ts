@@ -1,4 +1,5 @@
 import type { Fault, Survey } from 'mappa'
+import { isGeneral } from 'mappa/command'
 /** The names that a name or a pattern stands for, in the order of the legend; a name may be one that nothing sets. */
 export function namesMatching(wanted: string, found: Survey): readonly string[] {
   if (!wanted.includes('*')) return [wanted]
@@ -8,6 +9,5 @@ export function namesMatching(wanted: string, found: Survey): readonly string[] 
 
 /** The faults of these variables, and those without which nothing can be said of any. */
 export function faultsFor(found: Survey, names: readonly string[]): Fault[] {
-  const general = new Set(['legend', 'unknown-stage', 'unreadable', 'no-layers'])
-  return found.faults.filter(({ name, kind }) => (name === undefined ? general.has(kind) : names.includes(name)))
+  return found.faults.filter(({ name, kind }) => (name === undefined ? isGeneral(kind) : names.includes(name)))
 }

@@ -1,4 +1,4 @@
-import { LineIndex } from '../format/lines.js'
+import { LineIndex } from '../format/line-index.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { nearest } from '../legend/nearest.js'

@@ -1,4 +1,4 @@
-import type { Style } from './kinds.js'
+import type { Style } from './item-kinds.js'
 
 /** How an expansion treats a name that is unset, or with a colon also one that is empty. POSIX, section 2.6.2. */
 export type Operator = '' | '-' | ':-' | ':?' | ':+'

@@ -1,4 +1,4 @@
-import type { Flaw } from './kinds.js'
+import type { Flaw } from './item-kinds.js'
 
 interface FlawText {
   /** Says what is wrong with `value`, which names the value if it is known whose it is. */

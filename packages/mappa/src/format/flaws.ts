@@ -1,4 +1,4 @@
-import type { Flaw } from './kinds.js'
+import type { Flaw } from './item-kinds.js'
 import type { Cursor } from './scan.js'
 
 /** A place in layer text that could not be understood. Offsets are UTF-16 code units, `[start, end)`. */

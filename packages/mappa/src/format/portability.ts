@@ -1,4 +1,4 @@
-import type { Style } from './kinds.js'
+import type { Style } from './item-kinds.js'
 
 /** What in a value other readers, a shell among them, would take otherwise. */
 export type Difference =

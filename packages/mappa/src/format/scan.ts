@@ -1,5 +1,5 @@
 import { parseParts } from './expansion.js'
-import type { Flaw, ItemKind, Style } from './kinds.js'
+import type { Flaw, ItemKind, Style } from './item-kinds.js'
 
 /**
  * One pass over layer text, item by item. The grammar (docs/format.md has it in full):
@@ -305,12 +305,12 @@ function flawed(cursor: Cursor, flaw: Flaw, start: number, end: number): true {
 }
 
 /** Compiled code walks over a name several times faster than a loop does, once as well as warm. */
-const namePattern = /[A-Za-z_][A-Za-z0-9_]*/y
+const nameAhead = /[A-Za-z_][A-Za-z0-9_]*/y
 
 /** Where the name ends that starts at an offset; the offset itself if none does. */
 function nameEnd(text: string, from: number): number {
-  namePattern.lastIndex = from
-  return namePattern.test(text) ? namePattern.lastIndex : from
+  nameAhead.lastIndex = from
+  return nameAhead.test(text) ? nameAhead.lastIndex : from
 }
 
 function isNameStart(code: number): boolean {

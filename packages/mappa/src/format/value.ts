@@ -1,5 +1,5 @@
 import { escapes, parseParts, unexpanded } from './expansion.js'
-import type { Style } from './kinds.js'
+import type { Style } from './item-kinds.js'
 
 /**
  * Text that a value stands for, from how it is written, with expansions left as they stand: both directions in this

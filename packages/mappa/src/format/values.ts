@@ -1,6 +1,6 @@
 import { type BareDollar, type Part, parseParts } from './expansion.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
-import type { Style } from './kinds.js'
+import type { Style } from './item-kinds.js'
 import { type Cursor, cursorAt, scanItem } from './scan.js'
 import { decodeValue } from './value.js'
 

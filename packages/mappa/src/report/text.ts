@@ -54,13 +54,17 @@ export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): str
 
 /** `1 fault, 2 notices.` */
 export function tally(faults: number, notices: number): string {
-  const text = `${counted(faults, 'fault')}, ${counted(notices, 'notice')}.`
-  return text.charAt(0).toUpperCase() + text.slice(1)
+  return capitalized(`${counted(faults, 'fault')}, ${counted(notices, 'notice')}.`)
 }
 
 /** `1 fault`, `2 faults`, `no faults` */
 export function counted(count: number, noun: string): string {
   return `${count === 0 ? 'no' : count} ${noun}${count === 1 ? '' : 's'}`
+}
+
+/** As the start of a sentence. */
+export function capitalized(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1)
 }
 
 function block(report: Fault | Notice, mark: Paint['red'], width: number): string {

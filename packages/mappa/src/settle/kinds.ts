@@ -1,4 +1,4 @@
-import type { Flaw } from '../format/kinds.js'
+import type { Flaw } from '../format/item-kinds.js'
 import type { Breach } from '../legend/constraints.js'
 import type { Slip } from './slips.js'
 

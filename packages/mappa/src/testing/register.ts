@@ -40,8 +40,7 @@ function moduleText(): string {
     string,
     AnyEntry
   >
-  const library = (entry: string) =>
-    JSON.stringify(pathToFileURL(createRequire(import.meta.url).resolve(`mappa/${entry}`)).href)
+  const library = (entry: string) => JSON.stringify(import.meta.resolve(`mappa/${entry}`))
   return [
     `import { settle } from ${library('node')}`,
     `import { legendOf, loadLegendFile } from ${library('command')}`,

@@ -2,8 +2,8 @@ import { type BuildCommand, BundleProject } from '../bundle/project.js'
 import { bundleReport } from '../bundle/report.js'
 import { path } from '../node/builtins.js'
 import type { Fault } from '../settle/faults.js'
-import { loadLegend } from './legend.js'
-import { chooseBuildStage } from './stage.js'
+import { chooseBuildStage } from './build-stage.js'
+import { loadLegend } from './load-legend.js'
 
 /** The id of the settings module once it is resolved. */
 export const resolvedModule = '\0virtual:mappa/settings'

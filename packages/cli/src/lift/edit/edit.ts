@@ -6,7 +6,7 @@ import { parseFile } from '../read/parse.js'
 import { codeChange } from './code.js'
 import { ignoreChange, layerChanges, layerOf, sampleChange } from './layers.js'
 import { legendChange, settingsText } from './legend.js'
-import { pluginChange, takesPlugin } from './page.js'
+import { pluginChange, takesPlugin } from './vite-config.js'
 import { relative } from './paths.js'
 
 /** Candidates by whether they can be moved. */

@@ -10,7 +10,7 @@ import { relative } from './paths.js'
 export function settingsText(module: string, legendFile: string): string {
   const isJson = legendFile.endsWith('.json')
   // TypeScript names what it compiles to; JavaScript finds a legend in TypeScript only under its own name.
-  const source = relative(module, module.endsWith('.ts') ? legendFile.replace(/\.ts$/, '.js') : legendFile)
+  const source = relative(module, module.endsWith('.ts') ? legendFile.replace(/\.([cm]?)ts$/, '.$1js') : legendFile)
   const lines = isJson
     ? [
         "import { readFileSync } from 'node:fs'",
@@ -52,7 +52,7 @@ export function legendChange(path: string, candidates: readonly Candidate[], { r
     return { path, before: before ?? null, after: withJsonEntries(before ?? '{}', candidates), secret: false }
   const entries = candidates.map((candidate) => `${candidate.name}: ${codeOf(wordsOfEntry(candidate))},`)
   if (before === undefined) {
-    const after = `import { legend } from 'mappa'\n\nexport default legend({\n${entries.map((entry) => `  ${entry}\n`).join('')}})\n`
+    const after = `import { legend } from 'mappa/legend'\n\nexport default legend({\n${entries.map((entry) => `  ${entry}\n`).join('')}})\n`
     return { path, before: null, after, secret: false }
   }
   const object = legendObject(path, before)

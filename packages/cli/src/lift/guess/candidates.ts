@@ -1,5 +1,5 @@
 import type { Candidate, Confidence, Finding, Kind } from '../finding.js'
-import { ownStage } from '../read/stages.js'
+import { ownStage } from '../read/stage-tests.js'
 import { wordsOf } from '../read/words.js'
 import { variableName } from './names.js'
 import { isSecretConnection } from './shapes.js'
