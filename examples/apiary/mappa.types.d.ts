@@ -1,85 +1,208 @@
 // Written by mappa types. Lines that are changed here are lost: change the legend, and run it again.
 
-declare module 'virtual:mappa/settings' {
-  type Entries = typeof import('./mappa.legend.js').default.entries
+type MappaEntries = typeof import('./mappa.legend.js').default.entries
 
+/** All settings, each at its place: `export const settings: MappaSettings = settle(definition, …)`. Server only. */
+interface MappaSettings {
   /**
    * The domain that the addresses below are built on.
    * It must be text that matches ^[a-z.-]+$.
    * It reaches the browser.
    */
-  export const APIARY_DOMAIN: import('mappa').SettingOf<Entries['APIARY_DOMAIN']>
+  readonly domain: import('mappa/legend').SettingOf<MappaEntries['APIARY_DOMAIN']>
+  readonly collector: {
+    /**
+     * TCP port the collector listens on.
+     * It must be a port from 1 to 65535.
+     */
+    readonly port: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_PORT']>
+    /**
+     * Address the collector listens on; 0.0.0.0 for all.
+     * Unless set, it is 127.0.0.1.
+     */
+    readonly host: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_HOST']>
+    /**
+     * Where the dashboard finds the collector.
+     * It must be an absolute URL.
+     * It reaches the browser.
+     */
+    readonly url: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_URL']>
+    /**
+     * Pages that may read the collector.
+     * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+     */
+    readonly allowedOrigins: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
+  }
+  readonly store: {
+    /**
+     * SQLite file for the readings, seen from the working directory.
+     * It must be text of at least 1 character.
+     */
+    readonly file: import('mappa/legend').SettingOf<MappaEntries['STORE_FILE']>
+    /**
+     * Readings kept for each hive; older ones are dropped.
+     * It must be a whole number from 100 to 1000000.
+     * Unless set, it is 10000.
+     */
+    readonly readingsKept: import('mappa/legend').SettingOf<MappaEntries['READINGS_KEPT']>
+  }
+  /**
+   * The least important line that is logged.
+   * It must be one of debug, info, warn, error.
+   * Unless set, it is info.
+   */
+  readonly logLevel: import('mappa/legend').SettingOf<MappaEntries['LOG_LEVEL']>
+  readonly alert: {
+    /**
+     * Whether falling weight sends a text message.
+     * It must be true or false.
+     * Unless set, it is false.
+     */
+    readonly enabled: import('mappa/legend').SettingOf<MappaEntries['SWARM_ALERTS']>
+    /**
+     * Weight lost between two readings that means a swarm has left.
+     * It must be a number above 0 and at most 10.
+     * Unless set, it is 1.5.
+     * It reaches the browser.
+     */
+    readonly dropKg: import('mappa/legend').SettingOf<MappaEntries['SWARM_DROP_KG']>
+    /**
+     * Text-message gateway that swarm alerts are posted to.
+     * It must be an absolute URL.
+     */
+    readonly gateway: import('mappa/legend').SettingOf<MappaEntries['ALERT_GATEWAY']>
+    /**
+     * How long the gateway may take to answer.
+     * It must be a duration such as 90s or 1.5h, of at least 100ms.
+     * Unless set, it is 5s.
+     */
+    readonly patience: import('mappa/legend').SettingOf<MappaEntries['ALERT_PATIENCE']>
+    /**
+     * Token for the text-message gateway.
+     * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
+     * In production it must be text of at least 24 characters that matches ^sms_live_.
+     * Obtain: https://wiki.fennelhill.example/alerts
+     */
+    readonly token: import('mappa/legend').SettingOf<MappaEntries['ALERT_TOKEN']>
+    /**
+     * Telephone that gets the swarm alerts.
+     * It must be text that matches ^\+[0-9]{6,15}$.
+     * It may be left out.
+     * For example +15550100.
+     */
+    readonly phone: import('mappa/legend').SettingOf<MappaEntries['KEEPER_PHONE']>
+  }
+  readonly map: {
+    /**
+     * Key for map tiles.
+     * It must be text that matches ^tile_test_.
+     * In production it must be text that matches ^tile_live_.
+     * It reaches the browser.
+     * Obtain: https://wiki.fennelhill.example/tiles
+     */
+    readonly tileKey: import('mappa/legend').SettingOf<MappaEntries['TILE_KEY']>
+  }
+  /**
+   * What the dashboard says of its stage, so that nobody takes practice for the real thing.
+   * It reaches the browser.
+   */
+  readonly stageNote: import('mappa/legend').SettingOf<MappaEntries['STAGE_NOTE']>
+  readonly host: {
+    /**
+     * Address of the host's settings service; without it, that is not asked.
+     * It must be an absolute URL.
+     * It may be left out.
+     */
+    readonly url: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_URL']>
+    /**
+     * Token for the host's settings service.
+     * It is secret.
+     * It may be left out.
+     * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
+     * Obtain: https://wiki.fennelhill.example/host
+     */
+    readonly token: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_TOKEN']>
+  }
+}
+
+declare module 'virtual:mappa/settings' {
+  /**
+   * The domain that the addresses below are built on.
+   * It must be text that matches ^[a-z.-]+$.
+   * It reaches the browser.
+   */
+  export const APIARY_DOMAIN: import('mappa/legend').SettingOf<MappaEntries['APIARY_DOMAIN']>
   /**
    * Server only.
    * TCP port the collector listens on.
    * It must be a port from 1 to 65535.
    */
-  export const COLLECTOR_PORT: import('mappa').SettingOf<Entries['COLLECTOR_PORT']>
+  export const COLLECTOR_PORT: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_PORT']>
   /**
    * Server only.
    * Address the collector listens on; 0.0.0.0 for all.
    * Unless set, it is 127.0.0.1.
    */
-  export const COLLECTOR_HOST: import('mappa').SettingOf<Entries['COLLECTOR_HOST']>
+  export const COLLECTOR_HOST: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_HOST']>
   /**
    * Where the dashboard finds the collector.
    * It must be an absolute URL.
    * It reaches the browser.
    */
-  export const COLLECTOR_URL: import('mappa').SettingOf<Entries['COLLECTOR_URL']>
+  export const COLLECTOR_URL: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_URL']>
   /**
    * Server only.
    * Pages that may read the collector.
    * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
    */
-  export const ALLOWED_ORIGINS: import('mappa').SettingOf<Entries['ALLOWED_ORIGINS']>
+  export const ALLOWED_ORIGINS: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
   /**
    * Server only.
    * SQLite file for the readings, seen from the working directory.
    * It must be text of at least 1 character.
    */
-  export const STORE_FILE: import('mappa').SettingOf<Entries['STORE_FILE']>
+  export const STORE_FILE: import('mappa/legend').SettingOf<MappaEntries['STORE_FILE']>
   /**
    * Server only.
    * Readings kept for each hive; older ones are dropped.
    * It must be a whole number from 100 to 1000000.
    * Unless set, it is 10000.
    */
-  export const READINGS_KEPT: import('mappa').SettingOf<Entries['READINGS_KEPT']>
+  export const READINGS_KEPT: import('mappa/legend').SettingOf<MappaEntries['READINGS_KEPT']>
   /**
    * Server only.
    * The least important line that is logged.
    * It must be one of debug, info, warn, error.
    * Unless set, it is info.
    */
-  export const LOG_LEVEL: import('mappa').SettingOf<Entries['LOG_LEVEL']>
+  export const LOG_LEVEL: import('mappa/legend').SettingOf<MappaEntries['LOG_LEVEL']>
   /**
    * Server only.
    * Whether falling weight sends a text message.
    * It must be true or false.
    * Unless set, it is false.
    */
-  export const SWARM_ALERTS: import('mappa').SettingOf<Entries['SWARM_ALERTS']>
+  export const SWARM_ALERTS: import('mappa/legend').SettingOf<MappaEntries['SWARM_ALERTS']>
   /**
    * Weight lost between two readings that means a swarm has left.
    * It must be a number above 0 and at most 10.
    * Unless set, it is 1.5.
    * It reaches the browser.
    */
-  export const SWARM_DROP_KG: import('mappa').SettingOf<Entries['SWARM_DROP_KG']>
+  export const SWARM_DROP_KG: import('mappa/legend').SettingOf<MappaEntries['SWARM_DROP_KG']>
   /**
    * Server only.
    * Text-message gateway that swarm alerts are posted to.
    * It must be an absolute URL.
    */
-  export const ALERT_GATEWAY: import('mappa').SettingOf<Entries['ALERT_GATEWAY']>
+  export const ALERT_GATEWAY: import('mappa/legend').SettingOf<MappaEntries['ALERT_GATEWAY']>
   /**
    * Server only.
    * How long the gateway may take to answer.
    * It must be a duration such as 90s or 1.5h, of at least 100ms.
    * Unless set, it is 5s.
    */
-  export const ALERT_PATIENCE: import('mappa').SettingOf<Entries['ALERT_PATIENCE']>
+  export const ALERT_PATIENCE: import('mappa/legend').SettingOf<MappaEntries['ALERT_PATIENCE']>
   /**
    * Server only.
    * Token for the text-message gateway.
@@ -87,7 +210,7 @@ declare module 'virtual:mappa/settings' {
    * In production it must be text of at least 24 characters that matches ^sms_live_.
    * Obtain: https://wiki.fennelhill.example/alerts
    */
-  export const ALERT_TOKEN: import('mappa').SettingOf<Entries['ALERT_TOKEN']>
+  export const ALERT_TOKEN: import('mappa/legend').SettingOf<MappaEntries['ALERT_TOKEN']>
   /**
    * Key for map tiles.
    * It must be text that matches ^tile_test_.
@@ -95,12 +218,12 @@ declare module 'virtual:mappa/settings' {
    * It reaches the browser.
    * Obtain: https://wiki.fennelhill.example/tiles
    */
-  export const TILE_KEY: import('mappa').SettingOf<Entries['TILE_KEY']>
+  export const TILE_KEY: import('mappa/legend').SettingOf<MappaEntries['TILE_KEY']>
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
    * It reaches the browser.
    */
-  export const STAGE_NOTE: import('mappa').SettingOf<Entries['STAGE_NOTE']>
+  export const STAGE_NOTE: import('mappa/legend').SettingOf<MappaEntries['STAGE_NOTE']>
   /**
    * Server only.
    * Telephone that gets the swarm alerts.
@@ -108,14 +231,14 @@ declare module 'virtual:mappa/settings' {
    * It may be left out.
    * For example +15550100.
    */
-  export const KEEPER_PHONE: import('mappa').SettingOf<Entries['KEEPER_PHONE']>
+  export const KEEPER_PHONE: import('mappa/legend').SettingOf<MappaEntries['KEEPER_PHONE']>
   /**
    * Server only.
    * Address of the host's settings service; without it, that is not asked.
    * It must be an absolute URL.
    * It may be left out.
    */
-  export const HOST_SETTINGS_URL: import('mappa').SettingOf<Entries['HOST_SETTINGS_URL']>
+  export const HOST_SETTINGS_URL: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_URL']>
   /**
    * Server only.
    * Token for the host's settings service.
@@ -124,10 +247,10 @@ declare module 'virtual:mappa/settings' {
    * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
    * Obtain: https://wiki.fennelhill.example/host
    */
-  export const HOST_SETTINGS_TOKEN: import('mappa').SettingOf<Entries['HOST_SETTINGS_TOKEN']>
+  export const HOST_SETTINGS_TOKEN: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_TOKEN']>
 
   /** All settings, each at its place. Server only. */
-  const settings: import('mappa').Settings<Entries>
+  const settings: MappaSettings
   export default settings
 }
 
@@ -285,3 +408,5 @@ interface ImportMetaEnv {
 interface ImportMeta {
   readonly env: ImportMetaEnv
 }
+
+//# sourceMappingURL=mappa.types.d.ts.map

@@ -1,10 +1,12 @@
 // What `mappa types` writes, as the compiler takes it, and what a bundle then really holds.
 import assert from 'node:assert/strict'
-import { readdirSync, readFileSync, writeFileSync } from 'node:fs'
-import { join } from 'node:path'
+import { spawn } from 'node:child_process'
+import { readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
+import { join, relative } from 'node:path'
+import { createInterface } from 'node:readline'
 import test from 'node:test'
 import { createServer } from 'vite'
-import { mappa, node, project, top, until } from '../../../test/helpers.js'
+import { environment, mappa, node, project, top, until } from '../../../test/helpers.js'
 
 const entries = `
   PORT: { type: 'port', as: 'collector.port', description: 'Where it listens */' },
@@ -24,6 +26,7 @@ same<typeof settings.logLevel, 'debug' | "don't">(true)
 same<typeof settings.PAUSE, number | undefined>(true)
 same<typeof YARDS, readonly (1 | 2)[] | undefined>(true)
 same<typeof TILE_KEY, string>(true)
+same<MappaSettings, typeof settings>(true)
 same<typeof PLAN, PLAN>(true)
 same<typeof process.env.PORT, string>(true)
 same<typeof process.env.YARDS, string | undefined>(true)
@@ -89,6 +92,85 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
     assert.equal(readFileSync(join(root, 'mappa.types.d.ts'), 'utf8'), 'declare const mine: 1\n')
   }
 })
+
+test('settings in an editor: the comment of the entry, and its definition in the legend, also under as', async () => {
+  const legend = `import { legend } from 'mappa/legend'
+export default legend({
+  /** Where it listens */
+  PORT: { type: 'port', as: 'collector.port' },
+  'NOTE': { type: 'string', optional: true },
+})
+`
+  const module = `/// <reference path="./mappa.types.d.ts" />
+import { settle } from 'mappa/node'
+import definition from './mappa.legend.js'
+export const settings: MappaSettings = settle(definition, { from: import.meta.url })
+settings.collector.port
+settings.NOTE
+process.env.PORT
+`
+  const root = project({
+    'mappa.legend.ts': legend,
+    'settings.ts': module,
+    'package.json': '{ "type": "module" }',
+    'tsconfig.json': '{ "compilerOptions": { "strict": true, "module": "nodenext", "types": ["node"] } }',
+  })
+  symlinkSync(join(top, 'node_modules/@types'), join(root, 'node_modules/@types'))
+  assert.equal((await mappa(['types'], { cwd: root })).code, 0)
+  const file = join(root, 'settings.ts')
+  const place = (text: string) => {
+    const before = module.slice(0, module.indexOf(text) + text.length - 1).split('\n')
+    return { file, line: before.length, offset: (before.at(-1) as string).length + 1 }
+  }
+  const [errors, hover, ...leads] = await askEditor(root, file, [
+    ['semanticDiagnosticsSync', { file }],
+    ['quickinfo', place('collector.port')],
+    ...['collector.port', 'settings.NOTE', 'process.env.PORT'].map((text) => ['definition', place(text)] as const),
+  ])
+  assert.deepEqual(errors, [])
+  assert.equal(hover.displayString, '(property) port: number')
+  assert.match(hover.documentation, /^Where it listens\.\nIt must be a port/)
+  const lines = legend.split('\n')
+  const named = leads.map(([{ file: to, start, end }]: [Span]) => [
+    relative(root, to),
+    lines[start.line - 1]?.slice(start.offset - 1, end.offset - 1),
+  ])
+  assert.deepEqual(named, [
+    ['mappa.legend.ts', 'PORT'],
+    ['mappa.legend.ts', 'NOTE'],
+    ['mappa.legend.ts', 'PORT'],
+  ])
+})
+
+interface Span {
+  readonly file: string
+  readonly start: { readonly line: number; readonly offset: number }
+  readonly end: { readonly line: number; readonly offset: number }
+}
+
+/** What an editor is told that asks the server of TypeScript, which goes where a declaration's map leads. */
+async function askEditor(root: string, file: string, asked: readonly (readonly [command: string, args: object])[]) {
+  const server = spawn(process.execPath, [join(top, 'node_modules/typescript-6/lib/tsserver.js')], {
+    cwd: root,
+    env: environment(),
+    stdio: ['pipe', 'pipe', 'inherit'],
+  })
+  const say = (seq: number, command: string, args: object) =>
+    server.stdin.write(`${JSON.stringify({ seq, type: 'request', command, arguments: args })}\n`)
+  say(0, 'open', { file })
+  for (const [at, [command, args]] of asked.entries()) say(at + 1, command, args)
+  const answers = new Map<number, unknown>()
+  await new Promise<void>((resolve) => {
+    createInterface({ input: server.stdout }).on('line', (line) => {
+      const { type, request_seq, body } = line.startsWith('{') ? JSON.parse(line) : {}
+      if (type === 'response' && request_seq > 0) answers.set(request_seq, body)
+      if (answers.size === asked.length) resolve()
+    })
+  })
+  server.kill()
+  // biome-ignore lint/suspicious/noExplicitAny: each command has an answer of its own.
+  return asked.map((_, at) => answers.get(at + 1) as any)
+}
 
 test('import.meta.env holds what may reach the browser, built and served; anything else of the legend is refused', async () => {
   const layer = 'PORT=4100\nPAUSE=1s\nTOKEN=sms_clover_heather\nTILE_KEY=tile_test_meadow\nPLAN=x\n'

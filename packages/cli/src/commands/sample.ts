@@ -31,7 +31,9 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
     if (options.verify) return sampleVerified(before, sampled)
     const after = sampleText(sampled, before)
     const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.`
-    return writeMade(project.root, { path: samplePath, before, after }, said, hiddenIn(sampled, before ?? ''))
+    return writeMade(project.root, { path: samplePath, before, after }, said, {
+      hidden: hiddenIn(sampled, before ?? ''),
+    })
   })
 }
 

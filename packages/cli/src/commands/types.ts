@@ -1,6 +1,8 @@
+import { join } from 'node:path'
 import { variablesOf } from 'mappa'
 import { counted, isTypeScript, stagesOf } from 'mappa/command'
-import { declarationHead, declarationText } from '../declare/declaration.js'
+import { declarationHead, declarationPath, declarationsFor, mapPath } from '../declare/declaration.js'
+import { placesIn } from '../declared/legend-text.js'
 import { described } from '../project/described.js'
 import { telling, textIn, writeMade } from '../project/made-file.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
@@ -14,19 +16,23 @@ export interface TypesOptions extends ProjectOptions {
   readonly verify?: boolean
 }
 
-const declarationPath = 'mappa.types.d.ts'
 /** What makes a name that nobody declares an error, although `process.env` takes any. */
 const option = 'noPropertyAccessFromIndexSignature'
 
-/** `mappa types`: declarations of `process.env`, `import.meta.env` and `virtual:mappa/settings` from the legend. */
+/**
+ * `mappa types`: declarations of settings, `process.env`, `import.meta.env` and `virtual:mappa/settings` from the legend,
+ * and the map by which an editor goes from them to the legend. A map that is stale declares nothing wrong, so `--verify`
+ * does not ask for it.
+ */
 export async function types(options: TypesOptions): Promise<{ exitCode: number; cause?: unknown }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, legendFile } = project
   const definition = await described(project)
   const variables = variablesOf(definition)
-  const text = declarationText({ definition, variables, stages: stagesOf(definition), legendFile })
   return telling(async () => {
+    const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
+    const { text, map } = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places)
     const before = textIn(root, declarationPath)
     // Version control may have given it other line ends.
     const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
@@ -39,6 +45,7 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
       root,
       { path: declarationPath, before, after },
       `${declarationPath} declares ${counted(variables.length, 'variable')}.`,
+      { beside: [{ path: join(root, mapPath), text: map }] },
     )
     const config = textIn(root, 'tsconfig.json') ?? ''
     if (before === undefined && /"(?:include|files)"\s*:/.test(config))

@@ -1,5 +1,7 @@
+import { addMapping, GenMapping, toEncodedMap } from '@jridgewell/gen-mapping'
 import type { Legend, Terms, Variable } from 'mappa'
 import { isTypeScript } from 'mappa/command'
+import type { LegendPlaces } from '../declared/legend-text.js'
 import { obtainLines, sentencesOf } from '../guide/sentences.js'
 
 /** What a declaration file is made from. */
@@ -15,35 +17,98 @@ export interface Declaration {
 export const declarationHead =
   '// Written by mappa types. Lines that are changed here are lost: change the legend, and run it again.'
 
+/** A declaration file, and the map that leads from its names to the legend. */
+export interface Declarations {
+  readonly text: string
+  readonly map: string
+}
+
+/** What the files are called. */
+export const declarationPath = 'mappa.types.d.ts'
+export const mapPath = `${declarationPath}.map`
+
 /**
- * Declarations of `virtual:mappa/settings`, `process.env` and `import.meta.env`. A legend in TypeScript gives the types
- * of settings itself, so only names can go stale; for one in JSON or JavaScript they are written out.
+ * Declarations of `MappaSettings`, `virtual:mappa/settings`, `process.env` and `import.meta.env`. A legend in TypeScript
+ * gives the types of settings itself, so only names can go stale; for one in JSON or JavaScript they are written out.
  */
-export function declarationText(declared: Declaration): string {
-  const browser = declared.variables.filter(({ reach }) => reach === 'browser')
+export function declarationsFor(declared: Declaration, places: LegendPlaces): Declarations {
+  const { variables, legendFile } = declared
+  const browser = variables.filter(({ reach }) => reach === 'browser')
   const blocks = [
     declarationHead,
+    settingsBlock(declared),
     moduleBlock(declared),
     processBlock(declared),
     ...(browser.length > 0 ? [pageBlock(browser)] : []),
+    `//# sourceMappingURL=${mapPath}`,
   ]
-  return `${blocks.join('\n\n')}\n`
+  return mapped(`${blocks.join('\n\n')}\n`, legendFile, places)
 }
 
-function moduleBlock({ definition, variables, legendFile }: Declaration): string {
-  const inferred = isTypeScript(legendFile)
+/** A name to declare, marked with the variable that it stands for, so that its place is known when all is written. */
+function mark({ name }: Variable, declared = name): string {
+  return `\0${name}\0${declared}`
+}
+
+/** The text without those marks, and the map that they make. */
+function mapped(marked: string, legendFile: string, places: LegendPlaces): Declarations {
+  const map = new GenMapping({ file: declarationPath })
+  const source = `./${legendFile}`
+  const lines = marked.split('\n').map((line, at) => {
+    const [found, name = '', declared = ''] = /\0(\w+)\0(\w+)/.exec(line) ?? []
+    if (found === undefined) return line
+    const column = line.indexOf(found)
+    const original = places.get(name)
+    if (original)
+      for (const [ahead, behind] of [
+        [0, 0],
+        [declared.length, name.length],
+      ] as const)
+        addMapping(map, {
+          generated: { line: at + 1, column: column + ahead },
+          original: { line: original.line, column: original.column + behind },
+          source,
+        })
+    return line.replace(found, declared)
+  })
+  return { text: lines.join('\n'), map: `${JSON.stringify(toEncodedMap(map))}\n` }
+}
+
+/** The settings as a type of its own: each setting at its place, with the comment of its entry, which inference drops. */
+function settingsBlock(declared: Declaration): string {
+  const { variables, legendFile } = declared
+  const lines = (own: readonly Variable[], depth: number): string[] => {
+    const heads = [...new Set(own.map(({ place }) => place[depth] as string))]
+    return heads.flatMap((head) => {
+      const under = own.filter(({ place }) => place[depth] === head)
+      const leaf = under.find(({ place }) => place.length === depth + 1)
+      return leaf
+        ? [...comment(leaf, false), `readonly ${mark(leaf, head)}: ${typeFor(leaf, declared)}`]
+        : block(`readonly ${head}:`, lines(under, depth + 1)).split('\n')
+    })
+  }
   const source = `./${legendFile.replace(/\.([cm]?)ts$/, '.$1js')}`
-  const typeFor = (variable: Variable) =>
-    inferred ? `import('mappa').SettingOf<Entries['${variable.name}']>` : writtenType(variable, definition)
+  const entries = isTypeScript(legendFile) ? `type MappaEntries = typeof import('${source}').default.entries\n\n` : ''
+  const about =
+    '/** All settings, each at its place: `export const settings: MappaSettings = settle(definition, …)`. Server only. */'
+  return `${entries}${about}\n${block('interface MappaSettings', lines(variables, 0))}`
+}
+
+function typeFor(variable: Variable, { definition, legendFile }: Declaration): string {
+  return isTypeScript(legendFile)
+    ? `import('mappa/legend').SettingOf<MappaEntries['${variable.name}']>`
+    : writtenType(variable, definition)
+}
+
+function moduleBlock(declared: Declaration): string {
   const lines = [
-    ...(inferred ? [`type Entries = typeof import('${source}').default.entries`, ''] : []),
-    ...variables.flatMap((variable) => [
+    ...declared.variables.flatMap((variable) => [
       ...comment(variable, true),
-      `export const ${variable.name}: ${typeFor(variable)}`,
+      `export const ${mark(variable)}: ${typeFor(variable, declared)}`,
     ]),
     '',
     '/** All settings, each at its place. Server only. */',
-    `const settings: ${inferred ? "import('mappa').Settings<Entries>" : nestedType(variables, typeFor)}`,
+    'const settings: MappaSettings',
     'export default settings',
   ]
   return block("declare module 'virtual:mappa/settings'", lines)
@@ -91,7 +156,7 @@ function mayLack(variable: Variable): boolean {
 }
 
 function member(variable: Variable): string {
-  return `${variable.name}${mayLack(variable) ? '?' : ''}`
+  return `${mark(variable)}${mayLack(variable) ? '?' : ''}`
 }
 
 /** Numbers and switches may be written in more ways than one, so only texts can be told one by one. */
@@ -125,18 +190,4 @@ function typeText({ type, enum: allowed, items }: TypeWords): string {
   if (type === 'object') return 'Record<string, unknown>'
   if (type === 'boolean') return 'boolean'
   return type === 'string' || type === 'pem' ? 'string' : 'number'
-}
-
-/** Settings by place: `{ readonly collector: { readonly port: number } }`. */
-function nestedType(variables: readonly Variable[], typeFor: (variable: Variable) => string): string {
-  const write = (depth: number, own: readonly Variable[]): string => {
-    const heads = [...new Set(own.map(({ place }) => place[depth] as string))]
-    const members = heads.map((head) => {
-      const under = own.filter(({ place }) => place[depth] === head)
-      const leaf = under.find(({ place }) => place.length === depth + 1)
-      return `readonly ${head}: ${leaf ? typeFor(leaf) : write(depth + 1, under)}`
-    })
-    return members.length > 0 ? `{ ${members.join('; ')} }` : 'Record<string, never>'
-  }
-  return write(0, variables)
 }

@@ -1,3 +1,6 @@
+import { parseExpression } from '@babel/parser'
+import type { Legend } from 'mappa'
+import { entriesOf } from 'mappa/command'
 import { type Node, nodesIn, parseFile, walk } from '../lift/read/parse.js'
 
 /** What a legend's text plainly says: each variable with what it is for, and the stages of its own. */
@@ -5,6 +8,9 @@ export interface Declared {
   readonly variables: readonly (readonly [name: string, about: string])[]
   readonly stages: readonly string[]
 }
+
+/** Where a legend's text names each variable. Lines count from 1, columns from 0. */
+export type LegendPlaces = ReadonlyMap<string, { readonly line: number; readonly column: number }>
 
 /** Reads a legend without running it, so that what it takes from elsewhere is not seen. */
 export function declaredIn(path: string, text: string): Declared {
@@ -34,11 +40,49 @@ function declaredInCode(path: string, text: string): Declared {
   }
 }
 
-function membersOf(node: Node | undefined): { name: string; value: Node; start: number }[] {
+/** A legend in which an entry without a description has what the comment above it in the legend's text says. */
+export function withComments(definition: Legend, path: string, text: string): Legend {
+  const comments = new Map(declaredIn(path, text).variables)
+  const filled = Object.entries(entriesOf(definition)).map(([name, entry]) => {
+    const description = entry.description ?? comments.get(name)
+    return [name, description ? { ...entry, description } : entry]
+  })
+  return { ...definition, entries: Object.fromEntries(filled) as Legend['entries'] }
+}
+
+/** Where a legend names its variables; those that it takes from elsewhere have no place in it. */
+export function placesIn(path: string, text: string): LegendPlaces {
+  const starts = membersOf(path.endsWith('.json') ? jsonEntries(text) : legendArguments(path, text)[0]).map(
+    ({ name, keyStart }) => {
+      const before = text.slice(0, keyStart).split('\n')
+      return [name, { line: before.length, column: (before.at(-1) as string).length }] as const
+    },
+  )
+  return new Map(starts)
+}
+
+function jsonEntries(text: string): Node | undefined {
+  try {
+    const document = parseExpression(text) as unknown as Node
+    return membersOf(document).find(({ name }) => name === 'properties')?.value
+  } catch {
+    return undefined
+  }
+}
+
+/** The members of an object in code; `keyStart` is where the name itself starts, behind its quote if it has one. */
+function membersOf(node: Node | undefined): { name: string; value: Node; start: number; keyStart: number }[] {
   return nodesIn(node?.properties).flatMap(({ key, value, start }) => {
-    const { name, value: quoted } = (key ?? {}) as { name?: string; value?: string }
+    const {
+      name,
+      value: quoted,
+      start: keyStart = start,
+    } = (key ?? {}) as Partial<Record<'name' | 'value', string>> & {
+      start?: number
+    }
     const member = name ?? quoted
-    return member === undefined ? [] : [{ name: member, value: value as Node, start }]
+    if (member === undefined) return []
+    return [{ name: member, value: value as Node, start, keyStart: keyStart + (name === undefined ? 1 : 0) }]
   })
 }
 

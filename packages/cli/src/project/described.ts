@@ -8,14 +8,8 @@ import type { SoundProject } from './project.js'
  * a legend runs, so its text is read for them; the parser is loaded only where a description is missing.
  */
 export async function described({ root, legendFile, definition }: SoundProject): Promise<Legend> {
-  const entries = Object.entries(entriesOf(definition))
-  if (legendFile.endsWith('.json') || entries.every(([, { description }]) => description !== undefined))
-    return definition
-  const { declaredIn } = await import('../declared/legend-text.js')
-  const comments = new Map(declaredIn(legendFile, textIn(root, legendFile) ?? '').variables)
-  const filled = entries.map(([name, entry]) => {
-    const description = entry.description ?? comments.get(name)
-    return [name, description ? { ...entry, description } : entry]
-  })
-  return { ...definition, entries: Object.fromEntries(filled) as Legend['entries'] }
+  const isWhole = Object.values(entriesOf(definition)).every(({ description }) => description !== undefined)
+  if (legendFile.endsWith('.json') || isWhole) return definition
+  const { withComments } = await import('../declared/legend-text.js')
+  return withComments(definition, legendFile, textIn(root, legendFile) ?? '')
 }

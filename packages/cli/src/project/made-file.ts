@@ -1,6 +1,6 @@
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { WriteError, writeFiles } from 'mappa/command'
+import { type FileWrite, WriteError, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
@@ -16,21 +16,25 @@ export function textIn(root: string, path: string): string | undefined {
   }
 }
 
-/** Writes a file that a command makes, showing what changes of one that is there. `said` is the last line. */
+/**
+ * Writes a file that a command makes, showing what changes of one that is there, with texts that are `hidden` masked. `said`
+ * is the last line; what goes `beside` it is written with it and not shown.
+ */
 export function writeMade(
   root: string,
   change: { readonly path: string; readonly before: string | undefined; readonly after: string },
   said: string,
-  hidden: readonly string[] = [],
+  { hidden = [], beside = [] }: { readonly hidden?: readonly string[]; readonly beside?: readonly FileWrite[] } = {},
 ): { exitCode: number } {
   const { path, after } = change
   const before = change.before ?? null
   const terminal = output()
   if (before === after) {
+    writeFiles(beside)
     terminal.write(`${path} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
-  writeFiles([{ path: join(root, path), text: after, before }])
+  writeFiles([{ path: join(root, path), text: after, before }, ...beside])
   if (before !== null) terminal.write(`${diffText([{ path, before, after }], hidden, terminal)}\n`)
   terminal.write(`${said}\n`)
   return { exitCode: exitCodes.fine }

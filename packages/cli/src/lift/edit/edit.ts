@@ -5,9 +5,10 @@ import { withoutVariables } from '../manifests/package-scripts.js'
 import { parseFile } from '../read/parse.js'
 import { codeChange } from './code.js'
 import { ignoreChange, layerChanges, layerOf, sampleChange } from './layers.js'
-import { legendChange, settingsText } from './legend.js'
-import { pluginChange, takesPlugin } from './vite-config.js'
+import { legendChange } from './legend.js'
 import { relative } from './paths.js'
+import { declarationChanges, settingsText } from './settings-module.js'
+import { pluginChange, takesPlugin } from './vite-config.js'
 
 /** Candidates by whether they can be moved. */
 export function sorted(
@@ -56,11 +57,24 @@ export function changesFor(candidates: readonly Candidate[], target: Target): Li
   const module = settingsModule(served, typed, target)
   const layers = layerChanges(candidates, target)
   const needsModule = served.length > 0 && target.read(module) === undefined
+  const legend = legendChange(legendFile, candidates, target)
+  const isTyped = module.endsWith('.ts') && /\.[cm]?ts$/.test(legendFile)
+  const declarations = declarationChanges(candidates, target, legend, needsModule && isTyped)
   return [
     ...paths.map((path) => codeChange(path, candidates, module, target)),
-    ...(needsModule ? [{ path: module, before: null, after: settingsText(module, legendFile), secret: false }] : []),
+    ...(needsModule
+      ? [
+          {
+            path: module,
+            before: null,
+            after: settingsText(module, legendFile, declarations.length > 0 && isTyped),
+            secret: false,
+          },
+        ]
+      : []),
     ...(pages.size > 0 ? pluginChange(target) : []),
-    legendChange(legendFile, candidates, target),
+    legend,
+    ...declarations,
     ...layers,
     ...sampleChange(candidates, target, layers),
     ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),

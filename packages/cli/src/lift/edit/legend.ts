@@ -4,30 +4,6 @@ import { legendArguments } from '../../declared/legend-text.js'
 import type { LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
 import { type Node, nodesIn } from '../read/parse.js'
-import { relative } from './paths.js'
-
-/** The settings module that an application gets. */
-export function settingsText(module: string, legendFile: string): string {
-  const isJson = legendFile.endsWith('.json')
-  // TypeScript names what it compiles to; JavaScript finds a legend in TypeScript only under its own name.
-  const source = relative(module, module.endsWith('.ts') ? legendFile.replace(/\.([cm]?)ts$/, '.$1js') : legendFile)
-  const lines = isJson
-    ? [
-        "import { readFileSync } from 'node:fs'",
-        "import { legendFromJsonSchema } from 'mappa'",
-        "import { settle } from 'mappa/node'",
-        '',
-        `const definition = JSON.parse(readFileSync(new URL('${source}', import.meta.url), 'utf8'))`,
-        'export const settings = settle(legendFromJsonSchema(definition), { from: import.meta.url })',
-      ]
-    : [
-        "import { settle } from 'mappa/node'",
-        `import definition from '${source}'`,
-        '',
-        'export const settings = settle(definition, { from: import.meta.url })',
-      ]
-  return `${lines.join('\n')}\n`
-}
 
 type Word = string | number | boolean | { readonly [word: string]: Word }
 
