@@ -31,7 +31,7 @@ function startUp() {
   const preloaded = ['--import', 'mappa/preload', 'app.mjs']
   const rows = [
     ['JSON legend', 'json', 1.1],
-    ['JavaScript legend', 'js', undefined],
+    ['JavaScript legend', 'js', 1.1],
     ['no legend', 'none', undefined],
   ]
   console.log('Start-up with mappa/preload (60 variables, four layers) against an empty module of a package')

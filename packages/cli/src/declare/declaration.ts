@@ -46,7 +46,7 @@ export function declarationsFor(declared: Declaration, places: LegendPlaces): De
 }
 
 /** A name to declare, marked with the variable that it stands for, so that its place is known when all is written. */
-function mark({ name }: Variable, declared = name): string {
+function declaredName({ name }: Variable, declared = name): string {
   return `\0${name}\0${declared}`
 }
 
@@ -83,7 +83,7 @@ function settingsBlock(declared: Declaration): string {
       const under = own.filter(({ place }) => place[depth] === head)
       const leaf = under.find(({ place }) => place.length === depth + 1)
       return leaf
-        ? [...comment(leaf, false), `readonly ${mark(leaf, head)}: ${typeFor(leaf, declared)}`]
+        ? [...comment(leaf, false), `readonly ${declaredName(leaf, head)}: ${typeFor(leaf, declared)}`]
         : block(`readonly ${head}:`, lines(under, depth + 1)).split('\n')
     })
   }
@@ -104,7 +104,7 @@ function moduleBlock(declared: Declaration): string {
   const lines = [
     ...declared.variables.flatMap((variable) => [
       ...comment(variable, true),
-      `export const ${mark(variable)}: ${typeFor(variable, declared)}`,
+      `export const ${declaredName(variable)}: ${typeFor(variable, declared)}`,
     ]),
     '',
     '/** All settings, each at its place. Server only. */',
@@ -156,7 +156,7 @@ function mayLack(variable: Variable): boolean {
 }
 
 function member(variable: Variable): string {
-  return `${mark(variable)}${mayLack(variable) ? '?' : ''}`
+  return `${declaredName(variable)}${mayLack(variable) ? '?' : ''}`
 }
 
 /** Numbers and switches may be written in more ways than one, so only texts can be told one by one. */

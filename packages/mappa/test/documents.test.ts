@@ -1,0 +1,74 @@
+// docs/library.md against the library: every export and nothing else, and examples that compile, run and print what they say.
+import assert from 'node:assert/strict'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import ts from 'typescript-6'
+import { node, project, top } from '../../../test/helpers.js'
+
+const document = readFileSync(join(top, 'docs/library.md'), 'utf8')
+const declarations = join(top, 'packages/mappa/dist/types')
+const entryPoints: Readonly<Record<string, string>> = {
+  'mappa/legend': 'legend/index.d.ts',
+  'mappa/node': 'node/index.d.ts',
+  mappa: 'index.d.ts',
+  'mappa/testing': 'testing/index.d.ts',
+  'mappa/vite': 'vite/index.d.ts',
+}
+
+test('docs/library.md names every export of every entry point, and no other', () => {
+  const files = Object.values(entryPoints).map((file) => join(declarations, file))
+  const program = ts.createProgram(files, { module: ts.ModuleKind.NodeNext, noLib: true })
+  const checker = program.getTypeChecker()
+  const exportsOf = (file: string) => {
+    const source = program.getSourceFile(join(declarations, file)) as ts.SourceFile
+    const symbol = checker.getSymbolAtLocation(source) as ts.Symbol
+    return checker.getExportsOfModule(symbol).map(({ name }) => name)
+  }
+  const shared = new Set(exportsOf('legend/index.d.ts'))
+  for (const [entry, file] of Object.entries(entryPoints)) {
+    const [, own = ''] = document.split(`\n## ${entry}\n`)
+    const section = own.split('\n## ')[0] as string
+    const named = [...section.matchAll(/^\| (`.*?`) \|/gm)].flatMap(([, cell = '']) =>
+      [...cell.matchAll(/`(\w+)`/g)].map(([, name]) => name as string),
+    )
+    const found = exportsOf(file).filter((name) => entry !== 'mappa' || !shared.has(name))
+    assert.deepEqual([...new Set(named)].sort(), found.sort(), entry)
+  }
+})
+
+test('the examples of docs/library.md compile, run, and print what stands beside them', async () => {
+  const blocks = [...document.matchAll(/```ts(?: file=(\S+))?\n([\s\S]*?)```/g)].map(([, file, text = ''], at) => ({
+    file: file ?? `example-${at}.mts`,
+    text,
+  }))
+  const root = project({
+    ...Object.fromEntries(blocks.map(({ file, text }) => [file, text])),
+    '.env.local': 'ALERT_TOKEN=sms_test_buckwheat_clover\n',
+    'package.json': '{ "type": "module" }',
+    'tsconfig.json': JSON.stringify({
+      compilerOptions: {
+        ...{ strict: true, module: 'nodenext', target: 'es2023', skipLibCheck: true, outDir: '.' },
+        ...{ types: ['node'], typeRoots: [join(top, 'node_modules/@types')] },
+      },
+      files: blocks.map(({ file }) => file),
+    }),
+  })
+  const compiled = await node([join(top, 'node_modules/typescript/bin/tsc'), '-p', '.'], { cwd: root })
+  assert.equal(compiled.code, 0, compiled.stdout)
+  for (const { file, text } of blocks.slice(1)) {
+    const { code, stdout, stderr } = await node([file.replace(/mts$/, 'mjs')], { cwd: root })
+    assert.equal(code, 0, `${text}\n${stderr}`)
+    const plain = (each: string) => each.replaceAll('\\n', '\n').replace(/\s+/g, ' ').trim()
+    // What stands behind // is printed, with … for what is left out.
+    for (const [, said = ''] of text.matchAll(/^console\.log\(.*\) \/\/ (.*)$/gm)) {
+      let from = 0
+      for (const piece of said.split('…').map(plain).filter(Boolean)) {
+        const at = plain(stdout).indexOf(piece, from)
+        assert.ok(at >= 0, `${said}\n${stdout}`)
+        from = at
+      }
+    }
+  }
+  assert.ok(blocks.length > 8)
+})
