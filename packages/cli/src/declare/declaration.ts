@@ -83,7 +83,7 @@ function settingsBlock(declared: Declaration): string {
       const under = own.filter(({ place }) => place[depth] === head)
       const leaf = under.find(({ place }) => place.length === depth + 1)
       return leaf
-        ? [...comment(leaf, false), `readonly ${declaredName(leaf, head)}: ${typeFor(leaf, declared)}`]
+        ? [...comment(leaf, false), `readonly ${declaredName(leaf, head)}: ${seenType(leaf, declared)}`]
         : block(`readonly ${head}:`, lines(under, depth + 1)).split('\n')
     })
   }
@@ -94,7 +94,7 @@ function settingsBlock(declared: Declaration): string {
   return `${entries}${about}\n${block('interface MappaSettings', lines(variables, 0))}`
 }
 
-function typeFor(variable: Variable, { definition, legendFile }: Declaration): string {
+function seenType(variable: Variable, { definition, legendFile }: Declaration): string {
   return isTypeScript(legendFile)
     ? `import('mappa/legend').SettingOf<MappaEntries['${variable.name}']>`
     : writtenType(variable, definition)
@@ -104,7 +104,7 @@ function moduleBlock(declared: Declaration): string {
   const lines = [
     ...declared.variables.flatMap((variable) => [
       ...comment(variable, true),
-      `export const ${declaredName(variable)}: ${typeFor(variable, declared)}`,
+      `export const ${declaredName(variable)}: ${seenType(variable, declared)}`,
     ]),
     '',
     '/** All settings, each at its place. Server only. */',
