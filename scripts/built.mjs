@@ -46,7 +46,8 @@ export function markFresh(step, digest) {
 
 /** What a step's sources are, as a short text. */
 export function digestOf(step) {
-  const hash = createHash('sha256').update(process.version)
+  // Packages may be built for a version of Node; what is built here is for all.
+  const hash = createHash('sha256').update(step === 'installed' ? process.version : '')
   for (const path of steps[step].sources.flatMap((source) => filesIn(source)))
     hash
       .update(path)

@@ -1,5 +1,6 @@
 import type { Survey } from 'mappa'
 import { counted } from 'mappa/command'
+
 /** How many variables are right, and how many of them each layer gives. */
 export function allRight(found: Survey): string {
   const declared = [...found.trails.values()].filter((trail) => trail.declared)

@@ -1,5 +1,6 @@
 import type { Legend } from 'mappa'
 import type { Candidate } from './finding.js'
+
 /** A file before and after; null if it is not there yet. */
 export interface LiftedFile {
   readonly path: string

@@ -1,5 +1,6 @@
 import type { Held } from './change.js'
 import type { Candidate } from './finding.js'
+
 /** The shape of `lift --json`: docs/json/lift.schema.json. `version` changes when a member changes its meaning or goes. */
 export function candidatesJson(candidates: readonly Candidate[], held: readonly Held[]) {
   return { version: 1, candidates: candidates.map((candidate) => candidateJson(candidate, held)) }

@@ -3,6 +3,7 @@ import { capitalized, counted } from 'mappa/command'
 import type { Held } from './change.js'
 import type { Candidate } from './finding.js'
 import type { Unparsed } from './read/parse.js'
+
 /** Every candidate, and what could not be read. */
 export function candidatesText(
   movable: readonly Candidate[],

@@ -1,4 +1,5 @@
 import type { Fault, Survey, Trail } from 'mappa'
+
 /** The shape of `trace --json`: docs/json/trace.schema.json. `version` changes when a member changes its meaning or goes. */
 export function traceJson({ stage }: Survey, trails: readonly Trail[], faults: readonly Fault[]) {
   return {

@@ -1,6 +1,7 @@
 import type { Paint, Survey, Trail, TrailPart, TrailStep } from 'mappa'
 import { nearest, originOf } from 'mappa/command'
 import { paragraph } from '../terminal/paragraph.js'
+
 export function trailText(
   { name, expects, steps, winner }: Trail,
   { paint, width }: { readonly paint: Paint; readonly width: number },

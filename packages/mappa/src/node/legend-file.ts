@@ -12,8 +12,7 @@ export type LoadedLegend = { readonly definition: Legend } | { readonly fault: F
 export function loadLegendFile(file: string): LoadedLegend {
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
-  if (isTypeScript(name) && !(process.features as { typescript?: unknown }).typescript)
-    return emittedFor(file, name) ?? untypedNode(name)
+  if (isTypeScript(name) && !nodeReads(file)) return emittedFor(file, name) ?? untypedNode(name)
   try {
     return legendOf(createRequire(file)(file), name)
   } catch (cause) {
@@ -26,11 +25,17 @@ export function isTypeScript(name: string): boolean {
   return /\.[cm]?ts$/.test(name)
 }
 
+/** Whether Node itself reads this TypeScript. It takes types away and no more, so that `.cts` must not be written as a module. */
+function nodeReads(file: string): boolean {
+  if (!(process.features as { typescript?: unknown }).typescript) return false
+  return !file.endsWith('.cts') || !/^(?:import|export)\b/m.test(fs.readFileSync(file, 'utf8'))
+}
+
 function untypedNode(name: string): LoadedLegend {
   return {
     fault: legendFault(
       name,
-      `${name} is TypeScript, which this version of Node (${process.versions.node}) cannot load by itself.`,
+      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load by itself.`,
       `Write: mappa emit --as legend > ${emittedName}, or start with: mappa with -- node …`,
     ),
   }

@@ -12,6 +12,7 @@ import { nameSpot, valueSpot } from './places.js'
 import type { Problem, Reading, StageEntries } from './read.js'
 import { freshRemedy, obtainRemedy, rightValue, setRemedy } from './remedies.js'
 import type { Hit } from './stack.js'
+
 /** A problem in words: with its place, and what to do. */
 export function problemFault(problem: Problem, reading: Reading): Fault {
   return tellers[problem.breach](problem, reading)

@@ -1,4 +1,5 @@
 import type { LiftedFile, Target } from '../change.js'
+
 /** What a person has to do besides, since lift does not install anything. */
 export function nextSteps(changes: readonly LiftedFile[], { read }: Target): string {
   const manifest = read('package.json') ?? ''

@@ -7,6 +7,7 @@ import type { LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
 import { wordsOfEntry } from './legend.js'
 import { relative } from './paths.js'
+
 /** The settings module that an application gets; `typed` if the type of its settings is declared beside the legend. */
 export function settingsText(module: string, legendFile: string, typed: boolean): string {
   const isJson = legendFile.endsWith('.json')
