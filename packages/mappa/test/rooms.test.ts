@@ -8,15 +8,16 @@ import { top } from '../../../test/helpers.js'
 const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>> = {
   mappa: {
     format: [],
-    legend: ['format'],
-    settle: ['format', 'legend'],
-    report: ['format', 'legend', 'settle'],
+    leak: [],
+    legend: ['format', 'leak'],
+    settle: ['format', 'leak', 'legend'],
+    report: ['format', 'leak', 'legend', 'settle'],
     '.': ['format', 'legend', 'settle', 'report'],
-    node: ['format', 'legend', 'settle', 'report', '.'],
-    bundle: ['format', 'legend', 'settle', 'report', 'node'],
+    node: ['format', 'leak', 'legend', 'settle', 'report', '.'],
+    bundle: ['format', 'leak', 'legend', 'settle', 'report', 'node'],
     vite: ['format', 'legend', 'settle', 'report', 'node', 'bundle'],
     testing: ['legend', 'settle', 'report', 'node'],
-    command: ['format', 'legend', 'settle', 'report', 'node'],
+    command: ['format', 'leak', 'legend', 'settle', 'report', 'node'],
   },
   cli: {
     names: [],

@@ -170,7 +170,7 @@ test('slips that are right by their entry are caught: placeholders, keys of anot
     ['production', 'TILE=tile-test-acacia', 'fault key-of-other-stage'],
     ['production', 'TOKEN=sms_live_acacia_sunflower_77', ''],
     ['development', 'TOKEN=sms_live_acacia_sunflower_77', 'notice key-of-other-stage'],
-    ['development', 'NOTE=sms_live_acacia_sunflower_77', ''],
+    ['development', 'NOTE=sms_live_acacia_sunflower_77', 'notice password-shown'],
     ['staging', 'TOKEN=hunter2', 'notice weak-secret'],
     ['staging', 'TOKEN=password1234', 'notice weak-secret'],
     ['development', 'TOKEN=hunter2', ''],

@@ -11,11 +11,12 @@ import {
   symlinkSync,
   writeFileSync,
 } from 'node:fs'
+import { hostname } from 'node:os'
 import { join } from 'node:path'
 import test from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
 import { WriteError, writeFiles } from 'mappa/command'
-import { environment, project } from '../../../test/helpers.js'
+import { environment, node, project } from '../../../test/helpers.js'
 
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)
 const posix = { skip: process.platform === 'win32' && 'Windows has no modes' }
@@ -25,17 +26,24 @@ test('files are written all or none; modes and links stay; new secrets are for t
   const at = (name: string) => join(root, name)
   chmodSync(at('a'), 0o640)
   symlinkSync('elsewhere/c', at('link'))
-  writeFiles([
-    { path: at('a'), text: 'new a', before: 'old a' },
-    { path: at('link'), text: 'new c' },
-    { path: at('.env.local'), text: 'X=1', before: null, secret: true },
-  ])
+  writeFiles(
+    [
+      { path: at('a'), text: 'new a', before: 'old a' },
+      { path: at('link'), text: 'new c' },
+      { path: at('.env.local'), text: 'X=1', before: null, secret: true },
+    ],
+    root,
+  )
   assert.deepEqual([readFileSync(at('a'), 'utf8'), modeOf(at('a'))], ['new a', '640'])
   assert.deepEqual([readFileSync(at('elsewhere/c'), 'utf8'), lstatSync(at('link')).isSymbolicLink()], ['new c', true])
   assert.equal(modeOf(at('.env.local')), '600')
 
   mkdirSync(at('folder'))
   symlinkSync('loop', at('loop'))
+  const elsewhere = project({ c: 'theirs' })
+  symlinkSync(join(elsewhere, 'c'), at('out'))
+  symlinkSync(elsewhere, at('away'))
+  symlinkSync(join(elsewhere, 'gone'), at('nowhere'))
   const rows: readonly [last: Parameters<typeof writeFiles>[0][number], message: RegExp][] = [
     [
       { path: at('b'), text: 'x', before: 'something else' },
@@ -46,9 +54,14 @@ test('files are written all or none; modes and links stay; new secrets are for t
     [{ path: at('gone/b'), text: 'x' }, /cannot be written: its directory is not there\. Nothing was written/],
     [{ path: at('loop'), text: 'x' }, /a link that leads to itself/],
     [{ path: at('a'), text: 'x' }, /is to be written twice at once/],
+    [{ path: at('out'), text: 'x' }, /is a link that leads out of the project/],
+    [{ path: at('away/c'), text: 'x' }, /is a link that leads out of the project/],
+    [{ path: at('nowhere'), text: 'x' }, /is a link that leads out of the project/],
+    [{ path: join(root, '../c'), text: 'x' }, /leads out of the project/],
   ]
   for (const [last, message] of rows) {
-    const thrown = () => writeFiles([{ path: at('a'), text: 'never' }, { path: at('fresh'), text: 'never' }, last])
+    const thrown = () =>
+      writeFiles([{ path: at('a'), text: 'never' }, { path: at('fresh'), text: 'never' }, last], root)
     assert.throws(
       thrown,
       (error) => error instanceof WriteError && message.test(error.message) && error.path === last.path,
@@ -56,8 +69,12 @@ test('files are written all or none; modes and links stay; new secrets are for t
     assert.deepEqual([readFileSync(at('a'), 'utf8'), existsSync(at('fresh'))], ['new a', false])
   }
   assert.deepEqual(
-    readdirSync(root).filter((name) => name.startsWith('.mappa-')),
+    readdirSync(root).filter((name) => name.startsWith('.env.~')),
     [],
+  )
+  assert.deepEqual(
+    [readdirSync(elsewhere).sort(), readFileSync(join(elsewhere, 'c'), 'utf8')],
+    [['.git', 'c', 'node_modules'], 'theirs'],
   )
 })
 
@@ -77,7 +94,7 @@ test('if a file cannot be put in place at last, those before it get their old te
       },
     },
   ]
-  assert.throws(() => writeFiles(writes), WriteError)
+  assert.throws(() => writeFiles(writes, root), WriteError)
   assert.deepEqual([readFileSync(join(root, 'a'), 'utf8'), modeOf(join(root, 'a'))], ['old a', '604'])
   assert.deepEqual(
     readdirSync(root).filter((name) => !/^(?:\.git|node_modules)$/.test(name)),
@@ -96,7 +113,7 @@ test(
       'write.mjs': `import { writeFiles } from 'mappa/command'
       const texts = [${JSON.stringify(lines('a'))}, ${JSON.stringify(lines('b'))}]
       for (let at = 1; ; at++) {
-        writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })))
+        writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })), '.')
         if (at === 1) process.stdout.write('written once')
       }`,
     })
@@ -121,10 +138,45 @@ test(
       }
     }
     assert.ok(seen.has(lines('b')), 'something was written')
-    const left = () => readdirSync(root).filter((name) => name.startsWith('.mappa-'))
+    const left = () => readdirSync(root).filter((name) => name.startsWith('.env.~'))
     for (const name of left()) assert.equal(modeOf(join(root, name)), '600')
-    writeFileSync(join(root, '.mappa-.env-1-abc'), '') // of a process that still runs
-    writeFiles(names.map((name) => ({ path: join(root, name), text: 'A=1' })))
-    assert.deepEqual(left(), ['.mappa-.env-1-abc'])
+    writeFileSync(join(root, '.env.~1-abc.local'), '') // of a process that still runs
+    writeFiles(
+      names.map((name) => ({ path: join(root, name), text: 'A=1' })),
+      root,
+    )
+    assert.deepEqual(left(), ['.env.~1-abc.local'])
   },
 )
+
+test('of what several processes write at once, nothing is lost', posix, async () => {
+  const [writers, each] = [4, 40]
+  const root = project({
+    list: '',
+    'append.mjs': `import { readFileSync } from 'node:fs'
+      import { writeFiles } from 'mappa/command'
+      for (let left = ${each}; left > 0; ) {
+        const before = readFileSync('list', 'utf8')
+        try { writeFiles([{ path: 'list', text: before + process.pid + '\\n', before }], '.'); left-- }
+        catch (error) { if (!/changed by someone else/.test(error.message)) throw error }
+      }`,
+  })
+  const ended = await Promise.all(Array.from({ length: writers }, () => node(['append.mjs'], { cwd: root })))
+  assert.deepEqual(
+    ended.map(({ code, stderr }) => [code, stderr]),
+    Array.from({ length: writers }, () => [0, '']),
+  )
+  assert.equal(readFileSync(join(root, 'list'), 'utf8').split('\n').length - 1, writers * each)
+  // One that is held is waited for, and told; one whose owner is gone is not.
+  const held = join(root, '.env.~lock.local')
+  const owner = (pid: number) => JSON.stringify({ pid, host: hostname(), word: 'x' })
+  writeFileSync(held, owner(1))
+  const write = () => writeFiles([{ path: join(root, 'list'), text: '' }], root)
+  assert.throws(
+    write,
+    /^WriteError: Process 1 has been writing there for more than ten seconds\. .* remove .*lock\.local\.$/,
+  )
+  writeFileSync(held, owner(2 ** 22 + 1))
+  write()
+  assert.ok(!existsSync(held))
+})

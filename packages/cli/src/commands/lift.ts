@@ -9,7 +9,7 @@ import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
 import { findIn } from '../lift/lift.js'
 import { candidatesText, candidateText } from '../lift/text.js'
-import { hasUncommitted, leadsOut, projectFiles } from '../project/files.js'
+import { hasUncommitted, projectFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { textAt } from '../project/text-file.js'
 import { diffText } from '../terminal/diff.js'
@@ -89,16 +89,12 @@ async function apply(
     )
     return { exitCode: exitCodes.faults }
   }
-  const outside = changes.find(({ path }) => leadsOut(root, path))
-  if (outside) {
-    talk().write(`${outside.path} is a link that leads out of the project. Nothing was written.\n`)
-    return { exitCode: exitCodes.faults }
-  }
   const broken = brokenChange(changes)
   if (broken) throw new Error(`${broken.path} would not parse any more.`)
   try {
     writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
+      root,
     )
   } catch (error) {
     if (!(error instanceof WriteError)) throw error

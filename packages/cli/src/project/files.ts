@@ -1,5 +1,5 @@
-import { lstatSync, readdirSync, readFileSync, realpathSync, statSync } from 'node:fs'
-import { dirname, join, sep } from 'node:path'
+import { readdirSync, readFileSync, statSync } from 'node:fs'
+import { join } from 'node:path'
 import spawn from 'cross-spawn'
 import type { SourceFile } from '../lift/read/parse.js'
 
@@ -67,21 +67,6 @@ function textOf(file: string): string | undefined {
   } catch {
     return undefined
   }
-}
-
-/** Whether a path from the root leads elsewhere by a link, its own or a folder's. */
-export function leadsOut(root: string, path: string): boolean {
-  const top = realpathSync(root)
-  for (let each = join(root, path); each !== root; each = dirname(each)) {
-    if (!lstatSync(each, { throwIfNoEntry: false })) continue
-    try {
-      return !realpathSync(each).startsWith(top + sep)
-    } catch {
-      // A link that leads nowhere yet.
-      return true
-    }
-  }
-  return false
 }
 
 /** Whether version control knows of changes that are not committed. */

@@ -30,11 +30,11 @@ export function writeMade(
   const before = change.before ?? null
   const terminal = output()
   if (before === after) {
-    writeFiles(beside)
+    writeFiles(beside, root)
     terminal.write(`${path} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
-  writeFiles([{ path: join(root, path), text: after, before }, ...beside])
+  writeFiles([{ path: join(root, path), text: after, before }, ...beside], root)
   if (before !== null) terminal.write(`${diffText([{ path, before, after }], hidden, terminal)}\n`)
   terminal.write(`${said}\n`)
   return { exitCode: exitCodes.fine }

@@ -4,6 +4,7 @@ export { entriesOf, stagesOf } from '../legend/legend.js'
 export { nearest } from '../legend/nearest.js'
 export { type WordName, words } from '../legend/words.js'
 export { digestOf } from '../node/digest.js'
+export { namesIn, type ReadOptions, readTextFile, textAt } from '../node/files.js'
 export { layerFiles } from '../node/layer-order.js'
 export {
   failedLegend,

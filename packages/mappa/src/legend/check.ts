@@ -3,7 +3,7 @@ import { boundsOf, breachOf, defaultOf, hasType, numberOf, patternOf } from './c
 import { type AnyEntry, entryIn, placeOf } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
-import { isRecord } from './records.js'
+import { isDeep, isRecord } from './records.js'
 import type { WordRule } from './words.js'
 import { hasWord, isType, itemTypes, wordOf } from './words.js'
 
@@ -35,6 +35,7 @@ export type ContradictionKind =
   | 'no-items'
   | 'former-name'
   | 'two-readers'
+  | 'depth'
 
 /**
  * Where a legend contradicts itself: the bare facts. Every start looks for them, so what puts them into words is in
@@ -182,6 +183,7 @@ function checkWords(
     const known = wordOf(word)
     if (!known) found.push({ kind: 'unknown-word', name, stage, detail: word })
     else if (!hasWord(type, known)) found.push({ kind: 'word-of-other-type', name, stage, detail: word })
+    else if (isDeep(value)) found.push({ kind: 'depth', name, stage, detail: word })
     else if (!holds(known.rule, value, type)) found.push({ kind: 'word-value', name, stage, detail: word })
   }
   return found.length === before

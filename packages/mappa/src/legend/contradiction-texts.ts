@@ -1,9 +1,9 @@
+import { masked } from '../leak/ranges.js'
 import type { Contradiction, ContradictionKind } from './check.js'
 import { describeEntry } from './constraints.js'
 import { type AnyEntry, entryIn } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
-import { masked } from './mask.js'
 import { nearest } from './nearest.js'
 import type { WordRule } from './words.js'
 import { hasWord, typeGroups, wordOf, words } from './words.js'
@@ -112,6 +112,10 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   'two-readers': ({ name }) => [
     `${name} has both read and schema, and code can see the result of one only.`,
     'Let the schema do the work of read, or read that of the schema.',
+  ],
+  depth: ({ name, where, detail }) => [
+    `${detail} of ${name}${where} lies more than 100 deep within itself.`,
+    'Make it flatter, or keep it in a file of its own.',
   ],
   'former-name': ({ name, detail, shown }) => [
     `${name} was formerly ${detail}, which is a name of ${shown.replaceAll('"', '')} too.`,

@@ -36,6 +36,13 @@ export interface AnyEntry {
   readonly read?: (value: unknown) => unknown
   readonly schema?: StandardSchema
   readonly stages?: Readonly<Record<string, Partial<AnyEntry>>>
+  /** Not a word: its value is built on a name that no entry declares, so that it may not be shown. */
+  readonly veiled?: boolean
+}
+
+/** Whether an entry's value may not be shown: it is secret, built on what nobody declared, or declared by nobody itself. */
+export function hides(entry: AnyEntry | undefined): boolean {
+  return entry === undefined || entry.secret === true || entry.veiled === true
 }
 
 /** An entry with a stage's own words laid over it. */

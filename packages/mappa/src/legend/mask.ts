@@ -1,7 +1,5 @@
+import { masked } from '../leak/ranges.js'
 import type { AnyEntry } from './entry.js'
-
-/** What stands for a value that may not be shown. */
-export const masked = '(secret)'
 
 /** A mask shows at most this many characters, and never more than a third of the value: the rest must stay unguessable. */
 const shownPrefixMax = 12
@@ -22,12 +20,4 @@ function fixedPrefix(pattern: string): string {
   const plain = /^[A-Za-z0-9_-]*/.exec(pattern.slice(1))?.[0] ?? ''
   // A quantifier behind the last character makes that one uncertain.
   return /^[*?{+]/.test(pattern.slice(1 + plain.length)) ? plain.slice(0, -1) : plain
-}
-
-/** Before an `@`, behind `://user:`, or behind `user:` at the start, where no scheme without slashes stands. */
-const password = /(?<=:\/\/[^/?#\s:@]*:|^(?!(?:mailto|sips?|xmpp|acct):)[^/?#\s:@]+:)[^/?#\s]+(?=@)/gi
-
-/** A text with the passwords of users in URLs masked, whoever forgot to declare it secret. */
-export function withoutPassword(text: string): string {
-  return text.includes('@') ? text.replace(password, masked) : text
 }

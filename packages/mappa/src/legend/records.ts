@@ -2,3 +2,37 @@
 export function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value)
 }
+
+/** Deeper data is a mistake, or made to exhaust whatever reads it. */
+const depthMax = 100
+
+/** Whether data lies deeper within itself than anybody writes it. */
+export function isDeep(value: unknown): boolean {
+  // One level after the other, so that no depth exhausts the stack.
+  let level: unknown[] = [value]
+  for (let depth = 0; level.length > 0; depth++) {
+    if (depth > depthMax) return true
+    level = level.flatMap((each) =>
+      typeof each === 'object' && each !== null && (Array.isArray(each) || isPlainObject(each))
+        ? Object.values(each)
+        : [],
+    )
+  }
+  return false
+}
+
+function isPlainObject(value: object): boolean {
+  const kind = Object.getPrototypeOf(value)
+  return kind === null || Object.getPrototypeOf(kind) === null
+}
+
+/** Whether JSON text lies deeper within itself than anybody writes it, told without reading it. */
+export function isDeepJson(text: string): boolean {
+  let depth = 0
+  for (const [sign] of text.matchAll(/"(?:[^"\\]|\\.)*"?|[[\]{}]/gs)) {
+    if (sign === '[' || sign === '{') depth++
+    else if (sign === ']' || sign === '}') depth--
+    if (depth > depthMax) return true
+  }
+  return false
+}

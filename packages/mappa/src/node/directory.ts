@@ -2,6 +2,7 @@ import { isName } from '../format/names.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import { fs, path } from './builtins.js'
+import type { ReadOptions } from './files.js'
 import { isDirectory, readTextFile } from './files.js'
 
 /**
@@ -30,8 +31,8 @@ export function layerFromDirectory(directory: string, root = process.cwd()): Lay
 }
 
 /** The one value that a file holds: its text without one final line end. `name` is what messages call it. */
-export function readValueFile(file: string, name: string): string | Fault | undefined {
-  const text = readTextFile(file, name)
+export function readValueFile(file: string, name: string, options: ReadOptions = {}): string | Fault | undefined {
+  const text = readTextFile(file, name, options)
   if (typeof text !== 'string') return text
   const value = text.replace(/\r?\n$/, '')
   if (!value.includes('\0')) return value

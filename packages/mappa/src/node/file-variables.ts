@@ -26,7 +26,7 @@ export function withFileVariables(
   const names = definition ? namesWithFile(definition, stage) : []
   if (names.length === 0) return layers
   const added = new Map<Layer, Layer[]>()
-  const expander = new Expander(layers, new Map(Object.entries(entriesOf(definition))))
+  const expander = new Expander(layers, new Map(Object.entries(entriesOf(definition))), new Map())
   for (const name of names) {
     let covered = false
     for (let at = layers.length - 1; at >= 0; at--) {

@@ -4,57 +4,118 @@ import { fs } from './builtins.js'
 /** A layer file holds settings, not data: one over this size is a mistake, such as a dump under the wrong name. */
 const fileBytesMax = 8 * 1024 * 1024
 
+/** A pipe that somebody names is waited for so long, until all has come. Milliseconds. */
+const pipeMax = 5000
+/** How often a pipe is asked that has nothing yet. Milliseconds. */
+const pipePause = 5
+
+/** How a file may be read. */
+export interface ReadOptions {
+  /** Whether a pipe will do, since the host or the command line names it: what is found must be a file. */
+  readonly pipe?: boolean
+  /** The most that is read, in bytes; what layer files may have unless said. */
+  readonly most?: number
+}
+
 /**
- * A file's text: undefined if there is none, a fault if there is one that cannot be read as text.
- * `name` is what messages call it.
+ * The one way in which files are read: undefined if there is none, a fault if there is one that cannot be read as text.
+ * `name` is what messages call it. Nothing that lies in a project makes it wait or read for ever: its kind and size are
+ * looked at once it is open, and it is opened without waiting for whoever else has it.
  */
-export function readTextFile(path: string, name: string): string | Fault | undefined {
+export function readTextFile(file: string, name: string, options: ReadOptions = {}): string | Fault | undefined {
   try {
     // Asking first is cheaper than an exception for each layer file that a project does not have.
-    const stats = fs.statSync(path, { throwIfNoEntry: false })
-    if (!stats) return undefined
-    if (stats.isDirectory()) return directory(name)
-    if (stats.size > fileBytesMax) return tooLarge(name)
-    const text = stats.isFile() ? fs.readFileSync(path, 'utf8') : undefined
-    // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
-    return text === undefined || text.includes('\ufffd') ? readCarefully(path, name) : text
+    if (!fs.statSync(file, { throwIfNoEntry: false })) return undefined
+    const { O_RDONLY, O_NONBLOCK = 0, O_NOCTTY = 0 } = fs.constants
+    const handle = fs.openSync(file, O_RDONLY | O_NONBLOCK | O_NOCTTY)
+    try {
+      return textOf(handle, name, options)
+    } finally {
+      fs.closeSync(handle)
+    }
   } catch (error) {
     const code = codeOf(error)
     return code === 'ENOENT' || code === 'ENOTDIR' ? undefined : unopened(name, code)
   }
 }
 
-function readCarefully(path: string, name: string): string | Fault {
-  const file = fs.openSync(path, 'r')
-  try {
-    const bytes = readBytes(file, 64 * 1024)
-    if (bytes.length > fileBytesMax) return tooLarge(name)
-    return isUtf8(bytes) ? bytes.toString('utf8') : notText(name, bytes)
-  } finally {
-    fs.closeSync(file)
+function textOf(handle: number, name: string, { pipe = false, most = fileBytesMax }: ReadOptions): string | Fault {
+  const stats = fs.fstatSync(handle)
+  if (stats.isDirectory()) return directory(name)
+  if (!stats.isFile() && !(pipe && (stats.isFIFO() || stats.isSocket()))) return noFile(name)
+  if (stats.size > most) return tooLarge(name, most)
+  if (stats.isFile() && stats.size > 0) {
+    const text = fs.readFileSync(handle, 'utf8')
+    // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
+    if (!text.includes('\ufffd')) return text
+  }
+  const bytes = readBytes(handle, most, stats.isFile())
+  if (bytes === undefined)
+    return unreadableFault(
+      name,
+      `${name} has not given all it has within ${pipeMax / 1000} s.`,
+      'Name a file, or a pipe that somebody writes to and closes.',
+    )
+  if (bytes.length > most) return tooLarge(name, most)
+  return isUtf8(bytes) ? bytes.toString('utf8') : notText(name, bytes)
+}
+
+/**
+ * Reads to the end, one byte past the limit at most: what a system makes up as it is read, and a pipe, do not say their
+ * size. Undefined for a pipe that does not come to an end in time.
+ */
+function readBytes(handle: number, most: number, isFile: boolean): Buffer | undefined {
+  const last = Date.now() + pipeMax
+  let bytes = Buffer.allocUnsafe(64 * 1024)
+  let length = 0
+  for (;;) {
+    // A file that was read already is read again from its start.
+    const read = readSome(handle, bytes, length, isFile ? length : null)
+    length += read ?? 0
+    if (length > most) return bytes.subarray(0, length)
+    if (read === undefined || (read === 0 && !isFile && length === 0)) {
+      // Nobody writes to it yet, or nothing has come.
+      if (Date.now() > last) return undefined
+      Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, pipePause)
+    } else if (read === 0) return bytes.subarray(0, length)
+    if (length === bytes.length) bytes = Buffer.concat([bytes, Buffer.allocUnsafe(bytes.length)])
   }
 }
 
-/** Reads to the end, one byte past the limit at most: a named pipe does not say its size, and a device has no end. */
-function readBytes(file: number, expected: number): Buffer {
-  let bytes = Buffer.allocUnsafe(expected + 1)
-  let length = 0
-  for (;;) {
-    const read = fs.readSync(file, bytes, length, bytes.length - length, null)
-    length += read
-    if (read === 0 || length > fileBytesMax) return bytes.subarray(0, length)
-    if (length === bytes.length) bytes = Buffer.concat([bytes, Buffer.allocUnsafe(bytes.length)])
+/** How many bytes came; undefined if there is nothing yet. */
+function readSome(handle: number, bytes: Buffer, at: number, position: number | null): number | undefined {
+  try {
+    return fs.readSync(handle, bytes, at, bytes.length - at, position)
+  } catch (error) {
+    if (codeOf(error) === 'EAGAIN') return undefined
+    if (codeOf(error) === 'EOF') return 0
+    throw error
   }
+}
+
+/** The text of a file as it is found; undefined for one that is not there, is none, or cannot be read as text. */
+export function textAt(file: string, most?: number): string | undefined {
+  const text = readTextFile(file, file, most === undefined ? {} : { most })
+  return typeof text === 'string' ? text : undefined
+}
+
+function noFile(name: string): Fault {
+  return unreadableFault(
+    name,
+    `${name} must be a file, and is a device, a pipe or the like.`,
+    `Remove it, or put a file in its place.`,
+  )
 }
 
 function directory(name: string): Fault {
   return unreadableFault(name, `${name} must be a file, and is a directory.`, `Rename it: mv ${name} ${name}.d`)
 }
 
-function tooLarge(name: string): Fault {
+function tooLarge(name: string, most: number): Fault {
+  const size = `${Math.round(most / 1024 / 1024)} MiB`
   return unreadableFault(
     name,
-    `${name} must be at most 8 MiB, and is larger.`,
+    `${name} must be at most ${size}, and is larger.`,
     'Keep settings in it, and data elsewhere.',
   )
 }

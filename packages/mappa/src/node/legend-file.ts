@@ -1,9 +1,12 @@
+import { withoutCredentials } from '../leak/credentials.js'
 import { isLegend } from '../legend/check.js'
 import { legendFromJsonSchema } from '../legend/json-schema.js'
 import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
+import { errorName, saidBy } from '../settle/said.js'
 import { createRequire, fs, path } from './builtins.js'
 import { digestOf } from './digest.js'
+import { readTextFile, textAt } from './files.js'
 
 /** A legend, or why its file gave none. */
 export type LoadedLegend = { readonly definition: Legend } | { readonly fault: Fault; readonly cause?: unknown }
@@ -12,6 +15,8 @@ export type LoadedLegend = { readonly definition: Legend } | { readonly fault: F
 export function loadLegendFile(file: string): LoadedLegend {
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
+  // What is no file would be waited for.
+  if (!isFile(file)) return notRead(name)
   if (isTypeScript(name) && !nodeReads(file)) return emittedFor(file, name) ?? untypedNode(name)
   try {
     return legendOf(createRequire(file)(file), name)
@@ -28,7 +33,7 @@ export function isTypeScript(name: string): boolean {
 /** Whether Node itself reads this TypeScript. It takes types away and no more, so that `.cts` must not be written as a module. */
 function nodeReads(file: string): boolean {
   if (!(process.features as { typescript?: unknown }).typescript) return false
-  return !file.endsWith('.cts') || !/^(?:import|export)\b/m.test(fs.readFileSync(file, 'utf8'))
+  return !file.endsWith('.cts') || !/^(?:import|export)\b/m.test(textAt(file) ?? '')
 }
 
 function untypedNode(name: string): LoadedLegend {
@@ -48,13 +53,13 @@ export const sourceWord = 'x-mappa-source'
 
 /** The JSON legend that was made from a file, if there is one; a fault if the file was changed since. */
 function emittedFor(file: string, name: string): LoadedLegend | undefined {
-  const emitted = path.join(path.dirname(file), emittedName)
-  if (!fs.existsSync(emitted)) return undefined
+  const emitted = textAt(path.join(path.dirname(file), emittedName))
+  if (emitted === undefined) return undefined
   try {
-    const document = JSON.parse(fs.readFileSync(emitted, 'utf8'))
+    const document = JSON.parse(emitted)
     const source = document?.[sourceWord]
     if (source?.file !== name) return undefined
-    if (source.digest === digestOf(fs.readFileSync(file, 'utf8'))) return { definition: legendFromJsonSchema(document) }
+    if (source.digest === digestOf(textAt(file))) return { definition: legendFromJsonSchema(document) }
   } catch (cause) {
     return failedLegend(emittedName, cause)
   }
@@ -87,7 +92,9 @@ export function failedLegend(name: string, cause: unknown): LoadedLegend {
         'Remove the await from it and from what it imports.',
       ),
     }
-  const said = cause instanceof Error ? `${cause.name}: ${cause.message}` : 'something that is no Error was thrown'
+  const kind = errorName(cause)
+  const said =
+    kind === undefined ? 'something that is no Error was thrown' : `${kind}: ${withoutCredentials(saidBy(cause))}`
   return {
     cause,
     fault: legendFault(
@@ -99,11 +106,21 @@ export function failedLegend(name: string, cause: unknown): LoadedLegend {
 }
 
 function loadJsonLegend(file: string, name: string): LoadedLegend {
+  const text = readTextFile(file, name)
+  if (typeof text !== 'string') return text ? { fault: { ...text, kind: 'legend' } } : notRead(name)
   try {
-    return { definition: legendFromJsonSchema(JSON.parse(fs.readFileSync(file, 'utf8'))) }
+    return { definition: legendFromJsonSchema(JSON.parse(text)) }
   } catch (cause) {
     return failedLegend(name, cause)
   }
+}
+
+function notRead(name: string): LoadedLegend {
+  return { fault: legendFault(name, `${name} must be a file, and is none that can be read.`, 'Put the legend there.') }
+}
+
+function isFile(file: string): boolean {
+  return fs.statSync(file, { throwIfNoEntry: false })?.isFile() ?? false
 }
 
 export function legendFault(name: string, message: string, remedy: string): Fault {

@@ -8,10 +8,12 @@ import { digestOf } from './digest.js'
  * What a run marks for the processes inside it, in `MAPPA_SET`: the names it set, each with a digest of its text, so
  * that they read the unchanged ones from their own layers again, and take for the host's what was set in between.
  *
- * One mark a root, divided by blanks: `root/NAME:digest,NAME:digest/NAME:digest`. The second list holds what came from
- * remote sources, which only those who may wait can ask again; it is there only if they were asked.
+ * One mark a root, divided by blanks: `root.salt/NAME:digest,NAME:digest/NAME:digest`. The salt is another for each run, so
+ * that a digest tells nobody what it was made of. The second list holds what came from remote sources, which only those who
+ * may wait can ask again; it is there only if they were asked.
  */
 interface Mark {
+  readonly salt: string
   readonly read: ReadonlyMap<string, string>
   readonly asked: ReadonlyMap<string, string> | undefined
 }
@@ -32,9 +34,9 @@ export function layerFromHost(
 
 /** The names that a run around this one set from layers that are read here again. */
 export function ownNames(environment: Texts, root: string, waits = false): readonly string[] {
-  const { read, asked } = markOf(environment, root) ?? {}
+  const { salt = '', read, asked } = markOf(environment, root) ?? {}
   const marked = [...(read ?? []), ...(waits ? (asked ?? []) : [])]
-  return marked.flatMap(([name, digest]) => (digestOf(environment[name]) === digest ? [name] : []))
+  return marked.flatMap(([name, digest]) => (digestOf(environment[name], salt) === digest ? [name] : []))
 }
 
 /** Whether a run around this one has asked the remote sources, so that their values are in the environment. */
@@ -81,24 +83,25 @@ export function childEnvironment(
 export function markFor(found: HandedOn, host: Texts, root: string, asked: boolean): string {
   const read: string[] = []
   const remote: string[] = []
+  const salt = Math.random().toString(36).slice(2)
   for (const { name, text, source } of found.given) {
-    const item = `${name}:${digestOf(text)}`
+    const item = `${name}:${digestOf(text, salt)}`
     if (source === 'file' || source === 'directory' || source === 'default') read.push(item)
     else if (source === 'remote') remote.push(item)
   }
   const key = digestOf(root)
-  const others = (host.MAPPA_SET ?? '').split(' ').filter((mark) => mark !== '' && !mark.startsWith(`${key}/`))
-  return [...others, `${key}/${read.join()}${asked ? `/${remote.join()}` : ''}`].join(' ')
+  const others = (host.MAPPA_SET ?? '').split(' ').filter((mark) => mark !== '' && !mark.startsWith(`${key}.`))
+  return [...others, `${key}.${salt}/${read.join()}${asked ? `/${remote.join()}` : ''}`].join(' ')
 }
 
 function markOf(environment: Texts, root: string): Mark | undefined {
   const text = environment.MAPPA_SET
   if (!text) return undefined
-  const key = `${digestOf(root)}/`
+  const key = `${digestOf(root)}.`
   const mark = text.split(' ').find((each) => each.startsWith(key))
-  const [read, asked] = mark?.slice(key.length).split('/') ?? []
-  if (read === undefined) return undefined
-  return { read: itemsOf(read), asked: asked === undefined ? undefined : itemsOf(asked) }
+  const [salt, read, asked] = mark?.slice(key.length).split('/') ?? []
+  if (salt === undefined || read === undefined) return undefined
+  return { salt, read: itemsOf(read), asked: asked === undefined ? undefined : itemsOf(asked) }
 }
 
 function itemsOf(list: string): Map<string, string> {

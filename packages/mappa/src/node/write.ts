@@ -1,9 +1,11 @@
 import { printable } from '../settle/faults.js'
 import { fs, path } from './builtins.js'
+import { besideName, isRunning, type Lock, Locked, lockDirectories } from './lock.js'
+import { repositoryTop } from './root.js'
 
 /** A file that is to hold a text. */
 export interface FileWrite {
-  /** Absolute, or from the working directory. Where a link leads is written, and the link stays. */
+  /** Absolute, or from the working directory. Where a link leads is written, within the repository, and the link stays. */
   readonly path: string
   readonly text: string
   /** The text that the new one was made from, null if there was no file; if the file holds another one now, nothing is written. */
@@ -33,16 +35,22 @@ interface Prepared {
 }
 
 /**
- * Writes files, all or none. Each is replaced in one step, so that whoever reads it, and whoever pulls the plug, finds
- * the old text or the new one and never a part; modes and owners stay. If one cannot be written, those before it get
- * their old text back.
+ * The one way in which files of a project are written, all or none. Each is replaced in one step, so that whoever reads it, and
+ * whoever pulls the plug, finds the old text or the new one and never a part; modes and owners stay. If one cannot be
+ * written, those before it get their old text back. Only one process writes to a directory at a time, and nothing is
+ * written through a link that leads out of the repository of `root`.
  * @throws {WriteError} naming the file that could not be written.
  */
-export function writeFiles(writes: readonly FileWrite[]): void {
+export function writeFiles(writes: readonly FileWrite[], root: string): void {
+  if (writes.length === 0) return
+  const within = realOf(repositoryTop(path.resolve(root)) ?? path.resolve(root))
+  const targets = writes.map(({ path: given }) => targetWithin(given, within))
+  const lock = locked(targets.map(({ target }) => path.dirname(target)))
   const prepared: Prepared[] = []
   const done: Prepared[] = []
   try {
-    for (const write of writes) prepared.push(prepare(write, prepared))
+    for (const [at, write] of writes.entries()) prepared.push(prepare(write, (targets[at] as Target).target, prepared))
+    if (!lock.isHeld()) throw new WriteError('Another process has taken the lock; nothing was written.', root)
     for (const each of prepared) {
       withSentence(each.target, () => fs.renameSync(each.fresh, each.target))
       done.push(each)
@@ -52,12 +60,50 @@ export function writeFiles(writes: readonly FileWrite[]): void {
     throw error
   } finally {
     for (const { fresh } of prepared) fs.rmSync(fresh, { force: true })
+    lock.release()
   }
   for (const directory of new Set(prepared.map(({ target }) => path.dirname(target)))) sync(directory)
 }
 
-function prepare({ path: given, text, before, secret }: FileWrite, others: readonly Prepared[]): Prepared {
+function locked(directories: readonly string[]): Lock {
+  try {
+    return withSentence(directories[0] as string, () => lockDirectories(directories))
+  } catch (error) {
+    if (!(error instanceof Locked)) throw error
+    const who = error.pid === undefined ? 'Another process' : `Process ${error.pid}`
+    throw new WriteError(
+      `${who} has been writing there for more than ten seconds. Nothing was written. If no such process runs, remove ${error.file}.`,
+      error.file,
+    )
+  }
+}
+
+interface Target {
+  readonly target: string
+}
+
+/** Where a path leads, which must be within a directory, also by the folders that it goes through. */
+function targetWithin(given: string, within: string): Target {
   const target = withSentence(given, () => targetOf(path.resolve(given)))
+  const folder = withSentence(given, () => fs.realpathSync(path.dirname(target)))
+  if (folder !== within && !folder.startsWith(within + path.sep))
+    throw new WriteError(`${given} is a link that leads out of the project. Nothing was written.`, given)
+  return { target: path.join(folder, path.basename(target)) }
+}
+
+function realOf(directory: string): string {
+  try {
+    return fs.realpathSync(directory)
+  } catch {
+    return directory
+  }
+}
+
+function prepare(
+  { path: given, text, before, secret }: FileWrite,
+  target: string,
+  others: readonly Prepared[],
+): Prepared {
   if (others.some((other) => other.target === target))
     throw new WriteError(`${given} is to be written twice at once.`, given)
   const stats = withSentence(given, () => fs.statSync(target, { throwIfNoEntry: false }))
@@ -67,7 +113,7 @@ function prepare({ path: given, text, before, secret }: FileWrite, others: reado
   const old = stats && withSentence(given, () => fs.readFileSync(target))
   if (before !== undefined && (old?.toString('utf8') ?? null) !== before)
     throw new WriteError(`${given} was changed by someone else meanwhile; nothing was written.`, given)
-  removeLeftovers(target)
+  removeLeftovers(path.dirname(target))
   const fresh = withSentence(given, () => writeBeside(target, text, stats, secret ? 0o600 : 0o666 & ~process.umask()))
   return { target, fresh, old, stats }
 }
@@ -82,7 +128,8 @@ function targetOf(file: string, hops = 0): string {
 
 /** A file beside the target that holds the text, on the disk and with the mode it is to have. */
 function writeBeside(target: string, text: string | Buffer, stats: Prepared['stats'], mode: number): string {
-  const fresh = `${leadOf(target)}${process.pid}-${Math.random().toString(36).slice(2)}`
+  const id = `${process.pid}-${Math.random().toString(36).slice(2)}`
+  const fresh = path.join(path.dirname(target), besideName(id))
   const file = fs.openSync(fresh, 'wx', 0o600)
   try {
     fs.writeFileSync(file, text)
@@ -98,11 +145,6 @@ function writeBeside(target: string, text: string | Buffer, stats: Prepared['sta
   return fresh
 }
 
-/** Named as no layer file is, so that nothing reads it. */
-function leadOf(target: string): string {
-  return path.join(path.dirname(target), `.mappa-${path.basename(target)}-`)
-}
-
 /** Only the superuser may give files away; another's file that one may write to becomes one's own, as editors do it. */
 function keepOwner(file: number, { uid, gid }: NonNullable<Prepared['stats']>): void {
   try {
@@ -111,21 +153,11 @@ function keepOwner(file: number, { uid, gid }: NonNullable<Prepared['stats']>): 
 }
 
 /** What a process that was killed has left behind may hold secrets. Its number tells whether it still runs. */
-function removeLeftovers(target: string): void {
-  const lead = path.basename(leadOf(target))
-  for (const name of withSentence(target, () => fs.readdirSync(path.dirname(target)))) {
-    const [, pid] = name.startsWith(lead) ? (/^(\d+)-[a-z0-9]+$/.exec(name.slice(lead.length)) ?? []) : []
-    if (pid !== undefined && Number(pid) !== process.pid && !runs(Number(pid)))
-      fs.rmSync(path.join(path.dirname(target), name), { force: true })
-  }
-}
-
-function runs(pid: number): boolean {
-  try {
-    process.kill(pid, 0)
-    return true
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code === 'EPERM'
+function removeLeftovers(directory: string): void {
+  for (const name of withSentence(directory, () => fs.readdirSync(directory))) {
+    const [, pid] = /^\.env\.~(\d+)-[a-z0-9]+\.local$/.exec(name) ?? []
+    if (pid !== undefined && Number(pid) !== process.pid && !isRunning(Number(pid)))
+      fs.rmSync(path.join(directory, name), { force: true })
   }
 }
 
@@ -148,6 +180,7 @@ function withSentence<T>(file: string, action: () => T): T {
   try {
     return action()
   } catch (error) {
+    if (error instanceof Locked) throw error
     const { code } = error as NodeJS.ErrnoException
     const why =
       {

@@ -1,8 +1,8 @@
+import { withoutCredentials } from '../leak/credentials.js'
 import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
-import { withoutPassword } from '../legend/mask.js'
 import type { EntryType, Generate } from '../legend/types.js'
 import { textFor } from '../settle/convert.js'
 
@@ -84,7 +84,7 @@ function termsOf(entry: AnyEntry): Terms {
   const { default: value, optional = false } = entry
   return {
     expects: describeEntry(entry),
-    ...(value !== undefined && { default: withoutPassword(textFor(entry, value)) }),
+    ...(value !== undefined && { default: withoutCredentials(textFor(entry, value)) }),
     required: value === undefined && !optional,
   }
 }

@@ -2,6 +2,7 @@ import { amountText, bytesOf, durationOf } from '../legend/amounts.js'
 import { type Breach, breachOf } from '../legend/constraints.js'
 import { type AnyEntry, isDigit } from '../legend/entry.js'
 import { pemOf } from '../legend/pem.js'
+import { isDeepJson } from '../legend/records.js'
 import { joinList, splitList } from './lists.js'
 
 /** The typed value, or how the text breaks its entry; `item` is the place of a list's item that does, from 0. */
@@ -81,6 +82,7 @@ function convertList(text: string, entry: AnyEntry): Conversion {
 }
 
 function jsonIn(text: string): unknown {
+  if (isDeepJson(text)) return undefined
   try {
     return JSON.parse(text)
   } catch {

@@ -13,11 +13,17 @@ export interface Used {
   readonly text: string | undefined
 }
 
+/** What a text holds: what may be shown, what no entry declares, or the text of a secret. */
+export const holding = { open: 0, undeclared: 1, secret: 2 } as const
+export type Holds = (typeof holding)[keyof typeof holding]
+
+/** Former names, each with the name that it belongs to now. */
+export type Owners = ReadonlyMap<string, string>
+
 /** A text after expansion. */
 export interface Expanded {
   readonly text: string
-  /** Whether it holds the text of a secret. */
-  readonly secret: boolean
+  readonly holds: Holds
   readonly used: readonly Used[]
 }
 
@@ -40,7 +46,7 @@ interface Owner {
 interface Found {
   readonly text: string | undefined
   readonly layer: Layer | undefined
-  readonly secret: boolean
+  readonly holds: Holds
 }
 
 /** Longer values are the work of a mistake, or of someone who wants to fill the memory. In UTF-16 code units. */
@@ -55,12 +61,14 @@ const nameDepthMax = 200
 export class Expander {
   readonly #layers: readonly Layer[]
   readonly #entries: ReadonlyMap<string, AnyEntry>
+  readonly #owners: Owners
   readonly #done = new Map<string, Expanded | ExpansionProblem>()
   /** What is being expanded, outermost first. */
   readonly #open = new Set<string>()
 
-  constructor(layers: readonly Layer[], entries: ReadonlyMap<string, AnyEntry>) {
+  constructor(layers: readonly Layer[], entries: ReadonlyMap<string, AnyEntry>, owners: Owners) {
     this.#layers = layers
+    this.#owners = owners
     this.#entries = entries
   }
 
@@ -72,7 +80,7 @@ export class Expander {
   ): Expanded | ExpansionProblem {
     const parsed = dollar ? layer.parsed?.(name, back) : undefined
     if (!parsed || parsed.parts.every((part) => typeof part === 'string'))
-      return { text, secret: this.#isSecret(name), used: [] }
+      return { text, holds: this.#holdsOf(name), used: [] }
     const key = `${at}-${back} ${name}`
     let result = this.#done.get(key)
     if (!result) {
@@ -84,7 +92,7 @@ export class Expander {
       // What a cycle comes to depends on where it was entered, so problems are not kept.
       if (!('problem' in result)) this.#done.set(key, result)
     }
-    return 'problem' in result ? result : { ...result, secret: result.secret || this.#isSecret(name) }
+    return 'problem' in result ? result : { ...result, holds: more(result.holds, this.#holdsOf(name)) }
   }
 
   /** The whole chain gets the problem of its first name, so that a long one is not walked again from each of its names. */
@@ -97,17 +105,17 @@ export class Expander {
 
   #join(parts: readonly Part[], owner: Owner): Expanded | ExpansionProblem {
     let text = ''
-    let secret = false
+    let holds: Holds = holding.open
     const used: Used[] = []
     for (const part of parts) {
-      const piece = typeof part === 'string' ? { text: part, secret: false, used: [] } : this.#part(part, owner)
+      const piece = typeof part === 'string' ? { text: part, holds: holding.open, used: [] } : this.#part(part, owner)
       if ('problem' in piece) return piece
       text += piece.text
-      secret ||= piece.secret
+      holds = more(holds, piece.holds)
       used.push(...piece.used)
       if (text.length > lengthMax) return { problem: 'too-long', names: [owner.name] }
     }
-    return { text, secret, used }
+    return { text, holds, used }
   }
 
   #part({ name, operator, word }: Exclude<Part, string>, owner: Owner): Expanded | ExpansionProblem {
@@ -117,14 +125,15 @@ export class Expander {
     const present = found.text !== undefined && !(colon && found.text === '')
     const own = { used: [{ name, layer: found.layer, text: found.text }] }
     if (operator === ':+') {
-      const rest = present ? this.#join(word, owner) : { text: '', secret: false, used: [] }
+      const rest = present ? this.#join(word, owner) : { text: '', holds: holding.open, used: [] }
       return 'problem' in rest ? rest : { ...rest, used: [...own.used, ...rest.used] }
     }
-    if (present) return { text: found.text as string, secret: found.secret, ...own }
+    if (present) return { text: found.text as string, holds: found.holds, ...own }
     if (operator === '') return { problem: 'unset', names: [name] }
     const rest = this.#join(word, owner)
     if ('problem' in rest) return rest
-    if (operator === ':?') return { problem: 'asked-for', names: [name], message: rest.secret ? '' : rest.text }
+    if (operator === ':?')
+      return { problem: 'asked-for', names: [name], message: rest.holds === holding.open ? rest.text : '' }
     return { ...rest, used: [...own.used, ...rest.used] }
   }
 
@@ -149,7 +158,7 @@ export class Expander {
     }
     const entry = this.#entries.get(name)
     const text = entry?.default === undefined ? undefined : textFor(entry, entry.default)
-    return { text, layer: undefined, secret: this.#isSecret(name) }
+    return { text, layer: undefined, holds: this.#holdsOf(name) }
   }
 
   /** The name under which a layer has a variable: its own, or a former one. */
@@ -159,8 +168,9 @@ export class Expander {
     return former.find((old) => layer.get(old) !== undefined) ?? name
   }
 
-  #isSecret(name: string): boolean {
-    return this.#entries.get(name)?.secret === true
+  #holdsOf(name: string): Holds {
+    const entry = this.#entries.get(name) ?? this.#entries.get(this.#owners.get(name) ?? '')
+    return entry === undefined ? holding.undeclared : entry.secret ? holding.secret : holding.open
   }
 
   /** The names from where a cycle was entered, in order, the first again at the end. */
@@ -168,6 +178,10 @@ export class Expander {
     const open = [...this.#open]
     return [...open.slice(open.indexOf(key)), key].map(nameIn)
   }
+}
+
+function more(a: Holds, b: Holds): Holds {
+  return a > b ? a : b
 }
 
 function nameIn(key: string): string {

@@ -1,6 +1,8 @@
+import { withoutCredentials } from '../leak/credentials.js'
 import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
-import { mask, withoutPassword } from '../legend/mask.js'
+import { hides } from '../legend/entry.js'
+import { mask } from '../legend/mask.js'
 import { nearest } from '../legend/nearest.js'
 import type { ExpansionProblem } from './expand.js'
 import type { Fault } from './faults.js'
@@ -8,9 +10,10 @@ import { printable, quote } from './faults.js'
 import type { FaultKind } from './kinds.js'
 import type { Layer } from './layer.js'
 import { splitList } from './lists.js'
-import { nameSpot, valueSpot } from './places.js'
+import { nameSpot, openText, valueSpot } from './places.js'
 import type { Problem, Reading, StageEntries } from './read.js'
 import { freshRemedy, obtainRemedy, rightValue, setRemedy } from './remedies.js'
+import { secrecyOf } from './secrecy.js'
 import type { Hit } from './stack.js'
 
 /** A problem in words: with its place, and what to do. */
@@ -63,10 +66,11 @@ function valueFacts({ name, breach, ...problem }: Problem) {
   return { name, entry, winner, as, where, base }
 }
 
-function wrongValue(problem: Problem): Fault {
+function wrongValue(problem: Problem, reading: Reading): Fault {
   const { name, entry, winner, as, where, base } = valueFacts(problem)
   const { text } = winner
-  const found = entry.secret ? mask(text, entry) : quote(withoutPassword(text))
+  const shows = !hides(entry)
+  const found = shows ? quote(secrecyOf(reading).open(text, entry)) : mask(text, entry)
   return {
     ...base,
     message: `${name} must be ${describeEntry(entry)}, and ${itemText(problem, entry, text) ?? `is ${found}`}${where}${tooLong(problem, entry, text)}.`,
@@ -79,13 +83,14 @@ function itemText({ breach, item }: Problem, entry: AnyEntry, text: string): str
   if (breach !== 'wrong-item' || item === undefined) return undefined
   const found = splitList(text.trim(), entry.delimiter)?.[item]
   // In a JSON array an item may hold the delimiter.
-  const shows = !entry.secret && found !== undefined && !text.trim().startsWith('[')
-  return shows ? `item ${item + 1} is ${quote(withoutPassword(found))}` : `item ${item + 1} is none`
+  const shows = !hides(entry) && found !== undefined && !text.trim().startsWith('[')
+  return shows ? `item ${item + 1} is ${quote(openText(found, entry))}` : `item ${item + 1} is none`
 }
 
 /** Past 2^53 a number would be another one than its text says. */
-function tooLong({ breach }: Problem, { secret, type }: AnyEntry, text: string): string {
-  const isLong = breach === 'wrong-type' && type === 'integer' && !secret && /^\s*[+-]?\d{16,}\s*$/.test(text)
+function tooLong({ breach }: Problem, entry: AnyEntry, text: string): string {
+  const isLong =
+    breach === 'wrong-type' && entry.type === 'integer' && !hides(entry) && /^\s*[+-]?\d{16,}\s*$/.test(text)
   return isLong ? '; it has more digits than a number holds exactly' : ''
 }
 
@@ -95,7 +100,13 @@ type FunctionBreach = 'schema-issue' | 'read-failed' | 'not-plain' | 'needs-wait
 function functionFault({ name, winner, said = [], breach, ...problem }: Problem): Fault {
   const [entry, kind] = [problem.entry as AnyEntry, breach as FunctionBreach]
   const spot = winner && { layer: winner.layer.name, ...valueSpot(winner.layer, winner.as ?? name, entry) }
-  const words = entry.secret || said.length === 0 ? '' : `: ${said.slice(0, 3).map(printable).join('; ')}`
+  const words =
+    hides(entry) || said.length === 0
+      ? ''
+      : `: ${said
+          .slice(0, 3)
+          .map((each) => printable(withoutCredentials(each)))
+          .join('; ')}`
   const where = winner && winner.layer.text === undefined ? ` in ${winner.layer.name}` : ''
   const texts = {
     'schema-issue': [
@@ -139,7 +150,7 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
       return {
         ...base,
         // The words stand in the file beside the name, and may show only where the value may.
-        message: `${name} needs ${culprit}, which is not set${message && entry && !entry.secret ? `: ${printable(message)}` : '.'}`,
+        message: `${name} needs ${culprit}, which is not set${message && !hides(entry) ? `: ${printable(withoutCredentials(message))}` : '.'}`,
         remedy: setRemedy(culprit, reading),
       }
     case 'cycle':
@@ -176,15 +187,33 @@ function bareDollar({ name, entry, winner, bare }: Problem): Fault {
   }
 }
 
-function secretInBrowser({ name, entry, winner, used = [] }: Problem, { entries }: Reading): Fault {
+function secretInBrowser({ name, entry, winner, used = [], found = [] }: Problem, reading: Reading): Fault {
   const { layer } = winner as Hit
-  const secrets = used.filter((each) => entries.get(each.name)?.secret).map((each) => each.name)
-  return {
-    kind: 'secret-in-browser',
+  const secrecy = secrecyOf(reading)
+  const base = {
+    kind: 'secret-in-browser' as const,
     name,
-    message: `${name} may reach the browser, and is built on ${secrets.length > 0 ? `the secret ${secrets.join(' and ')}` : 'a secret'}.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
+  }
+  if (found.length > 0)
+    return {
+      ...base,
+      ...valueSpot(layer, name, { ...(entry as AnyEntry), secret: true }),
+      message: `${name} may reach the browser, and holds the text of ${found.join(' and ')}.`,
+      remedy: 'Take it out of the value; where it stands by a quote that closes too late, close that.',
+    }
+  const secrets = used.filter((each) => secrecy.entryFor(each.name)?.secret).map((each) => each.name)
+  const [stranger] = used.filter((each) => secrecy.entryFor(each.name) === undefined)
+  if (secrets.length === 0 && stranger)
+    return {
+      ...base,
+      message: `${name} may reach the browser, and is built on ${stranger.name}, which no entry declares, so that it counts as secret.`,
+      remedy: `Write in the legend: ${stranger.name}: { type: 'string', reach: 'browser' }`,
+    }
+  return {
+    ...base,
+    message: `${name} may reach the browser, and is built on ${secrets.length > 0 ? `the secret ${secrets.join(' and ')}` : 'a secret'}.`,
     remedy: 'Build it on what everyone may see, or keep it on the server.',
   }
 }

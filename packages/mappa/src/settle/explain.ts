@@ -1,5 +1,7 @@
 import { explainFlaw } from '../format/flaw-texts.js'
+import { withoutCredentials } from '../leak/credentials.js'
 import { explainContradiction } from '../legend/contradiction-texts.js'
+import { hides } from '../legend/entry.js'
 import { type Legend, stagesOf } from '../legend/legend.js'
 import { nearest } from '../legend/nearest.js'
 import { problemFault } from './explain-problem.js'
@@ -129,8 +131,9 @@ function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, sett
   const [first] = hits.flatMap(
     ({ name, hit }) => (hit && valueSpot(hit.layer, hit.as ?? name, entries.get(name))) ?? [],
   )
-  const inSecret = names.some((name) => settings.some((each) => each.name === name && each.entry.secret))
-  const failed = said === undefined ? '' : ` The rule failed${inSecret ? '.' : `: ${printable(said)}`}`
+  const inSecret = names.some((name) => settings.some((each) => each.name === name && hides(each.entry)))
+  const failed =
+    said === undefined ? '' : ` The rule failed${inSecret ? '.' : `: ${printable(withoutCredentials(said))}`}`
   const ended = /[.!?]$/.test(sentence) ? sentence : `${sentence}.`
   return {
     kind: 'rule',

@@ -1,12 +1,13 @@
 import { type Difference, differencesOf } from '../format/portability.js'
 import { encodeValue } from '../format/value.js'
 import type { AnyEntry } from '../legend/entry.js'
-import { withoutPassword } from '../legend/mask.js'
+import { hides } from '../legend/entry.js'
 import { nearest } from '../legend/nearest.js'
 import { type Notice, printable, quote } from './faults.js'
 import type { Layer } from './layer.js'
-import { lineAt, nameSpot, rangesOf, valueSpot, writtenOf } from './places.js'
-import { changesLoading, type Reading, type StageEntries } from './read.js'
+import { changesLoading } from './loading-names.js'
+import { lineAt, nameSpot, openText, rangesOf, valueSpot, writtenOf } from './places.js'
+import type { Reading, StageEntries } from './read.js'
 import { obtainRemedy } from './remedies.js'
 import { isGuessable, isPlaceholder, keyFor } from './slips.js'
 import type { Hit } from './stack.js'
@@ -121,18 +122,18 @@ function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage:
       message: `${name} is deprecated, and is set in ${layer.name}.`,
       remedy: entry.description ? printable(entry.description) : 'Remove it.',
     }
-  if (!entry.secret && entry.type === 'string' && isPlaceholder(text))
+  if (!hides(entry) && entry.type === 'string' && isPlaceholder(text))
     yield {
       ...base,
       kind: 'placeholder',
       message: `${name} holds ${quote(text)}, which looks like a placeholder.`,
       remedy: obtainRemedy(entry, 'Put the real value there.'),
     }
-  if (!entry.secret && withoutPassword(text) !== text)
+  if (!entry.secret && openText(text, entry) !== text)
     yield {
       ...base,
       kind: 'password-shown',
-      message: `${name} holds a URL with a password, and is not secret.`,
+      message: `${name} holds what looks like a credential, and is not secret.`,
       remedy: `Write in the legend: ${name}: { …, secret: true }`,
     }
   if (stage.name !== 'production' && keyFor(text, entry) === 'live')
@@ -183,7 +184,7 @@ function* valueNotices(
   const differences = differencesOf(written, style).filter((difference) => !(known && difference === 'dollar'))
   if (differences.length === 0) return
   const entry = entries.get(name)
-  const open = entry !== undefined && !entry.secret
+  const open = !hides(entry)
   const what = differences.map((difference) => differenceTexts[difference])
   const last = what.pop()
   const list = what.length > 0 ? `${what.join(', ')} and ${last}` : last

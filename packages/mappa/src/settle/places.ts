@@ -2,8 +2,10 @@ import { type AssignmentRange, readLayer } from '../format/document.js'
 import type { LayerFlaw } from '../format/flaws.js'
 import type { Style } from '../format/item-kinds.js'
 import { LineIndex } from '../format/line-index.js'
+import { withoutCredentials } from '../leak/credentials.js'
+import { masked } from '../leak/ranges.js'
 import type { AnyEntry } from '../legend/entry.js'
-import { masked, withoutPassword } from '../legend/mask.js'
+import { hides } from '../legend/entry.js'
 import { type Excerpt, type Place, printable } from './faults.js'
 import type { Layer } from './layer.js'
 
@@ -51,7 +53,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   if (!range) return undefined
   const { nameStart, valueStart, valueEnd } = range
   const written = layer.text.slice(valueStart, valueEnd).split(/\r?\n/, 1)[0] as string
-  const shown = entry && !entry.secret ? printable(withoutPassword(written)) : written && masked
+  const shown = hides(entry) ? written && masked : printable(openText(written, entry))
   const before = printable(layer.text.slice(nameStart, valueStart))
   const text = before + shown
   const [start, length, marked] =
@@ -77,10 +79,10 @@ export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undef
   if (name === undefined || lines.at(valueStart).line !== at.line) return spot
   const text = layer.text as string
   const before = printable(text.slice(nameStart, valueStart))
-  if (!entry || entry.secret) {
+  if (hides(entry)) {
     return { ...spot, excerpt: { text: before + masked, start: before.length, end: before.length + masked.length } }
   }
-  const line = printable(withoutPassword(text.slice(valueStart).split(/\r?\n/, 1)[0] as string))
+  const line = printable(openText(text.slice(valueStart).split(/\r?\n/, 1)[0] as string, entry))
   const marked = before.length + printable(text.slice(valueStart, start)).length
   return { ...spot, excerpt: { text: before + line, start: marked, end: marked + Math.max(end - start, 1) } }
 }
@@ -99,4 +101,9 @@ export function writtenOf(layer: Layer, name: string): { readonly written: strin
 /** The line of an offset, from 1. */
 export function lineAt(layer: Layer, offset: number): number {
   return opened(layer).lines.at(offset).line
+}
+
+/** The text of a value that may be shown, but for credentials in it; what everyone can see in a browser needs no key masked. */
+export function openText(text: string, entry: AnyEntry | undefined): string {
+  return withoutCredentials(text, entry?.reach !== 'browser')
 }

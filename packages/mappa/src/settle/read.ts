@@ -5,9 +5,10 @@ import { type AnyEntry, entryIn } from '../legend/entry.js'
 import { entriesOf, type Legend, stagesOf } from '../legend/legend.js'
 import type { StandardResult } from '../legend/standard-schema.js'
 import { convert, textFor } from './convert.js'
-import { Expander, type ExpansionProblem, type Used } from './expand.js'
+import { Expander, type ExpansionProblem, holding, type Owners, type Used } from './expand.js'
 import type { Fault, Notice } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
+import { changesLoading } from './loading-names.js'
 import { type BrokenRule, brokenRules } from './rules.js'
 import { seenValue } from './seen.js'
 import type { Setting } from './settings.js'
@@ -26,6 +27,8 @@ export interface Sources {
   readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */
   readonly legendName?: string
+  /** Whether what may reach a browser is searched for the texts of secrets: builds and checks do, starts do not. */
+  readonly thorough?: boolean
   /** What asynchronous schemas have said of the values, by name. */
   readonly answers?: ReadonlyMap<string, StandardResult>
 }
@@ -61,6 +64,8 @@ export interface Problem {
   readonly bare?: { readonly name: string; readonly start: number }
   /** Names that the value was built from. */
   readonly used?: readonly Used[]
+  /** Names whose text was found in the value. */
+  readonly found?: readonly string[]
 }
 
 /** Layers read through a legend: the values, or the bare facts of what is wrong. `survey` puts those into words. */
@@ -71,6 +76,7 @@ export interface Reading {
   readonly stack: Stack
   readonly expander: Expander
   readonly entries: StageEntries
+  readonly owners: Owners
   /** Whether nothing at all is wrong. */
   readonly sound: boolean
   readonly contradictions: readonly Contradiction[]
@@ -111,10 +117,13 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const problems: Problem[] = []
   const others: Given[] = []
   const stageKnown = stagesOf(definition).includes(stage.name)
-  const { entries: known, traits }: Known =
-    contradictions.length === 0 && stageKnown ? knownIn(definition, stage.name) : { entries: new Map() }
+  const {
+    entries: known,
+    owners,
+    traits,
+  }: Known = contradictions.length === 0 && stageKnown ? knownIn(definition, stage.name) : nothingKnown
   const stack = new Stack(layers, traits)
-  const expander = new Expander(layers, known)
+  const expander = new Expander(layers, known, owners)
   const { answers } = sources
   const state: State = {
     ...{ stage: stage.name, stack, expander, entries: known, settings, problems, others },
@@ -149,6 +158,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     stack,
     expander,
     entries,
+    owners,
     sound,
     contradictions,
     settings,
@@ -162,14 +172,17 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
 /** A legend's entries as they hold in a stage, and what they say of looking up their names. */
 interface Known {
   readonly entries: StageEntries
+  readonly owners: Owners
   readonly traits?: StackTraits
 }
+
+const nothingKnown: Known = { entries: new Map(), owners: new Map() }
 
 const entriesByStage = new WeakMap<Legend<unknown>, Map<string, Known>>()
 
 /** A legend's entries as they hold in a stage; worked out once for each. */
 function knownIn(definition: Legend<unknown> | undefined, stage: string): Known {
-  if (!definition) return { entries: new Map() }
+  if (!definition) return nothingKnown
   const stages = entriesByStage.get(definition) ?? new Map<string, Known>()
   entriesByStage.set(definition, stages)
   let known = stages.get(stage)
@@ -178,13 +191,17 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
     const formers = new Map<string, readonly string[]>()
     const keeps = new Set<string>()
     const entries = new Map<string, AnyEntry>()
+    const owners = new Map<string, string>()
     for (const name of Object.keys(declared)) {
       const entry = entryIn(declared[name] as AnyEntry, stage)
       entries.set(name, entry)
-      if (entry.formerly) formers.set(name, entry.formerly)
+      if (entry.formerly) {
+        formers.set(name, entry.formerly)
+        for (const old of entry.formerly) owners.set(old, name)
+      }
       if (entry.empty === 'keep') keeps.add(name)
     }
-    known = { entries, traits: { ...(formers.size > 0 && { formers }), ...(keeps.size > 0 && { keeps }) } }
+    known = { entries, owners, traits: { ...(formers.size > 0 && { formers }), ...(keeps.size > 0 && { keeps }) } }
     stages.set(stage, known)
   }
   return known
@@ -266,9 +283,10 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
     problems.push({ ...problem, breach: 'expansion', expansion: expanded })
     return 'faulty'
   }
-  if (expanded.secret && entry && !entry.secret) {
+  if (expanded.holds !== holding.open && entry && !entry.secret) {
+    const hidden = expanded.holds === holding.secret ? { secret: true } : { veiled: true }
     // The entries as they are are kept for the next reading.
-    state.entries = new Map(entries).set(name, { ...entry, secret: true })
+    state.entries = new Map(entries).set(name, { ...entry, ...hidden })
     if (entry.reach === 'browser') problems.push({ ...problem, breach: 'secret-in-browser', used: expanded.used })
   }
   return { ...top, text: expanded.text }
@@ -283,14 +301,6 @@ function addUndeclared(state: State): void {
     if (top && top !== 'faulty' && top.text !== '')
       state.others.push({ name, text: top.text, source: top.layer.source })
   }
-}
-
-const loadingNames = ['NODE_OPTIONS', 'PATH', 'BASH_ENV']
-
-/** Names that decide what code a program loads; a layer file must not set them unless the legend says so. */
-export function changesLoading(name: string): boolean {
-  const upper = name.toUpperCase()
-  return loadingNames.includes(upper) || upper.startsWith('LD_') || upper.startsWith('DYLD_')
 }
 
 function isSound(layer: Layer, entries: StageEntries): boolean {

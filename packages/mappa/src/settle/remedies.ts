@@ -1,9 +1,10 @@
 /** What to do about a fault or a notice: sentences, and lines or commands that can be pasted. */
 
 import { encodeValue } from '../format/value.js'
+import { withoutCredentials } from '../leak/credentials.js'
 import { boundsOf, describeEntry, numberOf } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
-import { withoutPassword } from '../legend/mask.js'
+import { hides } from '../legend/entry.js'
 import { nearest } from '../legend/nearest.js'
 import { convert, textFor } from './convert.js'
 import { printable } from './faults.js'
@@ -14,15 +15,15 @@ import type { Hit } from './stack.js'
 
 export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
   // Nobody can tell what a number alone was to be.
-  if (entry.type === 'duration' && !entry.secret && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
+  if (entry.type === 'duration' && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
     return `Say the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
-  const right = entry.secret
+  const right = hides(entry)
     ? undefined
     : (meantValue(text, entry) ??
       (item === undefined ? (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0]) : undefined))
   const meant = right === undefined ? undefined : textFor(entry, right)
   // What was meant is made of what is there, which may hold a password that nobody declared secret.
-  if (meant !== undefined && withoutPassword(meant) === meant)
+  if (meant !== undefined && withoutCredentials(meant) === meant)
     return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(meant, layer.source))}`
   if (item !== undefined) return `Make item ${item + 1} ${describeEntry(entry.items as AnyEntry)}.`
   if (entry.obtain) return `Obtain: ${entry.obtain}`
@@ -38,7 +39,7 @@ function nearestLimit(text: string, entry: AnyEntry): string | undefined {
   const isAbove = value !== undefined && value > maximum
   const limit = isAbove ? (entry.maximum ?? maximum) : (entry.minimum ?? minimum)
   const written = typeof limit === 'number' ? textFor(entry, limit) : limit
-  return !entry.secret && 'value' in convert(written, entry) ? written : undefined
+  return !hides(entry) && 'value' in convert(written, entry) ? written : undefined
 }
 
 /** As it has to stand in a layer file. */

@@ -1,4 +1,6 @@
-import { type AnyEntry, placeOf } from '../legend/entry.js'
+import { type AnyEntry, hides, placeOf } from '../legend/entry.js'
+import { saidBy } from './said.js'
+import { heard, isThenable } from './seen.js'
 import type { Setting } from './settings.js'
 
 /** A rule that does not hold, and the variables it read. */
@@ -26,11 +28,11 @@ export function brokenRules(
     const read = new Set<string>()
     try {
       const holds = rule(watched(values, entries, read) as never)
-      if (holds instanceof Promise) holds.catch(() => {})
-      return holds === true || (holds && !(holds instanceof Promise)) ? [] : [{ sentence, names: [...read] }]
+      if (isThenable(holds)) heard(holds)
+      return holds && !isThenable(holds) ? [] : [{ sentence, names: [...read] }]
     } catch (thrown) {
       if (thrown === skip) return []
-      return [{ sentence, names: [...read], said: thrown instanceof Error ? thrown.message : String(thrown) }]
+      return [{ sentence, names: [...read], said: saidBy(thrown) }]
     }
   })
 }
@@ -50,7 +52,7 @@ function watched(
       group = group[step] as WatchedGroup
     }
     Object.defineProperty(group, steps.at(-1) as string, {
-      enumerable: !entry.secret,
+      enumerable: !hides(entry),
       get() {
         read.add(name)
         if (!values.has(name)) throw skip

@@ -1,5 +1,6 @@
 import type { AnyEntry } from '../legend/entry.js'
 import type { StandardResult } from '../legend/standard-schema.js'
+import { saidBy } from './said.js'
 
 /** What a legend's own function said of a value. */
 export type SeenValue =
@@ -9,43 +10,56 @@ export type SeenValue =
 
 /** A checked value as code sees it: what `read` or `schema` makes of it. `answer` is what an asynchronous schema has said. */
 export function seenValue(entry: AnyEntry, value: unknown, answer?: StandardResult): SeenValue {
-  const { read, schema, reach } = entry
-  let seen: SeenValue = { value }
-  if (schema) {
-    const result = answer ?? attempt(() => schema['~standard'].validate(value))
-    if (result instanceof Failed) return { wrong: 'schema-issue', said: result.said }
-    if (result instanceof Promise) return { promise: result }
-    seen = result.issues
-      ? { wrong: 'schema-issue', said: result.issues.map(({ message }) => String(message)) }
-      : { value: result.value }
-  } else if (read) {
-    const result = attempt(() => read(value))
-    seen = result instanceof Failed ? { wrong: 'read-failed', said: result.said } : { value: result }
-    if (result instanceof Promise) {
-      // Nobody waits for it, so that nobody hears of it either.
-      result.catch(() => {})
-      seen = { wrong: 'read-failed', said: ['It gave a promise, and must give its result at once.'] }
-    }
-  }
+  const seen = entry.schema ? bySchema(entry.schema, value, answer) : entry.read ? byRead(entry.read, value) : { value }
   // What a page gets is written into its code.
-  if (reach === 'browser' && 'value' in seen && !isPlain(seen.value)) return { wrong: 'not-plain', said: [] }
+  if (entry.reach === 'browser' && 'value' in seen && !isPlain(seen.value)) return { wrong: 'not-plain', said: [] }
   return seen
 }
 
-/** What a function of the project threw. */
-class Failed {
-  readonly said: readonly string[]
-  constructor(thrown: unknown) {
-    this.said = [thrown instanceof Error ? thrown.message : String(thrown)]
+function bySchema(
+  schema: NonNullable<AnyEntry['schema']>,
+  value: unknown,
+  answer: StandardResult | undefined,
+): SeenValue {
+  try {
+    const result = answer ?? schema['~standard'].validate(value)
+    if (isThenable(result)) return { promise: heard(result) }
+    const { issues } = result as StandardResult
+    if (!issues) return { value: (result as { readonly value: unknown }).value }
+    return { wrong: 'schema-issue', said: Array.from(issues, ({ message }) => saidBy(message)) }
+  } catch (thrown) {
+    return { wrong: 'schema-issue', said: [saidBy(thrown)] }
   }
 }
 
-function attempt<T>(action: () => T): T | Failed {
+function byRead(read: NonNullable<AnyEntry['read']>, value: unknown): SeenValue {
   try {
-    return action()
+    const result = read(value)
+    if (!isThenable(result)) return { value: result }
+    heard(result)
+    return { wrong: 'read-failed', said: ['It gave a promise, and must give its result at once.'] }
   } catch (thrown) {
-    return new Failed(thrown)
+    return { wrong: 'read-failed', said: [saidBy(thrown)] }
   }
+}
+
+/** Whether there is something to wait for, whoever's promise it is. */
+export function isThenable(value: unknown): value is PromiseLike<never> {
+  return (
+    (typeof value === 'object' || typeof value === 'function') &&
+    value !== null &&
+    typeof (value as { then?: unknown }).then === 'function'
+  )
+}
+
+/**
+ * A promise that may be rejected before anybody waits for it, or though nobody ever does: unheard, that would end the process
+ * with whatever it was rejected with on the screen.
+ */
+export function heard<T>(thenable: PromiseLike<T>): Promise<T> {
+  const promise = Promise.resolve(thenable)
+  promise.catch(() => {})
+  return promise
 }
 
 /** Whether JSON can hold a value as it is. */
@@ -66,6 +80,6 @@ export async function answerOf(promise: Promise<StandardResult>): Promise<Standa
   try {
     return await promise
   } catch (thrown) {
-    return { issues: [{ message: thrown instanceof Error ? thrown.message : String(thrown) }] }
+    return { issues: [{ message: saidBy(thrown) }] }
   }
 }

@@ -1,6 +1,7 @@
-import { type AnyEntry, placeOf } from '../legend/entry.js'
+import { type AnyEntry, hides, placeOf } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
 import type { LayerSource } from './layer.js'
+import { saidBy } from './said.js'
 import type { Stage } from './stage.js'
 
 /** A setting ready to be put in its place. */
@@ -41,7 +42,7 @@ export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: Rea
   const groups = new Map<string, Group>()
   const root = newGroup()
   for (const { name, value, entry } of settings) {
-    if (entry.as === undefined && !entry.secret && !absent?.has(name)) {
+    if (entry.as === undefined && !hides(entry) && !absent?.has(name)) {
       root[name] = value
       continue
     }
@@ -60,10 +61,11 @@ export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: Rea
     const key = steps[steps.length - 1] as string
     // No place is one that a prototype could catch, so the plain way, which is much the fastest, will do.
     if (absent?.has(name)) Object.defineProperty(group, key, { get: () => refuse(name), enumerable: false })
-    else if (!entry.secret || value === undefined) group[key] = value
+    else if (!hides(entry) || value === undefined) group[key] = value
     else {
-      Object.defineProperty(group, key, { value, enumerable: false })
-      maskedBy.get(group)?.set(key, mask(String(value), entry))
+      // A getter, since what prints hidden members shows that there is one, and asks for nothing.
+      Object.defineProperty(group, key, { get: () => value, enumerable: entry.secret !== true })
+      maskedBy.get(group)?.set(key, mask(saidBy(value), entry))
     }
   }
   for (const group of groups.values()) Object.freeze(group)
@@ -108,7 +110,7 @@ function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown)
   const copy: Group = {}
   for (const key of Object.getOwnPropertyNames(group)) {
     // What a test was not given.
-    if (Object.getOwnPropertyDescriptor(group, key)?.get) continue
+    if (Object.getOwnPropertyDescriptor(group, key)?.get && !masks?.has(key)) continue
     const value = group[key]
     const isGroup = typeof value === 'object' && value !== null && maskedBy.has(value)
     const shown = masks?.has(key) ? secret(masks.get(key) as string, value) : value

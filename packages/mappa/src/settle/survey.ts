@@ -1,11 +1,14 @@
 import { asLegend } from '../legend/check.js'
+import { hides } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { explain } from './explain.js'
 import type { Fault, Notice } from './faults.js'
 import type { Layer } from './layer.js'
 import { noticesOf } from './notices.js'
+import type { Problem } from './read.js'
 import { type Given, givenIn, type Reading, readSources, type Sources } from './read.js'
+import { secrecyOf } from './secrecy.js'
 import { answerOf } from './seen.js'
 import { assemble } from './settings.js'
 import type { Stage } from './stage.js'
@@ -26,6 +29,11 @@ export interface Survey<S = unknown> {
   readonly trails: ReadonlyMap<string, Trail>
   /** The trail of any name, also of one that nothing sets. */
   trail(name: string): Trail
+  /**
+   * A text with the texts of all known secrets masked, in any spelling that they travel in: for what is logged or shown
+   * beside these settings. Secrets of fewer than 8 bytes are not looked for.
+   */
+  mask(text: string): string
   /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
   readonly texts: ReadonlyMap<string, string>
   /** Those texts with the kind of source that gives each. */
@@ -52,8 +60,21 @@ export class SettleError extends Error {
  */
 export function survey<E>(given: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
   const definition = asLegend(given)
-  const reading = readSources(definition, sources)
+  const reading = sources.thorough ? searched(readSources(definition, sources)) : readSources(definition, sources)
   return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
+}
+
+/** A reading in which what may reach a browser and holds the text of a secret is at fault. */
+function searched(reading: Reading): Reading {
+  const problems = reading.settings.flatMap(({ name, entry, text, value }): Problem[] => {
+    if (entry.reach !== 'browser' || hides(entry) || text === undefined) return []
+    const winner = reading.stack.find(name)
+    const found = secrecyOf(reading).secretsIn(`${text}\n${JSON.stringify(value)}`)
+    return found.length > 0 && winner
+      ? [{ name, entry, breach: 'secret-in-browser', winner, clearedBy: undefined, found }]
+      : []
+  })
+  return problems.length === 0 ? reading : { ...reading, problems: [...reading.problems, ...problems], sound: false }
 }
 
 /** The same, waiting for what asynchronous schemas say of their values. */
@@ -73,14 +94,12 @@ class Findings<S> implements Survey<S> {
   #notices: readonly Notice[] | undefined
   #trails: ReadonlyMap<string, Trail> | undefined
   readonly ok: boolean
+  readonly faults: readonly Fault[]
 
-  constructor(
-    reading: Reading,
-    readonly faults: readonly Fault[],
-    { surroundings }: Sources,
-  ) {
+  constructor(reading: Reading, faults: readonly Fault[], { surroundings }: Sources) {
     this.#reading = reading
     this.#surroundings = surroundings
+    this.faults = faults.map((fault) => secrecyOf(reading).veiled(fault))
     this.ok = reading.sound
   }
 
@@ -103,7 +122,9 @@ class Findings<S> implements Survey<S> {
   }
 
   get notices() {
-    this.#notices ??= [...noticesOf(this.#reading), ...(this.#surroundings?.() ?? [])]
+    this.#notices ??= [...noticesOf(this.#reading), ...(this.#surroundings?.() ?? [])].map((notice) =>
+      secrecyOf(this.#reading).veiled(notice),
+    )
     return this.#notices
   }
 
@@ -120,5 +141,9 @@ class Findings<S> implements Survey<S> {
 
   trail(name: string) {
     return trailOf(name, this.#reading)
+  }
+
+  mask(text: string) {
+    return secrecyOf(this.#reading).mask(text)
   }
 }

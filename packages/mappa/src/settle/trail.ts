@@ -1,13 +1,12 @@
 import { describeEntry } from '../legend/constraints.js'
-import type { AnyEntry } from '../legend/entry.js'
 import { entriesOf } from '../legend/legend.js'
-import { mask, withoutPassword } from '../legend/mask.js'
 import { textFor } from './convert.js'
 import type { Used } from './expand.js'
-import { type Place, printable } from './faults.js'
+import type { Place } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
 import { valueSpot } from './places.js'
-import type { Reading, StageEntries } from './read.js'
+import type { Reading } from './read.js'
+import { type Secrecy, secrecyOf } from './secrecy.js'
 import type { Hit, Stack } from './stack.js'
 
 /** Why a layer's value is not the one that counts. */
@@ -55,18 +54,19 @@ export interface Trail {
 export function trailOf(name: string, reading: Reading): Trail {
   const { entries, layers, stack, expander } = reading
   const entry = entries.get(name)
+  const secrecy = secrecyOf(reading)
   const steps: TrailStep[] = hitsOf(name, layers, stack, entry?.formerly).map((hit) => {
     const place = valueSpot(hit.layer, hit.as ?? name, entry)?.place
     // What is hidden is shown as it is written: expanding it could fail for reasons that do not matter.
     const expanded = hit.passed === undefined && hit.dollar ? expander.expand(hit.as ?? name, hit) : undefined
     const whole = expanded && !('problem' in expanded) ? expanded : undefined
-    const parts = whole?.used.map((used) => partOf(used, entries))
+    const parts = whole?.used.map((used) => partOf(used, secrecy))
     return {
       layer: hit.layer.name,
       source: hit.layer.source,
       ...(place && { place }),
       ...(hit.as && { as: hit.as }),
-      shown: shownText(whole?.text ?? hit.text, entry),
+      shown: secrecy.shown(whole?.text ?? hit.text, entry),
       ...(hit.passed && { passed: hit.passed }),
       ...(parts?.length && { parts }),
     }
@@ -82,7 +82,8 @@ export function trailOf(name: string, reading: Reading): Trail {
 }
 
 /** The legend's default, below the one that a stage's own words put in its place. */
-function defaultSteps(name: string, { definition, entries, stage }: Reading): TrailStep[] {
+function defaultSteps(name: string, reading: Reading): TrailStep[] {
+  const { definition, entries, stage } = reading
   const entry = entries.get(name)
   if (!entry) return []
   const own = entriesOf(definition)[name]
@@ -93,7 +94,7 @@ function defaultSteps(name: string, { definition, entries, stage }: Reading): Tr
     .map(({ value, ...rest }) => ({
       layer: 'the legend',
       source: 'default',
-      shown: shownText(textFor(entry, value), entry),
+      shown: secrecyOf(reading).shown(textFor(entry, value), entry),
       ...rest,
     }))
 }
@@ -117,18 +118,13 @@ function hitsOf(
   })
 }
 
-function partOf({ name, layer, text }: Used, entries: StageEntries): TrailPart {
-  const entry = entries.get(name)
+function partOf({ name, layer, text }: Used, secrecy: Secrecy): TrailPart {
+  const entry = secrecy.entryFor(name)
   const place = layer && valueSpot(layer, name, entry)?.place
   return {
     name,
     layer: layer?.name ?? (text === undefined ? undefined : 'the legend'),
     ...(place && { place }),
-    shown: text === undefined ? undefined : shownText(text, entry),
+    shown: text === undefined ? undefined : secrecy.shown(text, entry),
   }
-}
-
-function shownText(text: string, entry: AnyEntry | undefined): string {
-  if (text === '') return ''
-  return entry && !entry.secret ? printable(withoutPassword(text)) : mask(text, entry)
 }

@@ -1,0 +1,23 @@
+/** What somebody threw or gave, as text, whatever it is: of an error its message. Never throws. */
+export function saidBy(thrown: unknown): string {
+  try {
+    const text: unknown = isError(thrown) ? thrown.message : String(thrown)
+    return typeof text === 'string' ? text : 'something that is no text'
+  } catch {
+    return 'something that cannot be printed'
+  }
+}
+
+/** The name of an error's kind, if it says one. Never throws. */
+export function errorName(thrown: unknown): string | undefined {
+  try {
+    return isError(thrown) && /^[A-Za-z]{1,60}$/.test(thrown.name) ? thrown.name : undefined
+  } catch {
+    return undefined
+  }
+}
+
+/** Errors of another realm are errors, too. */
+function isError(thrown: unknown): thrown is Error {
+  return thrown instanceof Error || Object.prototype.toString.call(thrown) === '[object Error]'
+}
