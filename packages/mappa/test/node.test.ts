@@ -1,4 +1,5 @@
 import assert from 'node:assert/strict'
+import { spawnSync } from 'node:child_process'
 import { mkdirSync, symlinkSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
@@ -78,7 +79,8 @@ test('a layer file that cannot be read as text is a fault that names it', () => 
   const cases: readonly [content: string | Uint8Array | ((path: string) => void), message: RegExp, place?: string][] = [
     [(path) => mkdirSync(path), /^\.env must be a file, and is a directory\.$/],
     [(path) => symlinkSync(path, path), /^\.env cannot be read: it is a link that leads to itself\.$/],
-    [(path) => symlinkSync('/dev/zero', path), /^\.env must be at most 8 MiB/],
+    [(path) => symlinkSync('/dev/zero', path), /^\.env must be a file, and is a device, a pipe or the like\.$/],
+    [(path) => spawnSync('mkfifo', [path]), /^\.env must be a file, and is a device, a pipe or the like\.$/],
     [Buffer.alloc(8 * 1024 * 1024 + 1, 35), /^\.env must be at most 8 MiB, and is larger\.$/],
     [Buffer.from('A=1\nBÄ=\xe9x', 'latin1'), /^\.env must be UTF-8 text, and is not\.$/, '2:2'],
     [Buffer.from('\ufeffA=1', 'utf16le'), /it looks like UTF-16/, '1:1'],

@@ -3,7 +3,7 @@ import { fs, path } from './builtins.js'
 /** So long another writer is waited for. Milliseconds. */
 const waitMax = 10_000
 /** How often the lock is looked at. Milliseconds. */
-const pause = 10
+const lookEvery = 10
 
 /** Temporary and lock files lie beside what they are for, under names that every rule for layer files of one machine covers. */
 export function besideName(id: string): string {
@@ -11,7 +11,7 @@ export function besideName(id: string): string {
 }
 
 /** Who holds a lock: the process, on which machine, and a word of its own. */
-interface Owner {
+interface LockOwner {
   readonly pid: number
   readonly host: string
   readonly word: string
@@ -47,7 +47,8 @@ export function lockDirectories(directories: readonly string[]): Lock {
   }
   try {
     // In one order, so that no two wait for each other.
-    for (const directory of [...new Set(directories)].sort()) held.push(lock(path.join(directory, besideName('lock'))))
+    for (const directory of [...new Set(directories)].sort())
+      held.push(lockFile(path.join(directory, besideName('lock'))))
   } catch (error) {
     release()
     throw error
@@ -55,8 +56,8 @@ export function lockDirectories(directories: readonly string[]): Lock {
   return { isHeld: () => held.every(({ file, text }) => contentOf(file) === text), release }
 }
 
-function lock(file: string): { readonly file: string; readonly text: string } {
-  const owner: Owner = { pid: process.pid, host: hostName(), word: Math.random().toString(36).slice(2) }
+function lockFile(file: string): { readonly file: string; readonly text: string } {
+  const owner: LockOwner = { pid: process.pid, host: hostName(), word: Math.random().toString(36).slice(2) }
   const text = JSON.stringify(owner)
   const last = Date.now() + waitMax
   for (;;) {
@@ -64,7 +65,7 @@ function lock(file: string): { readonly file: string; readonly text: string } {
     const found = contentOf(file)
     if (found !== undefined && isGone(found)) takeAway(file, found)
     else if (Date.now() > last) throw new Locked(file, ownerOf(found ?? '')?.pid)
-    else Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, pause)
+    else Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lookEvery)
   }
 }
 
@@ -116,7 +117,7 @@ function contentOf(file: string): string | undefined {
   }
 }
 
-function ownerOf(text: string): Owner | undefined {
+function ownerOf(text: string): LockOwner | undefined {
   try {
     const { pid, host, word } = JSON.parse(text)
     return Number.isSafeInteger(pid) && pid > 0 && typeof host === 'string' ? { pid, host, word } : undefined

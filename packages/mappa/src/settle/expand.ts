@@ -37,7 +37,7 @@ export interface ExpansionProblem {
 }
 
 /** The assignment whose parts are being joined: of a name, in a layer, so many before the last one of that name there. */
-interface Owner {
+interface Assigned {
   readonly name: string
   readonly at: number
   readonly back: number
@@ -92,7 +92,7 @@ export class Expander {
       // What a cycle comes to depends on where it was entered, so problems are not kept.
       if (!('problem' in result)) this.#done.set(key, result)
     }
-    return 'problem' in result ? result : { ...result, holds: more(result.holds, this.#holdsOf(name)) }
+    return 'problem' in result ? result : { ...result, holds: larger(result.holds, this.#holdsOf(name)) }
   }
 
   /** The whole chain gets the problem of its first name, so that a long one is not walked again from each of its names. */
@@ -103,7 +103,7 @@ export class Expander {
     return problem
   }
 
-  #join(parts: readonly Part[], owner: Owner): Expanded | ExpansionProblem {
+  #join(parts: readonly Part[], owner: Assigned): Expanded | ExpansionProblem {
     let text = ''
     let holds: Holds = holding.open
     const used: Used[] = []
@@ -111,14 +111,14 @@ export class Expander {
       const piece = typeof part === 'string' ? { text: part, holds: holding.open, used: [] } : this.#part(part, owner)
       if ('problem' in piece) return piece
       text += piece.text
-      holds = more(holds, piece.holds)
+      holds = larger(holds, piece.holds)
       used.push(...piece.used)
       if (text.length > lengthMax) return { problem: 'too-long', names: [owner.name] }
     }
     return { text, holds, used }
   }
 
-  #part({ name, operator, word }: Exclude<Part, string>, owner: Owner): Expanded | ExpansionProblem {
+  #part({ name, operator, word }: Exclude<Part, string>, owner: Assigned): Expanded | ExpansionProblem {
     const found = name === owner.name ? this.#hiddenBy(owner) : this.#lookUp(name, this.#layers.length)
     if ('problem' in found) return found
     const colon = operator.startsWith(':')
@@ -138,7 +138,7 @@ export class Expander {
   }
 
   /** What an assignment of a name hides: an earlier one in its own layer, else the layers below. */
-  #hiddenBy({ name, at, back }: Owner): Found | ExpansionProblem {
+  #hiddenBy({ name, at, back }: Assigned): Found | ExpansionProblem {
     const layer = this.#layers[at] as Layer
     const text = layer.source === 'file' ? layer.get(name, back + 1) : undefined
     if (text === undefined) return this.#lookUp(name, at)
@@ -180,7 +180,7 @@ export class Expander {
   }
 }
 
-function more(a: Holds, b: Holds): Holds {
+function larger(a: Holds, b: Holds): Holds {
   return a > b ? a : b
 }
 
