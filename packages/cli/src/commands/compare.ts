@@ -1,6 +1,5 @@
-import { readFileSync } from 'node:fs'
 import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
-import { askRemote, capitalized, counted, printable, stagesOf } from 'mappa/command'
+import { askRemote, capitalized, counted, printable, readTextFile, stagesOf, withoutCredentials } from 'mappa/command'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
@@ -12,6 +11,7 @@ import {
   type SoundProject,
   surveyProject,
 } from '../project/project.js'
+import { standardInput } from '../terminal/input.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
@@ -115,20 +115,23 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   return { exitCode: report.faults.length > 0 ? exitCodes.faults : exitCodes.fine }
 }
 
+/** A host's own tools may take a while to list what it has. Milliseconds. */
+const hostMax = 30_000
+
 /** What a host says it has: from a file, or asked for with a token that a variable holds. */
 async function hostText(
   { host = '', tokenFrom }: CompareOptions,
   found: Survey,
 ): Promise<{ readonly text: string } | { readonly why: string }> {
   if (!/^https?:\/\//.test(host)) {
+    if (host.includes('://'))
+      throw new UsageError('--host takes a file, - for standard input, or an address that begins with https://.')
     if (tokenFrom !== undefined) throw new UsageError('--token-from is for a host that is asked at an address.')
-    try {
-      return { text: readFileSync(host, 'utf8') }
-    } catch (error) {
-      const { code } = error as NodeJS.ErrnoException
-      const why = code === 'ENOENT' ? 'is not there' : `cannot be read: the system says ${code}`
-      return { why: `${printable(host)} ${why}.` }
-    }
+    const name = host === '-' ? 'Standard input' : printable(withoutCredentials(host))
+    const text =
+      host === '-' ? await standardInput(name, hostMax) : readTextFile(host, name, { pipe: true, wait: hostMax })
+    if (typeof text === 'string') return { text }
+    return { why: text ? `${text.message} ${text.remedy}` : `${name} is not there.` }
   }
   const token = tokenFrom === undefined ? undefined : process.env[tokenFrom] || found.texts.get(tokenFrom)
   if (tokenFrom !== undefined && !token) return { why: `${tokenFrom} is to hold the token, and has no value.` }

@@ -1,10 +1,8 @@
-import { readdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { readValues } from 'mappa'
-import { findRoot, printable, stagesOf } from 'mappa/command'
+import { findRoot, namesIn, printable, stagesOf, textAt } from 'mappa/command'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
 import { type Shell, scripts } from '../complete/shells.js'
-import { textAt } from '../project/text-file.js'
 import { output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
@@ -39,13 +37,5 @@ async function offeredBy(root: string | undefined): Promise<Offered> {
   return {
     stages: [...new Set([...stagesOf(undefined), ...(declared?.stages ?? []), ...staged])],
     variables: [...abouts].map(([name, about]) => ({ name, about })),
-  }
-}
-
-function namesIn(directory: string): string[] {
-  try {
-    return readdirSync(directory)
-  } catch {
-    return []
   }
 }

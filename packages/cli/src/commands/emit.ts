@@ -1,8 +1,7 @@
-import { readFileSync } from 'node:fs'
-import { join } from 'node:path'
 import { type Legend, toJsonSchema } from 'mappa'
 import { digestOf, entriesOf, sourceWord } from 'mappa/command'
 import { described } from '../project/described.js'
+import { textIn } from '../project/made-file.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
@@ -19,7 +18,7 @@ export async function emit(options: EmitOptions): Promise<{ exitCode: number; ca
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, legendFile } = project
   const definition = await described(project)
-  const digest = digestOf(readFileSync(join(root, legendFile), 'utf8'))
+  const digest = digestOf(textIn(root, legendFile) ?? '')
   const document = {
     ...toJsonSchema(definition),
     ...(!legendFile.endsWith('.json') && { [sourceWord]: { file: legendFile, digest } }),

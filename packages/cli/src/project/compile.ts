@@ -1,13 +1,23 @@
-import { mkdirSync, mkdtempSync, readFileSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import {
+  chmodSync,
+  lstatSync,
+  mkdirSync,
+  mkdtempSync,
+  realpathSync,
+  renameSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs'
 import { homedir, tmpdir } from 'node:os'
-import { basename, dirname, isAbsolute, join, resolve } from 'node:path'
+import { basename, dirname, isAbsolute, join, resolve, sep } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
-import { failedLegend, type LoadedLegend, legendOf } from 'mappa/command'
+import { failedLegend, type LoadedLegend, legendOf, textAt } from 'mappa/command'
 
 /** Raised when what a compiled file looks like changes, so that older ones are made anew. */
-const cacheVersion = 1
+const cacheVersion = 2
 
 /** What a compiled legend was made of. It is fresh while each of these files still has the same text. */
 interface CacheRecord {
@@ -21,86 +31,99 @@ interface CacheRecord {
  */
 export async function loadTypeScriptLegend(path: string): Promise<LoadedLegend> {
   const name = basename(path)
-  const cache = cacheFiles(path)
-  if (!isFresh(cache.record)) {
-    const fault = await compile(path, cache)
-    if (fault) return fault
-  }
+  const kept = cacheFiles(path).find((cache) => isFresh(cache))
+  const compiled = kept ?? (await compile(path))
+  if ('fault' in compiled) return compiled
   try {
     // A module is loaded once for each address, and a watching run loads it again when it has changed.
-    const { mtimeMs } = statSync(cache.module)
-    return legendOf(await import(`${pathToFileURL(cache.module).href}?${mtimeMs}`), name)
+    const { mtimeMs } = statSync(compiled.module)
+    return legendOf(await import(`${pathToFileURL(compiled.module).href}?${mtimeMs}`), name)
   } catch (cause) {
     return failedLegend(name, cause)
   } finally {
-    if (cache.temporary) rmSync(cache.directory, { recursive: true, force: true })
+    if (compiled.temporary) rmSync(compiled.directory, { recursive: true, force: true })
   }
 }
 
 /** The files that a legend was last compiled from, itself among them. Absolute paths. */
 export function legendInputs(path: string): readonly string[] {
-  try {
-    return Object.keys((JSON.parse(readFileSync(cacheFiles(path).record, 'utf8')) as CacheRecord).inputs)
-  } catch {
-    return [path]
-  }
+  const [first] = cacheFiles(path).flatMap((cache) => recordOf(cache) ?? [])
+  return first ? Object.keys(first.inputs) : [path]
 }
 
 interface CacheFiles {
+  /** What a link must not lead out of. */
+  readonly within: string
   readonly directory: string
   readonly record: string
   readonly module: string
+  readonly owner: number
   readonly temporary: boolean
 }
 
-/** In the nearest `node_modules`, else in the user's cache; where neither can be written, for this run only. */
-function cacheFiles(path: string): CacheFiles {
+/** Where a compiled legend may lie: in the nearest `node_modules`, else in the user's cache. */
+function cacheFiles(path: string): CacheFiles[] {
+  const { uid } = statSync(path)
+  const modules = nearestModules(dirname(path))
+  const user = process.env.XDG_CACHE_HOME || join(homedir(), '.cache')
+  return [
+    ...(modules === undefined ? [] : [filesIn(modules, join(modules, '.cache', 'mappa'), path, uid)]),
+    ...(isAbsolute(user) ? [filesIn(user, join(user, 'mappa'), path, uid)] : []),
+  ]
+}
+
+function filesIn(within: string, directory: string, path: string, owner: number, temporary = false): CacheFiles {
   const name = Buffer.from(path).toString('base64url').slice(-120)
-  const files = (directory: string, temporary = false) => ({
-    directory,
-    record: join(directory, `${name}.json`),
-    module: join(directory, `${name}.mjs`),
-    temporary,
-  })
-  const caches = [nearestModules(dirname(path)), process.env.XDG_CACHE_HOME || join(homedir(), '.cache')]
-  for (const parent of caches) {
-    if (parent === undefined || !isAbsolute(parent)) continue
-    try {
-      const directory = join(parent, 'mappa')
-      mkdirSync(directory, { recursive: true, mode: 0o700 })
-      return files(directory)
-    } catch {
-      // Not writable: the next one.
-    }
-  }
-  return files(mkdtempSync(join(tmpdir(), 'mappa-')), true)
+  const [record, module] = [join(directory, `${name}.json`), join(directory, `${name}.mjs`)]
+  return { within, directory, record, module, owner, temporary }
 }
 
 function nearestModules(from: string): string | undefined {
   for (let directory = from; ; directory = dirname(directory)) {
     const modules = join(directory, 'node_modules')
-    try {
-      mkdirSync(join(modules, '.cache'))
-      return join(modules, '.cache')
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code === 'EEXIST') return join(modules, '.cache')
-    }
+    // A link may lead anywhere, and so may what somebody else put above the project.
+    if (lstatSync(modules, { throwIfNoEntry: false })?.isDirectory()) return modules
     if (dirname(directory) === directory) return undefined
   }
 }
 
-function isFresh(record: string): boolean {
+/**
+ * Whether nobody else can have put something there, since it is run: it belongs to this user, the system or the legend's
+ * owner, only its owner may write it, and no link leads to it.
+ */
+function isOurs(file: string, owner: number): boolean {
+  const stats = lstatSync(file, { throwIfNoEntry: false })
+  if (!stats || stats.isSymbolicLink()) return false
+  // Where users have no numbers, the folders say who may write.
+  if (process.getuid === undefined) return true
+  return [process.getuid(), 0, owner].includes(stats.uid) && (stats.mode & 0o022) === 0
+}
+
+function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
+  if (temporary) return true
   try {
-    const { version, inputs } = JSON.parse(readFileSync(record, 'utf8')) as CacheRecord
-    return (
-      version === cacheVersion && Object.entries(inputs).every(([path, text]) => readFileSync(path, 'utf8') === text)
-    )
+    return isOurs(directory, owner) && realpathSync(directory).startsWith(realpathSync(within) + sep)
   } catch {
     return false
   }
 }
 
-async function compile(path: string, cache: CacheFiles): Promise<LoadedLegend | undefined> {
+function recordOf(cache: CacheFiles): CacheRecord | undefined {
+  if (!isOwn(cache) || !isOurs(cache.record, cache.owner) || !isOurs(cache.module, cache.owner)) return undefined
+  try {
+    const record = JSON.parse(textAt(cache.record) ?? '') as CacheRecord
+    return record.version === cacheVersion ? record : undefined
+  } catch {
+    return undefined
+  }
+}
+
+function isFresh(cache: CacheFiles): boolean {
+  const record = recordOf(cache)
+  return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)
+}
+
+async function compile(path: string): Promise<CacheFiles | Extract<LoadedLegend, { readonly fault: Fault }>> {
   const { build } = await import('esbuild')
   try {
     const { outputFiles, metafile } = await build({
@@ -116,14 +139,13 @@ async function compile(path: string, cache: CacheFiles): Promise<LoadedLegend | 
       plugins: [packagesByPath],
     })
     const inputs = Object.fromEntries(
-      Object.keys(metafile.inputs).map((input) => [
-        resolve(dirname(path), input),
-        readFileSync(resolve(dirname(path), input), 'utf8'),
-      ]),
+      Object.keys(metafile.inputs).map((input) => {
+        const file = resolve(dirname(path), input)
+        return [file, textAt(file) ?? '']
+      }),
     )
-    replaceFile(cache.module, outputFiles[0]?.text ?? '')
-    replaceFile(cache.record, JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord))
-    return undefined
+    const record = JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord)
+    return kept(path, outputFiles[0]?.text ?? '', record)
   } catch (error) {
     if (!Array.isArray((error as BuildFailure).errors)) throw error
     return { fault: compileFault(basename(path), error as BuildFailure), cause: error }
@@ -133,7 +155,13 @@ async function compile(path: string, cache: CacheFiles): Promise<LoadedLegend | 
 /** Packages stay outside, by the path they have for the legend, since the compiled module lies elsewhere. */
 const packagesByPath: Plugin = {
   name: 'packages-by-path',
-  setup({ onResolve, resolve }) {
+  setup({ onResolve, onLoad, resolve }) {
+    // The compiler would wait for a pipe, and read a device for ever.
+    onLoad({ filter: /./, namespace: 'file' }, ({ path }) =>
+      statSync(path, { throwIfNoEntry: false })?.isFile() === false
+        ? { errors: [{ text: `${basename(path)} must be a file, and is a device, a pipe or the like.` }] }
+        : undefined,
+    )
     onResolve({ filter: /^[^./]/ }, async ({ path, resolveDir, kind, pluginData }) => {
       if (pluginData === packagesByPath || kind === 'entry-point' || path.startsWith('node:')) return undefined
       const found = await resolve(path, { resolveDir, kind, pluginData: packagesByPath })
@@ -165,9 +193,34 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
   }
 }
 
+/** Keeps what was compiled where that may be; else for this run only. */
+function kept(path: string, module: string, record: string): CacheFiles {
+  for (const cache of cacheFiles(path)) {
+    try {
+      if (!lstatSync(cache.directory, { throwIfNoEntry: false })) {
+        mkdirSync(cache.directory, { recursive: true, mode: 0o755 })
+        // A strict mask of the one who builds an image would lock out the one who runs it.
+        chmodSync(cache.directory, 0o755)
+      }
+      if (!isOwn(cache)) continue
+      replaceFile(cache.module, module)
+      replaceFile(cache.record, record)
+      return cache
+    } catch {
+      // Not writable: the next one.
+    }
+  }
+  const directory = mkdtempSync(join(tmpdir(), 'mappa-'))
+  const cache = filesIn(directory, directory, path, 0, true)
+  replaceFile(cache.module, module)
+  return cache
+}
+
 /** Another run may read at the same time, so it must find the old file or the new one, never half of one. */
 function replaceFile(path: string, text: string): void {
   const fresh = `${path}.${process.pid}.new`
-  writeFileSync(fresh, text, { mode: 0o600 })
+  rmSync(fresh, { force: true })
+  writeFileSync(fresh, text, { mode: 0o644, flag: 'wx' })
+  chmodSync(fresh, 0o644)
   renameSync(fresh, path)
 }

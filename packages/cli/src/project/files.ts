@@ -1,7 +1,8 @@
-import { readdirSync, readFileSync, statSync } from 'node:fs'
+import { readdirSync } from 'node:fs'
 import { join } from 'node:path'
-import spawn from 'cross-spawn'
+import { textAt } from 'mappa/command'
 import type { SourceFile } from '../lift/read/parse.js'
+import { git } from './git.js'
 
 /** Folders of what others wrote, or what is made from the sources. */
 const skippedFolders = /(?:^|\/)(?:node_modules|\.git|dist|build|out|coverage|vendor|\.cache|\.scratch)\//
@@ -23,9 +24,9 @@ export function* projectFiles(root: string): Generator<SourceFile> {
 /** Paths from the root, with slashes; undefined without version control. */
 function tracked(root: string): readonly string[] | undefined {
   const args = ['ls-files', '-z', '--cached', '--others', '--exclude-standard']
-  const { status, stdout } = spawn.sync('git', args, { cwd: root, encoding: 'utf8', maxBuffer: 1 << 28 })
-  if (status !== 0) return undefined
-  const paths = [...new Set(stdout.split('\0'))].filter((path) => path !== '').sort()
+  const answer = git(root, args)
+  if (answer === undefined) return undefined
+  const paths = [...new Set(answer.split('\0'))].filter((path) => path !== '').sort()
   // A folder that version control leaves out as a whole is a project of its own all the same.
   return paths.length > 0 ? [...paths, ...localLayers(root)] : undefined
 }
@@ -36,8 +37,8 @@ function tracked(root: string): readonly string[] | undefined {
  */
 export function ignoredFiles(root: string, legendFile: string, paths: readonly string[]): ReadonlySet<string> {
   const input = [legendFile, ...paths].join('\0')
-  const { stdout } = spawn.sync('git', ['check-ignore', '-z', '--stdin'], { cwd: root, encoding: 'utf8', input })
-  const ignored = new Set((stdout ?? '').split('\0').filter((path) => path !== ''))
+  const answer = git(root, ['check-ignore', '-z', '--stdin'], input)
+  const ignored = new Set((answer ?? '').split('\0').filter((path) => path !== ''))
   return ignored.has(legendFile) ? new Set() : ignored
 }
 
@@ -59,18 +60,12 @@ function* below(root: string, folder: string): Generator<string> {
 
 /** The text of a file; undefined for one that is gone, too large, no text, or may not be read. */
 function textOf(file: string): string | undefined {
-  try {
-    const stats = statSync(file)
-    if (!stats.isFile() || stats.size > fileBytesMax) return undefined
-    const text = readFileSync(file, 'utf8')
-    return text.includes('\0') ? undefined : text
-  } catch {
-    return undefined
-  }
+  const text = textAt(file, fileBytesMax)
+  return text?.includes('\0') ? undefined : text
 }
 
 /** Whether version control knows of changes that are not committed. */
 export function hasUncommitted(root: string): boolean {
-  const { status, stdout } = spawn.sync('git', ['status', '--porcelain'], { cwd: root, encoding: 'utf8' })
-  return status === 0 && stdout.trim() !== ''
+  const answer = git(root, ['status', '--porcelain', '--ignore-submodules=all'])
+  return answer !== undefined && answer.trim() !== ''
 }

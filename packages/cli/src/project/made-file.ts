@@ -1,19 +1,14 @@
-import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { type FileWrite, WriteError, writeFiles } from 'mappa/command'
+import { type FileWrite, readTextFile, WriteError, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
 /** The text of a file below the root; undefined if it is not there. */
 export function textIn(root: string, path: string): string | undefined {
-  try {
-    return readFileSync(join(root, path), 'utf8')
-  } catch (error) {
-    const { code } = error as NodeJS.ErrnoException
-    if (code === 'ENOENT') return undefined
-    throw new WriteError(`${path} cannot be read: the system says ${code}.`, path)
-  }
+  const text = readTextFile(join(root, path), path)
+  if (typeof text !== 'object') return text
+  throw new WriteError(`${text.message} ${text.remedy}`, path)
 }
 
 /**

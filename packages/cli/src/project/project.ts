@@ -145,6 +145,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     }),
     ...(options.environment && { environment: options.environment }),
     ...(options.set && { commandLine: assignments(options.set) }),
+    namedHere: true,
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
   const layers = faults.length > 0 ? [] : sources.layers
@@ -152,6 +153,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   const found = await surveyWaiting(patterns.definition, {
     ...sources,
     layers,
+    thorough: true,
     faults: faults.length > 0 ? faults : [...(sources.faults ?? []), ...patterns.faults],
     ...(legendFile !== undefined && { legendName: legendFile }),
   })

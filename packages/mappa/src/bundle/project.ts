@@ -52,6 +52,7 @@ export class BundleProject {
     this.survey = await surveyWaiting(this.definition && fixedHere(this.definition), {
       ...sources,
       faults,
+      thorough: true,
       ...(legendFile && { legendName: legendFile }),
     })
     this.faults = [...this.survey.faults, ...this.#localFaults()]

@@ -2,7 +2,7 @@ import { LineIndex } from '../format/line-index.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { nearest } from '../legend/nearest.js'
-import { fs } from '../node/builtins.js'
+import { textAt } from '../node/files.js'
 import type { Fault } from '../settle/faults.js'
 import { reachesBrowser } from './settings-module.js'
 
@@ -199,9 +199,5 @@ function plainId(id: string): string {
 }
 
 function sourceOf(id: string): string {
-  try {
-    return fs.readFileSync(plainId(id), 'utf8')
-  } catch {
-    return ''
-  }
+  return textAt(plainId(id)) ?? ''
 }

@@ -1,10 +1,20 @@
 /** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
+export { withoutCredentials } from '../leak/credentials.js'
 export { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
 export { entriesOf, stagesOf } from '../legend/legend.js'
 export { nearest } from '../legend/nearest.js'
 export { type WordName, words } from '../legend/words.js'
 export { digestOf } from '../node/digest.js'
-export { namesIn, type ReadOptions, readTextFile, textAt } from '../node/files.js'
+export {
+  fileBytesMax,
+  isDirectory,
+  lateFault,
+  namesIn,
+  type ReadOptions,
+  readTextFile,
+  textAt,
+  tooLarge,
+} from '../node/files.js'
 export { layerFiles } from '../node/layer-order.js'
 export {
   failedLegend,

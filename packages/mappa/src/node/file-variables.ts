@@ -40,7 +40,7 @@ export function withFileVariables(
         const file = 'problem' in expanded ? undefined : path.resolve(root, expanded.text)
         if (file !== undefined) {
           paths.push(file)
-          const found = own ? twice(name, layer) : fileLayer(name, layer, file, root)
+          const found = own ? twice(name, layer) : fileLayer(name, layer, file, root, definition)
           if (!('kind' in found)) added.set(layer, [...(added.get(layer) ?? []), found])
           else if (!covered) added.set(layer, [...(added.get(layer) ?? []), faultLayer(name, layer, found)])
         }
@@ -70,10 +70,37 @@ function mayNameFile(entry: AnyEntry | undefined, stage: string): boolean {
   return entry?.stages ? entryIn(entry, stage).file === true : entry?.file === true
 }
 
-function fileLayer(name: string, layer: Layer, file: string, root: string): Layer | Fault {
-  const relative = path.relative(root, file)
-  const shown = printable(relative.startsWith('..') || path.isAbsolute(relative) ? file : relative)
-  const value = readValueFile(file, shown)
+/** Sources that this machine alone fills: what they name may be anywhere, and a pipe. */
+function isMachine({ source, local }: Layer): boolean {
+  return local === true || source === 'environment' || source === 'command-line' || source === 'given'
+}
+
+/** Whether a path lies in a directory, by its letters: links are followed. */
+function liesIn(directory: string, file: string): boolean {
+  const relative = path.relative(directory, file)
+  return relative !== '..' && !relative.startsWith(`..${path.sep}`) && !path.isAbsolute(relative)
+}
+
+function fileLayer(
+  name: string,
+  layer: Layer,
+  file: string,
+  root: string,
+  definition: Legend<unknown> | undefined,
+): Layer | Fault {
+  const shown = printable(liesIn(root, file) ? path.relative(root, file) : file)
+  const named = definition?.directories
+  const mayName = [root, ...(Array.isArray(named) ? named : []).map((each) => path.resolve(root, each))]
+  if (!isMachine(layer) && !mayName.some((directory) => liesIn(directory, file)))
+    return {
+      kind: 'unreadable',
+      name,
+      message: `${name}${suffix} in ${layer.name} names a file outside the root, ${shown}, which only this machine may name.`,
+      layer: layer.name,
+      ...valueSpot(layer, name + suffix, { type: 'string' }),
+      remedy: `Name it in the environment or .env.local, or write into the legend: directories: ['${printable(path.dirname(file))}']`,
+    }
+  const value = readValueFile(file, shown, { pipe: isMachine(layer) })
   if (typeof value === 'string')
     return layerFromValues(layerNameOf(name, layer), { [name]: value }, { source: 'directory', fileOf: () => shown })
   const message = value?.message ?? `${shown} is not there.`

@@ -2,10 +2,10 @@ import type { Fault } from '../settle/faults.js'
 import { fs } from './builtins.js'
 
 /** A layer file holds settings, not data: one over this size is a mistake, such as a dump under the wrong name. */
-const fileBytesMax = 8 * 1024 * 1024
+export const fileBytesMax = 8 * 1024 * 1024
 
 /** A pipe that somebody names is waited for so long, until all has come. Milliseconds. */
-const pipeMax = 5000
+const waitUsual = 5000
 /** How often a pipe is asked that has nothing yet. Milliseconds. */
 const pipePause = 5
 
@@ -15,6 +15,8 @@ export interface ReadOptions {
   readonly pipe?: boolean
   /** The most that is read, in bytes; what layer files may have unless said. */
   readonly most?: number
+  /** How long a pipe may take until it has given all. Milliseconds; 5,000 unless said. */
+  readonly wait?: number
 }
 
 /**
@@ -39,7 +41,11 @@ export function readTextFile(file: string, name: string, options: ReadOptions = 
   }
 }
 
-function textOf(handle: number, name: string, { pipe = false, most = fileBytesMax }: ReadOptions): string | Fault {
+function textOf(
+  handle: number,
+  name: string,
+  { pipe = false, most = fileBytesMax, wait = waitUsual }: ReadOptions,
+): string | Fault {
   const stats = fs.fstatSync(handle)
   if (stats.isDirectory()) return directory(name)
   if (!stats.isFile() && !(pipe && (stats.isFIFO() || stats.isSocket()))) return noFile(name)
@@ -49,13 +55,8 @@ function textOf(handle: number, name: string, { pipe = false, most = fileBytesMa
     // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
     if (!text.includes('\ufffd')) return text
   }
-  const bytes = readBytes(handle, most, stats.isFile())
-  if (bytes === undefined)
-    return unreadableFault(
-      name,
-      `${name} has not given all it has within ${pipeMax / 1000} s.`,
-      'Name a file, or a pipe that somebody writes to and closes.',
-    )
+  const bytes = readBytes(handle, most, stats.isFile() ? undefined : wait)
+  if (bytes === undefined) return lateFault(name, wait)
   if (bytes.length > most) return tooLarge(name, most)
   return isUtf8(bytes) ? bytes.toString('utf8') : notText(name, bytes)
 }
@@ -64,8 +65,9 @@ function textOf(handle: number, name: string, { pipe = false, most = fileBytesMa
  * Reads to the end, one byte past the limit at most: what a system makes up as it is read, and a pipe, do not say their
  * size. Undefined for a pipe that does not come to an end in time.
  */
-function readBytes(handle: number, most: number, isFile: boolean): Buffer | undefined {
-  const last = Date.now() + pipeMax
+function readBytes(handle: number, most: number, wait: number | undefined): Buffer | undefined {
+  const isFile = wait === undefined
+  const last = Date.now() + (wait ?? 0)
   let bytes = Buffer.allocUnsafe(64 * 1024)
   let length = 0
   for (;;) {
@@ -99,6 +101,15 @@ export function textAt(file: string, most?: number): string | undefined {
   return typeof text === 'string' ? text : undefined
 }
 
+/** Why something that is waited for is given up. */
+export function lateFault(name: string, wait: number): Fault {
+  return unreadableFault(
+    name,
+    `${name} has not given all it has within ${wait / 1000} s.`,
+    'Name a file, or a pipe that somebody writes to and closes.',
+  )
+}
+
 function noFile(name: string): Fault {
   return unreadableFault(
     name,
@@ -111,7 +122,8 @@ function directory(name: string): Fault {
   return unreadableFault(name, `${name} must be a file, and is a directory.`, `Rename it: mv ${name} ${name}.d`)
 }
 
-function tooLarge(name: string, most: number): Fault {
+/** Why something is not read to its end. */
+export function tooLarge(name: string, most = fileBytesMax): Fault {
   const size = `${Math.round(most / 1024 / 1024)} MiB`
   return unreadableFault(
     name,

@@ -1,4 +1,4 @@
-import type { Legend } from '../legend/legend.js'
+import type { Legend, Remote } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import { givenIn, type Reading, readSources, type Sources } from '../settle/read.js'
@@ -40,6 +40,11 @@ export interface MachineOptions {
 export interface WaitingOptions extends MachineOptions, RemoteOptions {
   /** Sources that take waiting, lowest first, above those that the legend names. */
   readonly remotes?: readonly RemoteSource[]
+  /**
+   * Whether only addresses are asked that this machine names itself: what looks at a project that it does not run asks so,
+   * since a layer in version control could name any.
+   */
+  readonly namedHere?: boolean
 }
 
 /** The sources of this machine's settings, and the root they were found from. */
@@ -89,12 +94,42 @@ export async function gatherWaiting(
   const { layerFromRemote, remoteSource } = await import('./remote.js')
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
+  const here = options.namedHere ? readSources(undefined, gatheredFrom(ofMachine(start), [], definition)) : undefined
+  const faults: Fault[] = []
   const sources = declared.flatMap((remote) => {
     const url = givenText(remote.url, reading)
-    return url ? [remoteSource(remote, url, givenText(remote.token, reading))] : []
+    if (!url) return []
+    if (!here || givenText(remote.url, here) === url)
+      return [remoteSource(remote, url, givenText(remote.token, reading))]
+    faults.push(notNamedHere(remote))
+    return []
   })
   const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
-  return { ...gatheredFrom(start, await Promise.all(asked), definition), asked: true }
+  const gathered = gatheredFrom(start, await Promise.all(asked), definition)
+  return { ...gathered, faults: [...(gathered.faults ?? []), ...faults], asked: faults.length === 0 }
+}
+
+/** What this machine alone says: its environment, the command line, its own layer files, and layers that its code gives. */
+function ofMachine(start: Start): Start {
+  const { local, commandLine, given, top = [] } = start.sources
+  // What is looked at may leave the environment out; whom this machine trusts stands in it all the same.
+  const host = layerFromHost(process.env, start.root, { waits: true })
+  return {
+    ...start,
+    sources: {
+      ...{ shared: [], directories: [], top: top.filter((layer) => layer.local), given: given ?? [] },
+      ...{ local, host, commandLine: commandLine ?? [] },
+    },
+  }
+}
+
+function notNamedHere({ name, url }: Remote): Fault {
+  return {
+    kind: 'remote',
+    message: `No values came from ${name}, which was not asked: this machine has not named the address in ${url} itself.`,
+    layer: name,
+    remedy: `If what this machine knows may be sent there, write the whole address into .env.local: ${url}=…`,
+  }
 }
 
 /** What a start is made of, but for what has to be waited for. */

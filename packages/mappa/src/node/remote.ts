@@ -24,7 +24,7 @@ export interface RemoteOptions {
 const timeoutUsual = 5000
 /** So long after a failure it is asked again. Milliseconds. */
 const pause = 200
-/** As for layer files: more is no settings. Characters. */
+/** As for layer files: more is no settings. Bytes, unpacked. */
 const answerMax = 8 * 1024 * 1024
 
 /** Says in a word or two why an answer was none, in the words of this file: what the network says may hold an address. */
@@ -111,7 +111,7 @@ async function fetchText(
   signal: AbortSignal,
 ): Promise<{ readonly text: string; readonly isJson: boolean }> {
   const headers = { accept: 'application/json, text/plain', ...(token && { authorization: `Bearer ${token}` }) }
-  const answer = await fetch(url, { headers, signal, credentials: 'omit' })
+  const answer = await fetchSameOrigin(url, { headers, signal, credentials: 'omit' })
   const { status } = answer
   if (status === 401 || status === 403)
     throw new NoAnswer(`refuses the token (status ${status})`, 'Replace the token.', false)
@@ -121,9 +121,49 @@ async function fetchText(
       'Correct its address, or mend the service.',
       status >= 500 || status === 429,
     )
-  const text = await answer.text()
-  if (text.length > answerMax) throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+  const text = await textWithin(answer, answerMax)
   return { text, isJson: /\bjson\b/.test(answer.headers.get('content-type') ?? '') }
+}
+
+/** More redirects than these go round. */
+const redirectsMax = 5
+
+/** Follows redirects where they stay with the same origin: the token, and what the address says, are for that one alone. */
+async function fetchSameOrigin(url: string, options: RequestInit): Promise<Response> {
+  let at = url
+  for (let count = 0; count <= redirectsMax; count++) {
+    const answer = await fetch(at, { ...options, redirect: 'manual' })
+    const next = [301, 302, 303, 307, 308].includes(answer.status) ? answer.headers.get('location') : null
+    if (next === null) return answer
+    await answer.body?.cancel()
+    const target = URL.canParse(next, at) ? new URL(next, at) : undefined
+    if (target?.origin !== new URL(at).origin)
+      throw new NoAnswer(
+        'sends on to another origin',
+        'Name the address that it sends on to, if you trust that.',
+        false,
+      )
+    at = target.href
+  }
+  throw new NoAnswer('sends on again and again', 'Correct its address.', false)
+}
+
+/** The text of an answer, limited while it comes, and as it is unpacked. */
+async function textWithin({ body }: Response, most: number): Promise<string> {
+  const decoder = new TextDecoder()
+  let text = ''
+  let length = 0
+  const reader = body?.getReader()
+  for (;;) {
+    const { done, value } = (await reader?.read()) ?? { done: true, value: undefined }
+    if (done || !value) return text + decoder.decode()
+    length += value.byteLength
+    if (length > most) {
+      await reader?.cancel()
+      throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+    }
+    text += decoder.decode(value, { stream: true })
+  }
 }
 
 function jsonAnswer(text: string): Texts {

@@ -4,7 +4,7 @@ import type { Slip } from './slips.js'
 
 /** What is known of a kind of fault. */
 interface FaultTraits {
-  /** While there is one, nothing can be said of any variable. */
+  /** While there is one, what is said of a variable may not be so. */
   readonly general?: true
 }
 
@@ -41,7 +41,7 @@ export const faultKinds = {
   undeclared: {},
   'hidden-by-local': {},
   'set-twice': {},
-  remote: {},
+  remote: { general: true },
   'nested-stage': {},
   'no-entry': {},
   placeholder: {},

@@ -1,0 +1,57 @@
+import spawn from 'cross-spawn'
+
+/** What a repository can make git start of its own: all of it off. */
+const off = [
+  ...['core.fsmonitor=false', 'core.hooksPath=/dev/null', 'core.pager=cat', 'core.sshCommand=false'],
+  ...['core.askPass=', 'credential.helper=', 'core.untrackedCache=false', 'protocol.allow=never'],
+  ...['diff.external=', 'submodule.recurse=false', 'gc.auto=0', 'maintenance.auto=false', 'log.showSignature=false'],
+]
+
+/** No question, no lock, no pager, and nothing fetched that a clone left behind. */
+const environment = {
+  GIT_ALLOW_PROTOCOL: '',
+  GIT_NO_LAZY_FETCH: '1',
+  GIT_OPTIONAL_LOCKS: '0',
+  GIT_PAGER: 'cat',
+  GIT_TERMINAL_PROMPT: '0',
+  GIT_ASKPASS: '',
+  SSH_ASKPASS: '',
+  GIT_EXTERNAL_DIFF: '',
+  GIT_TRACE: '0',
+}
+
+/** More is no repository that a person looks at. Milliseconds. */
+const timeMax = 60_000
+
+/**
+ * The one way in which git is started: it answers, and runs nothing that the repository names. Undefined where there is
+ * no git, no repository, or it fails.
+ */
+export function git(root: string, args: readonly string[], input?: string): string | undefined {
+  const first = started(root, ['config', '--null', '--name-only', '--get-regexp', filters], undefined, [])
+  // A status of 1 says that there are none; else a filter could be one that was not seen.
+  if (first.status !== 0 && first.status !== 1) return undefined
+  const neutral = [...new Set(first.stdout.split('\0'))].filter((name) => name !== '').map((name) => `${name}=`)
+  const { status, stdout } = started(root, args, input, neutral)
+  return status === 0 || (status === 1 && args[0] === 'check-ignore') ? stdout : undefined
+}
+
+/** Programs that git runs on the content of files. An empty one is none. */
+const filters = '^(filter\\..*\\.(clean|smudge|process|required)|diff\\..*\\.(textconv|command)|merge\\..*\\.driver)$'
+
+function started(root: string, args: readonly string[], input: string | undefined, more: readonly string[]) {
+  const { status, stdout } = spawn.sync(
+    'git',
+    ['--no-pager', ...[...off, ...more].flatMap((each) => ['-c', each]), ...args],
+    {
+      cwd: root,
+      encoding: 'utf8',
+      maxBuffer: 1 << 28,
+      timeout: timeMax,
+      env: { ...process.env, ...environment },
+      stdio: ['pipe', 'pipe', 'ignore'],
+      input: input ?? '',
+    },
+  )
+  return { status, stdout: stdout ?? '' }
+}
