@@ -1,5 +1,7 @@
 import { readFileSync } from 'node:fs'
+import { fileURLToPath } from 'node:url'
 import { Argument, Command, CommanderError, Option } from 'commander'
+import { errorName, saidBy, withoutCredentials } from 'mappa/command'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
 import type { GuideOptions } from './commands/guide.js'
@@ -34,7 +36,7 @@ export async function run(args: readonly string[]): Promise<void> {
     })
     await program(rest, ({ exitCode, cause }) => {
       process.exitCode = exitCode
-      if (debug && cause !== undefined) talk().write(`${cause instanceof Error ? cause.stack : String(cause)}\n`)
+      if (debug && cause !== undefined) talk().write(`${stackOf(cause)}\n`)
     }).parseAsync(own, { from: 'user' })
   } catch (error) {
     process.exitCode = fail(error, debug)
@@ -42,16 +44,63 @@ export async function run(args: readonly string[]): Promise<void> {
 }
 
 function fail(error: unknown, debug: boolean): number {
-  if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.fine : exitCodes.usage
+  if (error instanceof CommanderError) {
+    if (error.exitCode !== 0) talk().write(`${wrongUsage(error)}\n`)
+    return error.exitCode === 0 ? exitCodes.fine : exitCodes.usage
+  }
   if (error instanceof UsageError) {
     talk().write(`${error.message}\n`)
     return exitCodes.usage
   }
-  const text = error instanceof Error ? (debug ? error.stack : `${error.name}: ${error.message}`) : String(error)
+  const text = debug ? stackOf(error) : `${errorName(error) ?? 'Error'}: ${withoutCredentials(saidBy(error))}`
   talk().write(
     `Mappa itself failed, which should not happen. ${text}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
   )
   return exitCodes.faults
+}
+
+/** Where an error comes from, whatever was thrown. Never throws. */
+function stackOf(thrown: unknown): string {
+  try {
+    const stack: unknown = (thrown as Error | undefined)?.stack
+    if (typeof stack === 'string') return withoutCredentials(stack)
+  } catch {
+    // It says nothing of itself.
+  }
+  return withoutCredentials(saidBy(thrown))
+}
+
+/** What is wrong with a command line, without what was typed but for what looks like an option: it may be a secret. */
+function wrongUsage({ code, message }: CommanderError): string {
+  const meant = /\(Did you mean (.*)\?\)/.exec(message)?.[1]
+  const near = meant === undefined ? '' : ` Did you mean ${meant}?`
+  const [, option] = /^error: (?:required )?option '([^']*)'/.exec(message) ?? []
+  switch (code) {
+    case 'commander.unknownOption': {
+      const [flag] = /(?<=^error: unknown option ')--?[a-z][a-z-]{0,24}(?=['=])/.exec(message) ?? []
+      return `${flag === undefined ? 'One of the options is not known.' : `There is no option ${flag}.`}${near}`
+    }
+    case 'commander.unknownCommand': {
+      const [name] = /(?<=^error: unknown command ')[a-z]{1,16}(?=')/.exec(message) ?? []
+      return `${name === undefined ? 'That is no command.' : `There is no command ${name}.`}${near} mappa --help lists them.`
+    }
+    case 'commander.excessArguments':
+      return 'There are more arguments than the command takes; --help says which.'
+    case 'commander.missingArgument':
+      return `It lacks an argument${/'([a-z]+)'$/.test(message) ? `: <${/'([a-z]+)'$/.exec(message)?.[1]}>` : ''}. --help says more.`
+    case 'commander.optionMissingArgument':
+      return `${option ?? 'An option'} lacks its value.`
+    case 'commander.missingMandatoryOptionValue':
+      return `${option ?? 'An option'} must be given.`
+    case 'commander.conflictingOption':
+      return `${message.replace(/^error: /, '').replace(/'(-[^' =]*)[^']*'/g, '$1')}.`
+    case 'commander.invalidArgument': {
+      const choices = /Allowed choices are ([a-z, ]*)\.$/.exec(message)?.[1]
+      return `${option ?? 'The argument'} takes ${choices === undefined ? 'something else' : `one of ${choices}`}.`
+    }
+    default:
+      return 'The command line cannot be read. --help says what it takes.'
+  }
 }
 
 function program(rest: readonly string[] | undefined, finish: (outcome: Outcome) => void): Command {
@@ -61,6 +110,8 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .helpOption('-h, --help', 'show this help')
     .exitOverride()
     .showSuggestionAfterError()
+    // Its sentences repeat what was typed.
+    .configureOutput({ outputError: () => {} })
     .configureHelp({ showGlobalOptions: true, sortSubcommands: true })
     .helpCommand(false)
     .option('--debug', 'show where an error comes from')
@@ -145,7 +196,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .addHelpText('after', '\nExample:\n  eval "$(mappa complete bash)"')
     .action(async (shell: Shell) => {
       const { complete } = await import('./commands/complete.js')
-      finish(await complete(shell, rest, mappa.commands.map(known)))
+      finish(await complete(shell, rest, mappa.commands.map(known), binary()))
     })
 
   located(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
@@ -260,6 +311,11 @@ function seconds(text: string): number {
   if (text.trim() === '' || !(value >= 0 && value <= 3600))
     throw new UsageError('--grace takes seconds from 0 to 3600, for example --grace 10.')
   return value
+}
+
+/** The command itself, from wherever it is run. */
+function binary(): string {
+  return fileURLToPath(new URL('../bin/mappa.js', import.meta.url))
 }
 
 function version(): string {

@@ -151,7 +151,10 @@ test('each command and option prints on the demo data what is stored, and never 
 
 function storedForm(line: string, { code, stdout, stderr }: Ended, root: string): string {
   const told = `$ mappa ${line}\n${stdout}${stderr === '' ? '' : `--- standard error\n${stderr}`}--- exit code ${code}\n`
-  return told.replaceAll(root, '<root>').replaceAll(basename(root), '<root>')
+  return told
+    .replaceAll(`'${process.execPath}' '${join(top, 'packages/cli/bin/mappa.js')}'`, '<command>')
+    .replaceAll(root, '<root>')
+    .replaceAll(basename(root), '<root>')
 }
 
 function differs(name: string, told: string, wrong: string[]): void {

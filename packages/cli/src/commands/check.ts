@@ -4,7 +4,7 @@ import { isAround, stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../check/against-code.js'
 import { allRight } from '../check/all-right.js'
 import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project/project.js'
-import { output } from '../terminal/terminal.js'
+import { jsonText, output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa check`. */
@@ -61,14 +61,13 @@ interface Checked extends Reported {
 /** Reports in the form that was asked for. */
 function reportsIn(reports: readonly Checked[], options: CheckOptions, root: string): string {
   const [first] = reports
-  const asJson = (value: unknown) => `${JSON.stringify(value, null, 2)}\n`
   if (options.sarif) {
     const told = { root: pathToFileURL(`${root}/`).href }
     const runs = reports.flatMap((report) => reportSarif(report, told).runs)
-    return asJson({ ...reportSarif(first as Checked, told), runs })
+    return jsonText({ ...reportSarif(first as Checked, told), runs })
   }
   if (options.json)
-    return asJson(options.everyStage ? { version: 1, stages: reports.map(reportJson) } : reportJson(first as Checked))
+    return jsonText(options.everyStage ? { version: 1, stages: reports.map(reportJson) } : reportJson(first as Checked))
   if (options.lines) {
     // What stands in a layer of all stages would come once for each.
     const lines = reports.flatMap((report) => reportLines(report).split(/(?<=\n)/))

@@ -1,5 +1,14 @@
 import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
-import { askRemote, capitalized, counted, printable, readTextFile, stagesOf, withoutCredentials } from 'mappa/command'
+import {
+  askRemote,
+  capitalized,
+  counted,
+  isStageName,
+  printable,
+  readTextFile,
+  stagesOf,
+  withoutCredentials,
+} from 'mappa/command'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
@@ -13,7 +22,7 @@ import {
 } from '../project/project.js'
 import { standardInput } from '../terminal/input.js'
 import { paragraph } from '../terminal/paragraph.js'
-import { output, talk } from '../terminal/terminal.js'
+import { jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa compare`. */
@@ -36,7 +45,9 @@ export async function compare(stages: readonly string[], options: CompareOptions
   const all = stagesOf(known.definition)
   const stranger = stages.find((stage) => !all.includes(stage))
   if (stranger !== undefined)
-    throw new UsageError(`The stages are ${all.join(', ')}; ${JSON.stringify(stranger)} is none of them.`)
+    throw new UsageError(
+      `The stages are ${all.join(', ')}; ${isStageName(stranger) ? `"${stranger}"` : 'what was given'} is none of them.`,
+    )
   if (options.host !== undefined) return againstHost(known, stages, options)
   if (options.stage !== undefined || stages.length === 1)
     throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
@@ -58,9 +69,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
   const ended = { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine }
   const terminal = output()
   if (options.json) {
-    terminal.write(
-      `${JSON.stringify({ version: 1, stages, stagesWithOtherFaults: others, variables: shown }, null, 2)}\n`,
-    )
+    terminal.write(jsonText({ version: 1, stages, stagesWithOtherFaults: others, variables: shown }))
     return ended
   }
   if (shown.length > 0) terminal.write(`${rowsText(shown, stages, terminal.width, terminal.paint)}\n\n`)
@@ -103,7 +112,7 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   const { both, elsewhere, ...report } = compareHost(found, variablesOf(project.definition, found.stage.name), names)
   const reported = { stage: found.stage, ...report }
   const terminal = output()
-  if (options.json) terminal.write(`${JSON.stringify({ ...reportJson(reported), both, elsewhere }, null, 2)}\n`)
+  if (options.json) terminal.write(jsonText({ ...reportJson(reported), both, elsewhere }))
   else {
     terminal.write(reportText(reported, terminal))
     const told = [

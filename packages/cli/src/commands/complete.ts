@@ -1,8 +1,8 @@
 import { join } from 'node:path'
 import { readValues } from 'mappa'
-import { findRoot, namesIn, printable, stagesOf, textAt } from 'mappa/command'
+import { findRoot, isName, isStageName, namesIn, printable, stagesOf, textAt } from 'mappa/command'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
-import { type Shell, scripts } from '../complete/shells.js'
+import { type Shell, scriptFor } from '../complete/shells.js'
 import { output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
@@ -11,9 +11,10 @@ export async function complete(
   shell: Shell,
   typed: readonly string[] | undefined,
   commands: readonly KnownCommand[],
+  binary: string,
 ): Promise<{ exitCode: number }> {
   if (!typed) {
-    output().write(scripts[shell])
+    output().write(scriptFor(shell, [process.execPath, binary]))
     return { exitCode: exitCodes.fine }
   }
   const answer = await answerFor(typed, commands, () => offeredBy(rootIn(typed)))
@@ -34,8 +35,9 @@ async function offeredBy(root: string | undefined): Promise<Offered> {
   const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])
   const set = files.flatMap((name) => [...readValues(textAt(join(directory, name)) ?? '').names()])
   const abouts = new Map([...set.map((name) => [name, ''] as const), ...(declared?.variables ?? [])])
+  // A legend is only read here, so it may hold what it would not be accepted with, such as a command in place of a name.
   return {
-    stages: [...new Set([...stagesOf(undefined), ...(declared?.stages ?? []), ...staged])],
-    variables: [...abouts].map(([name, about]) => ({ name, about })),
+    stages: [...new Set([...stagesOf(undefined), ...(declared?.stages ?? []), ...staged])].filter(isStageName),
+    variables: [...abouts].filter(([name]) => isName(name)).map(([name, about]) => ({ name, about })),
   }
 }

@@ -3,7 +3,7 @@ import { digestOf, entriesOf, sourceWord } from 'mappa/command'
 import { described } from '../project/described.js'
 import { textIn } from '../project/made-file.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
-import { output, talk } from '../terminal/terminal.js'
+import { jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa emit`. */
@@ -13,7 +13,7 @@ export interface EmitOptions extends ProjectOptions {
 
 /** `mappa emit --as legend`: the legend as a JSON Schema document, which programs can read that do not run it. */
 export async function emit(options: EmitOptions): Promise<{ exitCode: number; cause?: unknown }> {
-  if (options.as !== 'legend') throw new UsageError(`--as takes legend, and not ${JSON.stringify(options.as)}.`)
+  if (options.as !== 'legend') throw new UsageError('--as takes legend, for example: mappa emit --as legend')
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, legendFile } = project
@@ -23,7 +23,7 @@ export async function emit(options: EmitOptions): Promise<{ exitCode: number; ca
     ...toJsonSchema(definition),
     ...(!legendFile.endsWith('.json') && { [sourceWord]: { file: legendFile, digest } }),
   }
-  output().write(`${JSON.stringify(document, null, 2)}\n`)
+  output().write(jsonText(document))
   const lost = functionsOf(definition)
   if (lost.length > 0) talk().write(`JSON cannot hold functions, so it lacks ${lost.join(', ')}.\n`)
   return { exitCode: exitCodes.fine }

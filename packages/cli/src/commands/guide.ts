@@ -4,7 +4,7 @@ import { type Guide, groupsOf } from '../guide/guide.js'
 import { described } from '../project/described.js'
 import { textIn } from '../project/made-file.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
-import { output } from '../terminal/terminal.js'
+import { jsonText, output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa guide`. */
@@ -21,7 +21,7 @@ export async function guide(options: GuideOptions): Promise<{ exitCode: number; 
   const variables = variablesOf(await described(project), options.stage)
   const terminal = output()
   if (options.json) {
-    terminal.write(`${JSON.stringify({ version: 1, stage: options.stage ?? null, variables }, null, 2)}\n`)
+    terminal.write(jsonText({ version: 1, stage: options.stage ?? null, variables }))
     return { exitCode: exitCodes.fine }
   }
   const shown: Guide = { title: titleOf(root), groups: groupsOf(variables), stage: options.stage }

@@ -12,7 +12,7 @@ import { candidatesText, candidateText } from '../lift/text.js'
 import { hasUncommitted, projectFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
-import { counting, output, talk } from '../terminal/terminal.js'
+import { counting, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa lift`. */
@@ -39,7 +39,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
   if (options.json) {
-    terminal.write(`${JSON.stringify(candidatesJson(candidates, held), null, 2)}\n`)
+    terminal.write(jsonText(candidatesJson(candidates, held)))
     return { exitCode: exitCodes.fine }
   }
   const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)

@@ -1,7 +1,7 @@
 import { type Fault, reportText, type Survey, type Trail } from 'mappa'
 import { stageLine } from 'mappa/command'
 import { openProject, type ProjectOptions, surveyProject } from '../project/project.js'
-import { output } from '../terminal/terminal.js'
+import { jsonText, output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { traceJson } from '../trace/json.js'
 import { trailText, unknownText } from '../trace/text.js'
@@ -25,7 +25,7 @@ export async function trace(
   const faults = faultsFor(found, names)
   const terminal = output()
   const isKnown = ({ declared, steps }: Trail) => declared || steps.length > 0
-  if (options.json) terminal.write(`${JSON.stringify(traceJson(found, trails, faults), null, 2)}\n`)
+  if (options.json) terminal.write(jsonText(traceJson(found, trails, faults)))
   else {
     const blocks = [
       stageLine(found.stage, terminal.paint),

@@ -13,8 +13,9 @@ export interface HostReport {
 }
 
 /**
- * Names that a host says it has: the members of a JSON object, a JSON array of names or of objects with a `name` or
- * `key`, or layer text. Undefined if the text is none of these. A member without a value (`null`, an empty text) is none.
+ * Names that a host says it has: the members of a JSON object; a JSON array of names, of `NAME=value` lines as container
+ * tools give them, or of objects with a `name` or `key`; or layer text. Undefined if the text is none of these: what is no
+ * name may be a value, and is not repeated. A member without a value (`null`, an empty text) is none.
  */
 export function hostNames(text: string): readonly string[] | undefined {
   try {
@@ -28,12 +29,27 @@ export function hostNames(text: string): readonly string[] | undefined {
 
 function namesInJson(value: unknown): readonly string[] | undefined {
   if (typeof value !== 'object' || value === null) return undefined
-  if (!Array.isArray(value))
-    return Object.entries(value).flatMap(([name, each]) => (each === null || each === '' ? [] : [name]))
-  const names = value.map((item) =>
-    typeof item === 'object' && item !== null ? ((item as Named).name ?? (item as Named).key) : item,
-  )
-  return names.every((name) => typeof name === 'string') ? names : undefined
+  const names = Array.isArray(value)
+    ? value.flatMap(nameInItem)
+    : Object.entries(value).flatMap(([name, each]) => (each === null || each === '' ? [] : [name]))
+  return names.every(isHostsName) ? names : undefined
+}
+
+/** Of one item of an array, its name; none for a line whose value is empty, and undefined for what has no name. */
+function nameInItem(item: unknown): readonly (string | undefined)[] {
+  if (typeof item === 'object' && item !== null) {
+    const { name, key } = item as Named
+    return [typeof name === 'string' ? name : typeof key === 'string' ? key : undefined]
+  }
+  if (typeof item !== 'string') return [undefined]
+  const equals = item.indexOf('=')
+  if (equals < 0) return [item]
+  return equals === item.length - 1 ? [] : [item.slice(0, equals)]
+}
+
+/** Hosts have names of their own, such as `ProgramFiles(x86)` and `npm_config_user-agent`; no blank is in any. */
+function isHostsName(name: string | undefined): name is string {
+  return name !== undefined && /^[A-Za-z_][\w.()-]{0,127}$/.test(name)
 }
 
 interface Named {

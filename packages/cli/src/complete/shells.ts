@@ -1,5 +1,5 @@
-/** What each shell is told: to ask `mappa complete SHELL -- words…`. What is typed is handed on as it is, and never run. */
-export const scripts = {
+/** What each shell is told: to ask the command for what could be typed. What is typed is handed on as it is, and never run. */
+const scripts = {
   bash: `# mappa in bash. In ~/.bashrc: eval "$(mappa complete bash)"
 _mappa() {
   local kind value about
@@ -7,7 +7,7 @@ _mappa() {
   {
     read -r kind
     while IFS=$'\\t' read -r value about; do COMPREPLY+=("$value"); done
-  } < <("\${COMP_WORDS[0]}" complete bash -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)
+  } < <(@command@ complete bash -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)
   case $kind in
     files) compopt -o default ;;
     folders) compopt -o dirnames ;;
@@ -19,7 +19,7 @@ complete -F _mappa mappa
 # mappa in zsh. In ~/.zshrc, behind compinit: eval "$(mappa complete zsh)"
 _mappa() {
   local -a answer found
-  answer=("\${(@f)$("\${words[1]}" complete zsh -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}")
+  answer=("\${(@f)$(@command@ complete zsh -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}")
   case $answer[1] in
     files) _files ;;
     folders) _files -/ ;;
@@ -35,7 +35,7 @@ compdef _mappa mappa
   fish: `# mappa in fish. In ~/.config/fish/config.fish: mappa complete fish | source
 function __mappa_complete
     set -l typed (commandline -opc)
-    set -l answer (command $typed[1] complete fish -- $typed[2..-1] (commandline -ct) 2>/dev/null)
+    set -l answer (command @command@ complete fish -- $typed[2..-1] (commandline -ct) 2>/dev/null)
     switch "$answer[1]"
         case files
             __fish_complete_path (commandline -ct)
@@ -51,3 +51,20 @@ complete -c mappa -f -a '(__mappa_complete)'
 
 /** A shell that can be told. */
 export type Shell = keyof typeof scripts
+
+/**
+ * What a shell is told. `command` is asked by its whole path: what is typed in front may be a file of a project, and a key that is
+ * pressed must run none.
+ */
+export function scriptFor(shell: Shell, command: readonly string[]): string {
+  const quoted = command.map((word) => (shell === 'fish' ? fishQuoted(word) : shQuoted(word))).join(' ')
+  return scripts[shell].replace('@command@', () => quoted)
+}
+
+function shQuoted(word: string): string {
+  return `'${word.replaceAll("'", "'\\''")}'`
+}
+
+function fishQuoted(word: string): string {
+  return `'${word.replace(/[\\']/g, '\\$&')}'`
+}

@@ -1,5 +1,6 @@
 import { constants } from 'node:os'
 import spawn from 'cross-spawn'
+import { printable, withoutCredentials } from 'mappa/command'
 import { UsageError } from '../terminal/usage-error.js'
 
 /** Signals that ask a program to do something, so that they are the child's and not ours. */
@@ -41,7 +42,7 @@ export async function runChild(
 
 /** Says why a program could not be run. */
 export function notRun(command: string, error: NodeJS.ErrnoException): Error {
-  const shown = JSON.stringify(command)
+  const shown = JSON.stringify(printable(withoutCredentials(command)))
   if (error.code === 'ENOENT')
     return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)
   if (error.code === 'EACCES')

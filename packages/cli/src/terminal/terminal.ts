@@ -1,4 +1,5 @@
 import type { Paint } from 'mappa'
+import { printable } from 'mappa/command'
 import pico from 'picocolors'
 
 /** Where a command's text goes, and how wide and how coloured it may be. */
@@ -19,8 +20,34 @@ function terminalOf(stream: NodeJS.WriteStream): Terminal {
   return {
     width: Math.min(stream.columns ?? 100, 100),
     paint: { bold, dim, red, yellow },
-    write: (text) => stream.write(text),
+    write: (text) => stream.write(harmless(text)),
   }
+}
+
+/** What colours are switched with, and nothing else that begins with an escape sign. */
+const ours = '(\\u001b\\[(?:1|2|22|31|33|39)m)'
+const colours = new RegExp(ours)
+
+/**
+ * The one way out: nothing that a terminal obeys is written but line ends, tabs and our colours, whatever a value, a name or
+ * a path holds.
+ */
+export function harmless(text: string): string {
+  if (!/[^\n\t\x20-\x7e]/.test(text)) return text
+  return text
+    .split(colours)
+    .map((part) => (colours.test(part) ? part : part.replace(/[^\n\t]+/g, printable)))
+    .join('')
+}
+
+/** A document as JSON, in which no sign stands that a terminal obeys. */
+export function jsonText(value: unknown): string {
+  const text = JSON.stringify(value, null, 2)
+  return `${text.replace(/[\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]/g, escaped)}\n`
+}
+
+function escaped(sign: string): string {
+  return `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`
 }
 
 /** Milliseconds after which a person wonders whether anything happens. */

@@ -1,4 +1,5 @@
 /** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
+export { isName, isStageName } from '../format/names.js'
 export { withoutCredentials } from '../leak/credentials.js'
 export { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
 export { entriesOf, stagesOf } from '../legend/legend.js'
@@ -36,3 +37,4 @@ export { originOf } from '../settle/changes.js'
 export { printable } from '../settle/faults.js'
 export { isAround, isGeneral } from '../settle/kinds.js'
 export { obtainRemedy } from '../settle/remedies.js'
+export { errorName, saidBy } from '../settle/said.js'

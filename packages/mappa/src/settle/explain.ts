@@ -1,4 +1,5 @@
 import { explainFlaw } from '../format/flaw-texts.js'
+import { isStageName } from '../format/names.js'
 import { withoutCredentials } from '../leak/credentials.js'
 import { explainContradiction } from '../legend/contradiction-texts.js'
 import { hides } from '../legend/entry.js'
@@ -57,7 +58,8 @@ function stageFaults(definition: Legend<unknown> | undefined, stage: Stage): Fau
   return [
     {
       kind: 'unknown-stage',
-      message: `The stage must be one of ${known.join(', ')}, and is ${quote(stage.name)}.`,
+      // What cannot be a stage may be anything, such as a value in the wrong place.
+      message: `The stage must be one of ${known.join(', ')}, and is ${isStageName(stage.name) ? quote(stage.name) : 'no name of a stage'}.`,
       remedy: near ? `Write: ${near}` : "More stages are named in the legend: legend(…, { stages: ['…'] }).",
     },
   ]

@@ -47,7 +47,7 @@ const shownMax = 60
 /** Control characters, line ends, direction marks and lone surrogates as `\u{…}`, so that what is read is what is there. */
 export function printable(text: string): string {
   return text.replace(
-    /[\p{Cc}\p{Cs}\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069]/gu,
+    /[\p{Cc}\p{Cs}\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069\u061c]/gu,
     (char) => shortEscapes[char] ?? `\\u{${(char.codePointAt(0) as number).toString(16)}}`,
   )
 }

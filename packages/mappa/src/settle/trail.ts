@@ -2,7 +2,7 @@ import { describeEntry } from '../legend/constraints.js'
 import { entriesOf } from '../legend/legend.js'
 import { textFor } from './convert.js'
 import type { Used } from './expand.js'
-import type { Place } from './faults.js'
+import { type Place, printable } from './faults.js'
 import type { Layer, LayerSource } from './layer.js'
 import { valueSpot } from './places.js'
 import type { Reading } from './read.js'
@@ -78,7 +78,7 @@ export function trailOf(name: string, reading: Reading): Trail {
   }
   // The winner first, even where an empty text stands above it.
   if (winner) steps.sort((a, b) => Number(b === winner) - Number(a === winner))
-  return { name, declared: entry !== undefined, expects: entry && describeEntry(entry), steps, winner }
+  return { name, declared: entry !== undefined, expects: entry && printable(describeEntry(entry)), steps, winner }
 }
 
 /** The legend's default, below the one that a stage's own words put in its place. */
