@@ -21,7 +21,7 @@ const environment = {
 }
 
 /** More is no repository that a person looks at. Milliseconds. */
-const timeMax = 60_000
+const gitMax = 60_000
 
 /**
  * The one way in which git is started: it answers, and runs nothing that the repository names. Undefined where there is
@@ -47,7 +47,7 @@ function started(root: string, args: readonly string[], input: string | undefine
       cwd: root,
       encoding: 'utf8',
       maxBuffer: 1 << 28,
-      timeout: timeMax,
+      timeout: gitMax,
       env: { ...process.env, ...environment },
       stdio: ['pipe', 'pipe', 'ignore'],
       input: input ?? '',

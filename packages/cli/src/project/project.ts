@@ -14,7 +14,7 @@ import {
 import { talk } from '../terminal/terminal.js'
 import { UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'
-import { withoutSlowPatterns } from './slow-patterns.js'
+import { limitPatterns } from './patterns.js'
 
 /** Options that say which project and stage a command is about. */
 export interface ProjectOptions {
@@ -44,6 +44,7 @@ export interface Project {
 
 /** Finds a project's root and loads its legend, in whatever language that is written. */
 export async function openProject({ root, fresh }: ProjectOptions): Promise<Project> {
+  limitPatterns()
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
   const names = legendFileNames.map((name) => join(directory, name))
   if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
@@ -149,12 +150,11 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
   const layers = faults.length > 0 ? [] : sources.layers
-  const patterns = await withoutSlowPatterns(definition, { ...sources, layers }, legendFile)
-  const found = await surveyWaiting(patterns.definition, {
+  const found = await surveyWaiting(definition, {
     ...sources,
     layers,
     thorough: true,
-    faults: faults.length > 0 ? faults : [...(sources.faults ?? []), ...patterns.faults],
+    faults: faults.length > 0 ? faults : (sources.faults ?? []),
     ...(legendFile !== undefined && { legendName: legendFile }),
   })
   return { found, files: sources.files, asked: sources.asked === true }

@@ -23,6 +23,7 @@ export type ContradictionKind =
   | 'no-stage-words'
   | 'lasting-word'
   | 'pattern'
+  | 'slow-default'
   | 'bounds'
   | 'enum-type'
   | 'default-outside'
@@ -289,8 +290,10 @@ function checkValues(name: string, entry: AnyEntry, stage: string | undefined, f
     found.push({ kind: 'bounds', name, stage, detail: 'minItems', value: 'maxItems' })
   if (entry.enum)
     for (const value of entry.enum) if (!hasType(entry, value)) found.push({ kind: 'enum-type', name, stage, value })
-  if (entry.default !== undefined && breachOf(entry, defaultOf(entry)))
-    found.push({ kind: 'default-outside', name, stage, value: entry.default })
+  const breach = entry.default === undefined ? undefined : breachOf(entry, defaultOf(entry))
+  if (breach === 'slow-pattern')
+    found.push({ kind: 'slow-default', name, stage, detail: entry.pattern ?? entry.items?.pattern ?? '' })
+  else if (breach) found.push({ kind: 'default-outside', name, stage, value: entry.default })
 }
 
 function compiles(pattern: string): boolean {

@@ -4,7 +4,14 @@ import { formats } from './formats.js'
 import { pemOf } from './pem.js'
 
 /** How a value breaks its entry; the words are those of fault kinds. */
-export type Breach = 'wrong-type' | 'not-allowed' | 'out-of-range' | 'wrong-length' | 'wrong-form' | 'wrong-item'
+export type Breach =
+  | 'wrong-type'
+  | 'not-allowed'
+  | 'out-of-range'
+  | 'wrong-length'
+  | 'wrong-form'
+  | 'wrong-item'
+  | 'slow-pattern'
 
 /** The first constraint of an entry that a value of the right type breaks. Words as JSON Schema 2020-12 means them. */
 export function breachOf(entry: AnyEntry, value: unknown): Breach | undefined {
@@ -117,7 +124,10 @@ function textBreach(entry: AnyEntry, value: string): Breach | undefined {
     const length = characterCount(value)
     if (length < minLength || length > maxLength) return 'wrong-length'
   }
-  if (entry.pattern !== undefined && !patternOf(entry.pattern).test(value)) return 'wrong-form'
+  if (entry.pattern !== undefined) {
+    const fits = matches(patternOf(entry.pattern), value)
+    if (fits !== true) return fits === undefined ? 'slow-pattern' : 'wrong-form'
+  }
   if (format !== undefined && !formats[format][0](value)) return 'wrong-form'
   if (schemes && !(formats.uri[0](value) && schemes.includes(value.slice(0, value.indexOf(':')).toLowerCase())))
     return 'wrong-form'
@@ -129,7 +139,8 @@ function listBreach(
   list: unknown[],
 ) {
   if (list.length < minItems || list.length > maxItems) return 'wrong-length'
-  if (items && list.some((item) => breachOf(items, item))) return 'wrong-item'
+  const breach = items && list.reduce<Breach | undefined>((found, item) => found ?? breachOf(items, item), undefined)
+  if (breach) return breach === 'slow-pattern' ? breach : 'wrong-item'
   return uniqueItems && new Set(list).size < list.length ? 'wrong-form' : undefined
 }
 
@@ -138,6 +149,19 @@ function characterCount(text: string): number {
   let count = 0
   for (const _ of text) count++
   return count
+}
+
+/** Whether a pattern matches a text somewhere; undefined if to find that out takes too long. */
+export type Matches = (pattern: RegExp, text: string) => boolean | undefined
+
+let matches: Matches = (pattern, text) => pattern.test(text)
+
+/**
+ * Has patterns tried in another way: a pattern can take longer on a text than the universe is old, and the command, which
+ * looks at projects that are not trusted, gives up.
+ */
+export function tryPatternsWith(own: Matches): void {
+  matches = own
 }
 
 const patterns = new Map<string, RegExp>()

@@ -125,6 +125,10 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `The pattern of ${name}${where} does not compile: ${detail}`,
     'It must be a regular expression in Unicode mode.',
   ],
+  'slow-default': ({ name, where, detail }) => [
+    `The pattern of ${name}${where} takes too long on its own default: ${detail}`,
+    'Write it so that no part can match the same text in two ways, such as (a+)+ or a*a*.',
+  ],
   bounds: ({ name, where, detail, value }) => [`${detail} of ${name}${where} is above its ${value}.`, 'Swap them.'],
   'enum-type': ({ name, where, shown, entry }) => [
     `The enum of ${name}${where} holds ${shown}, which is not of type ${entry.type}.`,

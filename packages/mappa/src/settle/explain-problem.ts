@@ -55,6 +55,14 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
   'wrong-length': wrongValue,
   'wrong-form': wrongValue,
   'wrong-item': wrongValue,
+  'slow-pattern': (problem) => {
+    const { name, entry, where, base } = valueFacts(problem)
+    return {
+      ...base,
+      message: `The pattern of ${name} takes too long on its value${where}: ${entry.pattern ?? entry.items?.pattern}`,
+      remedy: 'Write it so that no part can match the same text in two ways, such as (a+)+ or a*a*.',
+    }
+  },
 }
 
 /** What is told of a value at fault: a layer without places is named in the sentence instead. */
@@ -241,14 +249,28 @@ function missing({ name, clearedBy, ...problem }: Problem, { layers, entries, st
   return { kind: 'missing', name, message, remedy: setRemedy(name, { entries, stage }) + obtain }
 }
 
+const undeclaredByLayer = new WeakMap<StageEntries, WeakMap<Layer, readonly string[]>>()
+
+/** So many names that no entry declares are slips; more are data. */
+const similarMax = 1000
+
+/** Worked out once, since each missing name is looked for among them. */
+function undeclaredIn(layer: Layer, entries: StageEntries): readonly string[] {
+  const known = undeclaredByLayer.get(entries) ?? new WeakMap<Layer, readonly string[]>()
+  undeclaredByLayer.set(entries, known)
+  let names = known.get(layer)
+  if (!names) {
+    names = [...layer.names()].filter((name) => !entries.has(name)).slice(0, similarMax)
+    known.set(layer, names)
+  }
+  return names
+}
+
 /** A name that a layer file sets, no entry declares, and that looks like the missing one. */
 function similarName(name: string, layers: readonly Layer[], entries: StageEntries) {
   for (const layer of layers) {
     if (layer.source !== 'file') continue
-    const other = nearest(
-      name,
-      [...layer.names()].filter((known) => !entries.has(known)),
-    )
+    const other = nearest(name, undeclaredIn(layer, entries))
     if (other !== undefined) return { name: other, spot: nameSpot(layer, other) }
   }
   return undefined

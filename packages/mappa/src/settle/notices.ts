@@ -225,9 +225,16 @@ function* fileNotices(layer: Layer): Generator<Notice> {
  * a key in base64, so it is not repeated.
  */
 function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number }[]): boolean {
-  const flawed = new Set(layer.flaws.map(({ start }) => lineAt(layer, start)))
-  return ranges.some(({ nameStart }) => flawed.has(lineAt(layer, nameStart) - 1))
+  let flawed = flawedLines.get(layer)
+  if (!flawed) {
+    flawed = new Set(layer.flaws.map(({ start }) => lineAt(layer, start)))
+    flawedLines.set(layer, flawed)
+  }
+  return flawed.size > 0 && ranges.some(({ nameStart }) => flawed.has(lineAt(layer, nameStart) - 1))
 }
+
+/** Worked out once for each layer, since every name asks. */
+const flawedLines = new WeakMap<Layer, ReadonlySet<number>>()
 
 function* stackNotices(name: string, entries: StageEntries, layers: readonly Layer[], stage: Stage): Generator<Notice> {
   for (const layer of layers)

@@ -265,19 +265,27 @@ function settleValue(setting: Setting, winner: Hit | undefined, { settings, prob
   }
 }
 
+/** So many names behind dollar signs without braces are looked at in one value. */
+const bareMax = 10
+
 /** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
 function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
   const { stack, expander, entries, problems } = state
   const entry = entries.get(name)
   const problem = { name, entry, winner: top, clearedBy: undefined }
   const parsed = top.layer.parsed?.(top.as ?? name)
-  for (const bare of parsed?.bare ?? [])
+  const told = new Set<string>()
+  for (const bare of parsed?.bare ?? []) {
+    // One sign of each name says what is wrong.
+    if (told.has(bare.name) || told.size >= bareMax) continue
+    told.add(bare.name)
     if (entries.has(bare.name) || stack.sets(bare.name))
       problems.push({
         ...problem,
         breach: 'bare-dollar',
         bare: { ...bare, start: (parsed?.valueStart ?? 0) + bare.start },
       })
+  }
   const expanded = expander.expand(top.as ?? name, top)
   if ('problem' in expanded) {
     problems.push({ ...problem, breach: 'expansion', expansion: expanded })
