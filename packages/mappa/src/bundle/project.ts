@@ -29,6 +29,8 @@ export class BundleProject {
   /** Absolute path of the legend. */
   legendPath: string | undefined
   survey!: Survey
+  /** What pages are given: the last that had no fault, since a fault may say that a secret would reach them. */
+  sound: { readonly definition: Legend; readonly legendPath: string; readonly survey: Survey } | undefined
   faults: readonly Fault[] = []
   /** Every file that the settings depend on, also those that are not there yet. Absolute paths. */
   files: readonly string[] = []
@@ -56,6 +58,8 @@ export class BundleProject {
       ...(legendFile && { legendName: legendFile }),
     })
     this.faults = [...this.survey.faults, ...this.#localFaults()]
+    const { definition, legendPath, survey } = this
+    if (this.faults.length === 0 && definition && legendPath) this.sound = { definition, legendPath, survey }
     this.files = [...(this.legendPath ? [this.legendPath] : []), ...dependencies, ...sources.files]
   }
 

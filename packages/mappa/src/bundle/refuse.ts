@@ -16,6 +16,21 @@ export interface ModuleGraph {
   nameOf(id: string): string
 }
 
+/** A module that browser code may not import at all, with the way it took. */
+export async function refusedModule(id: string, why: string, graph: ModuleGraph): Promise<Fault> {
+  const file = graph.nameOf(id)
+  const way = await wayTo(id, graph)
+  const [first] = way
+  const place = first && graph.nameOf(first.importer)
+  return {
+    kind: 'server-only',
+    message: `${file} ${why}, and browser code imports it.`,
+    layer: file,
+    ...(first && place !== undefined && { place: { file: place, line: first.line, column: 1, endColumn: 2 } }),
+    remedy: `${stepsText(way, graph)}Take single settings there: import { NAME } from 'virtual:mappa/settings'`,
+  }
+}
+
 /** The parts of an ESTree node that are looked at here. */
 interface Node {
   readonly type: string
@@ -158,7 +173,8 @@ async function wayTo(id: string, graph: ModuleGraph): Promise<Step[]> {
     if (importer === target) break
     for (const { path, line } of importsIn(sourceOf(importer))) {
       const found = plainId((await graph.resolve(path, importer)) ?? '')
-      if (found && !found.includes('/node_modules/') && !reached.has(found)) reached.set(found, { importer, line })
+      if (found && (found === target || !found.includes('/node_modules/')) && !reached.has(found))
+        reached.set(found, { importer, line })
     }
   }
   const way: Step[] = []
@@ -185,12 +201,17 @@ function wayText(
   graph: ModuleGraph,
 ): string {
   const taken = `${file}${line ? `:${line}` : ''} takes ${name}.`
+  return `${taken} ${stepsText(way, graph)}`.trimEnd()
+}
+
+/** `map.ts:1 imports it, main.ts:4 imports that, index.html loads that. ` */
+function stepsText(way: readonly Step[], graph: ModuleGraph): string {
   const steps = way.map(({ importer, line }, at) => {
     const what = at === 0 ? 'it' : 'that'
     const name = graph.nameOf(importer)
     return name.endsWith('.html') ? `${name} loads ${what}` : `${name}:${line} imports ${what}`
   })
-  return steps.length > 0 ? `${taken} ${steps.join(', ')}.` : taken
+  return steps.length > 0 ? `${steps.join(', ')}. ` : ''
 }
 
 /** Without a query, which tells variants of one file apart. */

@@ -1,8 +1,9 @@
 import type { Plugin } from 'vite'
+import { refusedModule } from '../bundle/refuse.js'
 import { browserModule, serverModule } from '../bundle/settings-module.js'
-import { refusedIn, withPageTexts } from './page.js'
-import { watchProject } from './serve.js'
-import { resolvedModule, Session } from './session.js'
+import { graphOf, refusedIn, withPageTexts } from './page.js'
+import { denyFiles, watchProject } from './serve.js'
+import { resolvedModule, Session, serverEntries } from './session.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -41,6 +42,13 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       // Assigned, not returned: what is returned is merged with the user's own, and prefixes would add up.
       config.envDir = false
       config.envPrefix = noPrefix
+      // What is bundled ahead has another name, under which it could not be kept from pages.
+      config.optimizeDeps ??= {}
+      config.optimizeDeps.exclude = [
+        ...(config.optimizeDeps.exclude ?? []),
+        'mappa',
+        ...serverEntries.map((each) => `mappa/${each}`),
+      ]
       session = new Session(config, options, command)
     },
 
@@ -64,10 +72,21 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     },
 
     load: {
-      filter: { id: /^\0virtual:mappa\/settings$/ },
-      handler() {
-        const { definition, legendPath, survey } = session.project
-        if (!definition || !legendPath) throw session.error()
+      // Before whatever gives a file's text to a page.
+      order: 'pre',
+      async handler(id) {
+        if (id !== resolvedModule) {
+          if (this.environment.config.consumer !== 'client') return
+          const why = session.keptFromPages(id)
+          if (why === undefined) return
+          const { input } = this.environment.config.build.rolldownOptions
+          const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
+          const fault = await refusedModule(id, why, graphOf(session, input, resolve))
+          this.error({ message: session.report([fault]), stack: '' })
+        }
+        const { sound } = session.project
+        if (!sound) throw session.error()
+        const { definition, legendPath, survey } = sound
         if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
         return serverModule(definition, legendPath, survey.stage.name)
       },
@@ -76,7 +95,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     transform: {
       filter: { code: /virtual:mappa\/settings|import\.meta\.env/, id: { exclude: /^\0/ } },
       async handler(code, id) {
-        if (!session.project.definition) return
+        if (!session.project.sound) return
         const program = this.parse(code)
         const { consumer, build } = this.environment.config
         if (consumer === 'client') {
@@ -92,6 +111,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     async configureServer(server) {
       await session.project.read()
       session.stopOnFaults()
+      denyFiles(session, server)
       watchProject(session, server)
       session.started = true
     },

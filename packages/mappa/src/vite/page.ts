@@ -13,16 +13,25 @@ export function refusedIn(
   input: Rolldown.InputOption | undefined,
   resolve: (path: string, importer: string) => Promise<string | undefined>,
 ): Promise<Fault[]> {
-  const { pageRoot, project } = session
+  const { sound } = session.project
+  return sound ? refusedNames(program, id, sound.definition, graphOf(session, input, resolve)) : Promise.resolve([])
+}
+
+/** What Vite knows of modules, for the way that an import took. */
+export function graphOf(
+  session: Session,
+  input: Rolldown.InputOption | undefined,
+  resolve: (path: string, importer: string) => Promise<string | undefined>,
+): ModuleGraph {
+  const { pageRoot } = session
   const entries = input ?? path.join(pageRoot, 'index.html')
-  const graph: ModuleGraph = {
+  return {
     entries: (typeof entries === 'string' ? [entries] : Object.values(entries)).map((each) =>
       path.resolve(pageRoot, each),
     ),
     resolve,
     nameOf: (each) => session.nameOf(each),
   }
-  return project.definition ? refusedNames(program, id, project.definition, graph) : Promise.resolve([])
 }
 
 /** A module with the values put in that it reads from `import.meta.env`; undefined if it reads none. */
@@ -32,8 +41,8 @@ export async function withPageTexts(
   code: string,
   id: string,
 ): Promise<{ code: string; map: string | null } | undefined> {
-  const { definition, survey } = project
-  const define = definition ? pageTexts(definition, survey, pageNames(program)) : {}
+  const { sound } = project
+  const define = sound ? pageTexts(sound.definition, sound.survey, pageNames(program)) : {}
   if (Object.keys(define).length === 0) return undefined
   const { transformWithOxc } = await import('vite')
   filled.add(id)

@@ -1,7 +1,32 @@
 import type { ViteDevServer } from 'vite'
 import { path } from '../node/builtins.js'
 import { changesBetween } from '../settle/changes.js'
-import type { Session } from './session.js'
+import { isLayerFile, realOf, type Session } from './session.js'
+
+/** Serves no layer file and no one-value file, whatever the server is told to allow. */
+export function denyFiles(session: Session, server: ViteDevServer): void {
+  const { publicDir } = server.config
+  server.middlewares.use((request, response, next) => {
+    const files = askedFor(request.url ?? '').flatMap((asked) =>
+      [asked, ...[session.pageRoot, publicDir].filter((each) => each !== '').map((each) => path.join(each, asked))].map(
+        realOf,
+      ),
+    )
+    if (!files.some((file) => isLayerFile(file) || session.isOneValueFile(file))) return next()
+    response.statusCode = 403
+    response.end('Layer files and files of one value are not served.')
+  })
+}
+
+/** The paths that an address may stand for. */
+function askedFor(url: string): readonly string[] {
+  const [asked = ''] = url.split(/[?#]/, 1)
+  try {
+    return [path.normalize(decodeURIComponent(asked).replace(/^\/@fs(?=\/)/, ''))]
+  } catch {
+    return [asked]
+  }
+}
 
 /** Reads the settings again whenever a file of theirs changes, as long as the server runs. */
 export function watchProject(session: Session, server: ViteDevServer): void {

@@ -1,12 +1,32 @@
+import { fileURLToPath } from 'node:url'
 import { type BuildCommand, BundleProject } from '../bundle/project.js'
 import { bundleReport } from '../bundle/report.js'
-import { path } from '../node/builtins.js'
+import { fs, path } from '../node/builtins.js'
 import type { Fault } from '../settle/faults.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
 
+/** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
+export function isLayerFile(file: string): boolean {
+  return /^\.env(?:$|\.(?!example$))/.test(path.basename(file))
+}
+
+/** A path as Vite has it, with links followed. */
+export function realOf(file: string): string {
+  try {
+    return fs.realpathSync(file)
+  } catch {
+    return file
+  }
+}
+
 /** The id of the settings module once it is resolved. */
 export const resolvedModule = '\0virtual:mappa/settings'
+
+/** Entry points of the library that read files and settings of a server. */
+export const serverEntries = ['node', 'command', 'preload', 'testing', 'register', 'vite'] as const
+
+const ownFolder = path.dirname(fileURLToPath(import.meta.url))
 
 /** What one run of Vite knows: the project, and what it does with it. */
 export class Session {
@@ -28,6 +48,25 @@ export class Session {
     this.pageRoot = path.resolve(root)
     const stage = chooseBuildStage(told.stage, mode, command)
     this.project = new BundleProject(this.pageRoot, told.root, stage, command, loadLegend)
+  }
+
+  /** Why a module, or the text of a file, may not get into a page; undefined for one that may. */
+  keptFromPages(id: string): string | undefined {
+    const file = path.resolve(id.split('?', 1)[0] as string)
+    const { legendPath } = this.project
+    if (isLayerFile(file) || this.isOneValueFile(file)) return 'holds settings of the server'
+    if (legendPath !== undefined && file === realOf(legendPath))
+      return 'is the legend, with the defaults of the server in it'
+    const own = serverEntries.some((name) => file === path.join(ownFolder, `${name}.mjs`))
+    return own ? 'reads the settings of the server' : undefined
+  }
+
+  /** Whether a file lies in a directory of one-value files that the legend names. */
+  isOneValueFile(file: string): boolean {
+    const { legendPath, definition } = this.project
+    const named = definition?.directories
+    if (legendPath === undefined || !Array.isArray(named)) return false
+    return named.some((each) => file.startsWith(realOf(path.resolve(path.dirname(legendPath), each)) + path.sep))
   }
 
   /** Faults in words, with what did not happen because of them. */
