@@ -1,10 +1,11 @@
-import { existsSync } from 'node:fs'
-import { join } from 'node:path'
+import { existsSync, statSync } from 'node:fs'
+import { dirname, join } from 'node:path'
 import { type Fault, type Legend, reportText, type Stage, type Survey, survey, surveyWaiting, type Texts } from 'mappa'
 import {
   entriesOf,
   findRoot,
   gatherWaiting,
+  isStageName,
   isTypeScript,
   layerFiles,
   legendFileNames,
@@ -43,18 +44,40 @@ export interface Project {
 }
 
 /** Finds a project's root and loads its legend, in whatever language that is written. */
-export async function openProject({ root, fresh }: ProjectOptions): Promise<Project> {
+export async function openProject({ root, stage, fresh }: ProjectOptions): Promise<Project> {
   limitPatterns()
+  // It may be anything that stands in the wrong place, so it is not repeated.
+  if (stage !== undefined && !isStageName(stage))
+    throw new UsageError('A stage is named with small letters, digits and hyphens, for example: --stage staging')
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
   const names = legendFileNames.map((name) => join(directory, name))
   if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
   const path = join(directory, legendFile)
+  const odd = legendFile.endsWith('.json') ? undefined : oddAbove(directory)
+  if (odd) return { root: directory, legendFile, files: names, definition: undefined, faults: [odd] }
   // Node keeps what it has loaded; a compiled legend is another module whenever it changes.
   const compiled = isTypeScript(legendFile) || (fresh && !legendFile.endsWith('.json'))
   const loaded = compiled ? await loadTypeScriptLegend(path) : loadLegendFile(path)
   const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
   if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
   return { ...base, definition: undefined, faults: [loaded.fault], cause: loaded.cause }
+}
+
+/** What whoever loads a module reads first, and would wait for if it were a pipe. */
+function oddAbove(directory: string): Fault | undefined {
+  for (let at = directory; ; at = dirname(at)) {
+    for (const name of ['package.json', 'tsconfig.json', 'jsconfig.json']) {
+      const stats = statSync(join(at, name), { throwIfNoEntry: false })
+      if (!stats || stats.isFile() || stats.isDirectory()) continue
+      return {
+        kind: 'unreadable',
+        message: `${name} must be a file, and is a device, a pipe or the like.`,
+        layer: name,
+        remedy: 'Remove it, or put a file in its place.',
+      }
+    }
+    if (at === dirname(at)) return undefined
+  }
 }
 
 /** A project whose legend is there, loads, and contradicts itself nowhere. */

@@ -192,6 +192,15 @@ function isUtf8(bytes: Uint8Array): boolean {
   }
 }
 
+/** Where a path leads, its links followed; the path itself if it leads nowhere. */
+export function realOf(file: string): string {
+  try {
+    return fs.realpathSync(file)
+  } catch {
+    return file
+  }
+}
+
 /** The names in a directory, sorted; none for one that is not there or may not be listed. */
 export function namesIn(directory: string): readonly string[] {
   try {

@@ -41,7 +41,7 @@ export function findRoot({ root, from, environmentRoot }: RootSearch): Root {
     const directory = path.resolve(told)
     return { directory, legendFile: legendIn(namesIn(directory)) }
   }
-  const start = startOf(from)
+  const start = directoryOf(from)
   const levels: Level[] = []
   for (let directory: string | undefined = start; directory !== undefined; ) {
     const level: Level = { directory, names: namesIn(directory) }
@@ -65,7 +65,8 @@ export function repositoryTop(directory: string): string | undefined {
   }
 }
 
-function startOf(from: string | undefined): string {
+/** The directory of a module by its `import.meta.url`, or a directory as it is; the working directory unless said. */
+export function directoryOf(from: string | undefined): string {
   if (from === undefined) return process.cwd()
   if (!from.startsWith('file:')) return path.resolve(from)
   const { fileURLToPath } = process.getBuiltinModule('node:url')

@@ -1,5 +1,6 @@
 import { printable } from '../settle/faults.js'
 import { fs, path } from './builtins.js'
+import { realOf } from './files.js'
 import { besideName, isRunning, type Lock, Locked, lockDirectories } from './lock.js'
 import { repositoryTop } from './root.js'
 
@@ -89,14 +90,6 @@ function targetWithin(given: string, within: string): Target {
   if (folder !== within && !folder.startsWith(within + path.sep))
     throw new WriteError(`${given} is a link that leads out of the project. Nothing was written.`, given)
   return { target: path.join(folder, path.basename(target)) }
-}
-
-function realOf(directory: string): string {
-  try {
-    return fs.realpathSync(directory)
-  } catch {
-    return directory
-  }
 }
 
 function prepare(

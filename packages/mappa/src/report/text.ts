@@ -1,3 +1,4 @@
+import { isStageName } from '../format/names.js'
 import { type Fault, type Notice, printable } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 
@@ -49,7 +50,9 @@ export function reportText({ stage, faults, notices }: Reported, options: TextOp
 
 /** `Stage staging (from MAPPA_STAGE)` */
 export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
-  return `Stage ${paint.bold(printable(name))} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
+  // What is no name of a stage may be anything, such as a value in the wrong place.
+  const shown = isStageName(name) ? name : '(no name of a stage)'
+  return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
 }
 
 /** `1 fault, 2 notices.` */

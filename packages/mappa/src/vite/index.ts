@@ -1,7 +1,7 @@
 import type { Plugin } from 'vite'
 import { refusedModule } from '../bundle/refuse.js'
 import { browserModule, serverModule } from '../bundle/settings-module.js'
-import { graphOf, refusedIn, withPageTexts } from './page.js'
+import { graphOf, refusedAssets, refusedIn, withPageTexts } from './page.js'
 import { denyFiles, watchProject } from './serve.js'
 import { resolvedModule, Session, serverEntries } from './session.js'
 
@@ -93,14 +93,20 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     },
 
     transform: {
-      filter: { code: /virtual:mappa\/settings|import\.meta\.env/, id: { exclude: /^\0/ } },
+      // What was asked for with new URL is put in, or called by another name, by now.
+      filter: {
+        code: /virtual:mappa\/settings|import\.meta\.env|data:|__VITE_ASSET__|new URL/,
+        id: { exclude: /^\0/ },
+      },
       async handler(code, id) {
         if (!session.project.sound) return
         const program = this.parse(code)
         const { consumer, build } = this.environment.config
         if (consumer === 'client') {
           const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
-          const faults = await refusedIn(session, program, id, build.rolldownOptions.input, resolve)
+          const { input } = build.rolldownOptions
+          const assets = await refusedAssets(session, id, graphOf(session, input, resolve))
+          const faults = [...assets, ...(await refusedIn(session, program, id, input, resolve))]
           if (faults.length > 0) this.error({ message: session.report(faults), stack: '' })
         }
         // On a server, too: a page that it renders must be the one that the browser goes on with.

@@ -1,7 +1,8 @@
 import type { Rolldown } from 'vite'
-import { type ModuleGraph, pageNames, refusedNames } from '../bundle/refuse.js'
+import { type ModuleGraph, pageNames, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { pageTexts } from '../bundle/settings-module.js'
 import { path } from '../node/builtins.js'
+import { realOf, textAt } from '../node/files.js'
 import type { Fault } from '../settle/faults.js'
 import type { Session } from './session.js'
 
@@ -15,6 +16,20 @@ export function refusedIn(
 ): Promise<Fault[]> {
   const { sound } = session.project
   return sound ? refusedNames(program, id, sound.definition, graphOf(session, input, resolve)) : Promise.resolve([])
+}
+
+/** Files that a module takes by their address and that may not get into a page: `new URL('…', import.meta.url)`. */
+export async function refusedAssets(session: Session, id: string, graph: ModuleGraph): Promise<Fault[]> {
+  const file = id.split('?', 1)[0] as string
+  const faults: Fault[] = []
+  for (const [, , asked = ''] of (textAt(file) ?? '').matchAll(
+    /\bnew\s+URL\(\s*(['"`])([^'"`\n]+)\1\s*,\s*import\.meta\.url/g,
+  )) {
+    const target = realOf(path.resolve(path.dirname(file), asked.split(/[?#]/, 1)[0] as string))
+    const why = session.keptFromPages(target)
+    if (why !== undefined) faults.push(await refusedModule(target, why, graph))
+  }
+  return faults
 }
 
 /** What Vite knows of modules, for the way that an import took. */

@@ -1,7 +1,8 @@
 import type { ViteDevServer } from 'vite'
 import { path } from '../node/builtins.js'
+import { realOf } from '../node/files.js'
 import { changesBetween } from '../settle/changes.js'
-import { isLayerFile, realOf, type Session } from './session.js'
+import { isKeptName, type Session } from './session.js'
 
 /** Serves no layer file and no one-value file, whatever the server is told to allow. */
 export function denyFiles(session: Session, server: ViteDevServer): void {
@@ -12,7 +13,7 @@ export function denyFiles(session: Session, server: ViteDevServer): void {
         realOf,
       ),
     )
-    if (!files.some((file) => isLayerFile(file) || session.isOneValueFile(file))) return next()
+    if (!files.some((file) => isKeptName(file) || session.isOneValueFile(file))) return next()
     response.statusCode = 403
     response.end('Layer files and files of one value are not served.')
   })

@@ -1,23 +1,15 @@
-import { fileURLToPath } from 'node:url'
 import { type BuildCommand, BundleProject } from '../bundle/project.js'
 import { bundleReport } from '../bundle/report.js'
-import { fs, path } from '../node/builtins.js'
+import { path } from '../node/builtins.js'
+import { realOf } from '../node/files.js'
+import { directoryOf } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
 
 /** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
-export function isLayerFile(file: string): boolean {
+export function isKeptName(file: string): boolean {
   return /^\.env(?:$|\.(?!example$))/.test(path.basename(file))
-}
-
-/** A path as Vite has it, with links followed. */
-export function realOf(file: string): string {
-  try {
-    return fs.realpathSync(file)
-  } catch {
-    return file
-  }
 }
 
 /** The id of the settings module once it is resolved. */
@@ -26,7 +18,7 @@ export const resolvedModule = '\0virtual:mappa/settings'
 /** Entry points of the library that read files and settings of a server. */
 export const serverEntries = ['node', 'command', 'preload', 'testing', 'register', 'vite'] as const
 
-const ownFolder = path.dirname(fileURLToPath(import.meta.url))
+const ownFolder = directoryOf(import.meta.url)
 
 /** What one run of Vite knows: the project, and what it does with it. */
 export class Session {
@@ -54,7 +46,7 @@ export class Session {
   keptFromPages(id: string): string | undefined {
     const file = path.resolve(id.split('?', 1)[0] as string)
     const { legendPath } = this.project
-    if (isLayerFile(file) || this.isOneValueFile(file)) return 'holds settings of the server'
+    if (isKeptName(file) || this.isOneValueFile(file)) return 'holds settings of the server'
     if (legendPath !== undefined && file === realOf(legendPath))
       return 'is the legend, with the defaults of the server in it'
     const own = serverEntries.some((name) => file === path.join(ownFolder, `${name}.mjs`))
