@@ -1,7 +1,7 @@
 // A repository that means harm, and secrets that must not get out: nothing of it runs, nothing is sent, nothing waits, and no
 // secret is shown in any spelling.
 import assert from 'node:assert/strict'
-import { execFileSync, spawn } from 'node:child_process'
+import { execFileSync, spawn, spawnSync } from 'node:child_process'
 import {
   chmodSync,
   existsSync,
@@ -73,7 +73,7 @@ test('git starts nothing that a repository names', async () => {
   await mappa(['lift', '--apply'], { cwd: root })
   assert.ok(!existsSync(ran))
   // The trap works: git alone walks into it.
-  execFileSync('git', ['status'], { cwd: root, stdio: 'ignore' })
+  spawnSync('git', ['status'], { cwd: root, stdio: 'ignore', timeout: 5000 })
   assert.ok(existsSync(ran))
 })
 

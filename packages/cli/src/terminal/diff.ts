@@ -1,5 +1,5 @@
 import { createTwoFilesPatch } from 'diff'
-import { printable } from 'mappa/command'
+import { Needles, printable, withoutCredentials } from 'mappa/command'
 import type { Terminal } from './terminal.js'
 
 /** How one file would change. */
@@ -17,12 +17,15 @@ export function diffText(
   hidden: readonly string[],
   { paint }: Pick<Terminal, 'paint'>,
 ): string {
+  // What is hidden may stand in another spelling, and lines around a change hold what nobody moves now.
+  const needles = new Needles()
+  for (const text of hidden) needles.add(text, '')
   return (
     changes
       .map(({ path, before, after }) =>
         createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
       )
-      .map((patch) => withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))
+      .map((patch) => withoutCredentials(needles.mask(withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))))
       .flatMap((patch) => patch.split('\n'))
       // Files may hold what a terminal would obey; tabs are only their indentation.
       .map((line) => line.split('\t').map(printable).join('\t'))

@@ -1,6 +1,7 @@
 /** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
 export { isName, isStageName } from '../format/names.js'
 export { withoutCredentials } from '../leak/credentials.js'
+export { Needles } from '../leak/needles.js'
 export { tryPatternsWith } from '../legend/constraints.js'
 export { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
 export { entriesOf, stagesOf } from '../legend/legend.js'

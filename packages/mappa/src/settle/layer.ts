@@ -31,6 +31,8 @@ export interface Layer {
   each(visit: (name: string, text: string, dollar: boolean) => void, hidden?: IsHidden): void
   /** What a text is made of, if it may expand. Only layer files have such. */
   parsed?(name: string, back?: number): ParsedValue | undefined
+  /** What is printed of a layer whose text may hold secrets: which one it is, and no text. */
+  toJSON?(): unknown
   /** The file that holds a name's text alone, path from the root; only directories of one-value files have such. */
   fileOf?(name: string): string
 }
@@ -59,7 +61,15 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     names: () => values.names(),
     each: (visit, hidden) => values.each(visit, hidden),
     parsed: (variable, back) => values.parsed(variable, back),
-  }
+    toJSON: withoutText,
+    [Symbol.for('nodejs.util.inspect.custom')]: withoutText,
+  } as Layer
+}
+
+/** Copies of a layer keep it, so it looks at the one that it is asked of. */
+function withoutText(this: Layer): object {
+  const { name, source, local, staged } = this
+  return { name, source, ...(local && { local }), ...(staged && { staged }) }
 }
 
 /** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */

@@ -146,4 +146,9 @@ class Findings<S> implements Survey<S> {
   mask(text: string) {
     return secrecyOf(this.#reading).mask(text)
   }
+
+  /** What is printed of it, also with hidden members and getters: what it found, and no text. */
+  [Symbol.for('nodejs.util.inspect.custom')]() {
+    return { stage: this.stage, ok: this.ok, faults: this.faults }
+  }
 }

@@ -1,0 +1,90 @@
+// What a page may import, through Vite itself.
+import assert from 'node:assert/strict'
+import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { mappa } from 'mappa/vite'
+import { build, createServer } from 'vite'
+import { project, until } from '../../../test/helpers.js'
+
+const secret = 'heather-lime-bramble'
+
+function pageProject(main: string): string {
+  return project({
+    'mappa.legend.mjs': `import { legend } from 'mappa/legend'
+export default legend({ PAGE: { type: 'string', reach: 'browser' }, KEY: { type: 'string', secret: true, optional: true }, PLACE: { type: 'string', default: '${secret}' } }, { directories: ['run'] })`,
+    '.env': `PAGE=hello\nKEY=${secret}\n`,
+    'run/KEY': secret,
+    'index.html': '<script type="module" src="./main.js"></script>',
+    'main.js': "import './part.js'\n",
+    'part.js': main,
+  })
+}
+
+const refused = {
+  'a layer': [
+    "import text from './.env?raw'\nconsole.log(text)",
+    /\.env holds settings of the server[\s\S]*part\.js:1 imports it, main\.js:1 imports that, index\.html loads that/,
+  ],
+  'the address of a layer': ["import text from './.env?url'\nconsole.log(text)", /\.env holds settings/],
+  'layers by a pattern': ["console.log(import.meta.glob('./.env', { query: '?raw', eager: true }))", undefined],
+  'a new URL': ["console.log(new URL('./.env', import.meta.url).href)", /\.env holds settings/],
+  'a one-value file': ["import text from './run/KEY?raw'\nconsole.log(text)", /run\/KEY holds settings/],
+  'the legend': ["import legend from './mappa.legend.mjs'\nconsole.log(legend)", /is the legend, with the defaults/],
+  'what settles': ["import { settle } from 'mappa/node'\nconsole.log(settle)", /reads the settings of the server/],
+} as const
+
+test('a page that imports what is the server’s is refused with the way it took', async () => {
+  for (const [what, [main, why]] of Object.entries(refused)) {
+    const root = pageProject(main)
+    const built = build({ root, logLevel: 'silent', plugins: [mappa()] })
+    if (why) await assert.rejects(built, (error: Error) => why.test(error.message.replace(/\s+/g, ' ')), what)
+    else await built
+    const folder = join(root, 'dist/assets')
+    const out = existsSync(folder) ? readdirSync(folder).map((name) => readFileSync(join(folder, name), 'utf8')) : []
+    assert.ok(
+      !out.join('').includes(secret) &&
+        !out.join('').includes(Buffer.from(`KEY=${secret}`).toString('base64').slice(4, 20)),
+      what,
+    )
+  }
+})
+
+test('while it serves, Vite gives no file of the server, and a page keeps the values of the last sound survey', async () => {
+  const root = pageProject("import { PAGE } from 'virtual:mappa/settings'\nconsole.log(PAGE)")
+  // Whatever the server is told to allow.
+  const server = await createServer({
+    root,
+    logLevel: 'silent',
+    plugins: [mappa()],
+    server: { port: 0, fs: { strict: false, deny: [] } },
+  })
+  try {
+    await server.listen()
+    const [origin = ''] = server.resolvedUrls?.local ?? []
+    const get = async (path: string) => (await fetch(new URL(path, origin))).text()
+    for (const path of [
+      '.env',
+      '.env?raw',
+      '.env?import&raw',
+      '.env?url',
+      '%2eenv',
+      `@fs${root}/.env`,
+      `@fs${root}/.env?raw`,
+      'run/KEY',
+      'run/KEY?raw',
+      `@fs${root}/run/KEY?import&raw`,
+      'mappa.legend.mjs',
+    ])
+      assert.doesNotMatch(await get(path), new RegExp(secret), path)
+    const module = '@id/__x00__virtual:mappa/settings'
+    assert.match(await get(module), /hello/)
+    writeFileSync(join(root, '.env'), `KEY=${secret}\nPAGE=\${KEY}\n`)
+    await until(async () => server.environments.client.hot !== undefined, 'the server runs')
+    await new Promise((resolve) => setTimeout(resolve, 1500))
+    assert.match(await get(module), /hello/)
+    assert.doesNotMatch(await get(module), new RegExp(secret))
+  } finally {
+    await server.close()
+  }
+})
