@@ -73,7 +73,7 @@ test('git starts nothing that a repository names', async () => {
   await mappa(['lift', '--apply'], { cwd: root })
   assert.ok(!existsSync(ran))
   // The trap works: git alone walks into it.
-  spawnSync('git', ['status'], { cwd: root, stdio: 'ignore', timeout: 5000 })
+  spawnSync('git', ['status'], { cwd: root, stdio: 'ignore', timeout: 1000 })
   assert.ok(existsSync(ran))
 })
 
