@@ -20,7 +20,7 @@ import { environment, mappa, mappaProcess, project, top } from '../../../test/he
 
 const legendOf = (entries: object, more: object = {}) =>
   `export default ${JSON.stringify({ entries, stages: [], ...more })}`
-const json = (properties: object, more: object = {}) => JSON.stringify({ type: 'object', properties, ...more })
+const json = (properties: object) => JSON.stringify({ type: 'object', properties })
 const looks = [
   'check',
   'check --code',
@@ -97,17 +97,12 @@ test('only addresses that this machine names itself are asked, and answers end',
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   after(() => server.close())
   const origin = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-  const legend = json(
-    { A: { type: 'string' }, URL: { type: 'string' }, TOKEN: { type: 'string', 'x-secret': true } },
-    { 'x-remotes': [{ name: 'the store', url: 'URL', token: 'TOKEN' }] },
-  )
-  const with_ = (files: Record<string, string>) =>
+  const remoteProject = (files: Record<string, string>) =>
     project({
       'mappa.legend.mjs': `import { legend } from 'mappa/legend'\nexport default legend({ A: { type: 'string', optional: true }, URL: { type: 'string' }, HOST: { type: 'string', optional: true }, TOKEN: { type: 'string', secret: true, optional: true } }, { remotes: [{ name: 'the store', url: 'URL', token: 'TOKEN' }] })`,
       ...files,
     })
-  assert.ok(legend)
-  const hostile = with_({
+  const hostile = remoteProject({
     '.env': `URL=${origin}/fine?k=\${TOKEN}\n`,
     '.env.local': 'TOKEN=sms_test_heather_lime_bramble\n',
   })
@@ -120,7 +115,7 @@ test('only addresses that this machine names itself are asked, and answers end',
       )
   })
   assert.deepEqual(asked, [])
-  const built = with_({ '.env': `HOST=${origin}\n`, '.env.local': 'URL=${HOST}/fine\n' })
+  const built = remoteProject({ '.env': `HOST=${origin}\n`, '.env.local': 'URL=${HOST}/fine\n' })
   await mappa(['check'], { cwd: built })
   assert.deepEqual(asked, [])
   for (const [path, said, count] of [
@@ -131,7 +126,7 @@ test('only addresses that this machine names itself are asked, and answers end',
   ] as const) {
     asked.length = 0
     const { stdout, code } = await mappa(['trace', 'A', 'URL'], {
-      cwd: with_({ '.env.local': `URL=${origin}${path}\n` }),
+      cwd: remoteProject({ '.env.local': `URL=${origin}${path}\n` }),
     })
     assert.match(stdout, said)
     assert.deepEqual([asked.length, code], [count, count === 1 && path !== '/fine' ? 1 : 0], path)
@@ -252,7 +247,7 @@ export default legend({
     'src/a.js': `export const key = process.env.KEY ?? '${sentinel}'\n`,
     'package.json': '{"name":"apiary"}',
   })
-  const arguments_: Readonly<Record<string, readonly string[]>> = {
+  const argumentsOf: Readonly<Record<string, readonly string[]>> = {
     trace: ['*'],
     complete: ['bash'],
     compare: ['staging', 'production'],
@@ -286,7 +281,7 @@ export default legend({
     ['with', '--grace', sentinel, '--', 'true'],
   ]
   for (const command of await offered('')) {
-    const own = arguments_[command] ?? []
+    const own = argumentsOf[command] ?? []
     const behind = command === 'with' ? ['--', 'true'] : []
     const base = command === 'emit' ? [command, '--as', 'legend'] : [command, ...own]
     lines.push([...base, ...behind])
