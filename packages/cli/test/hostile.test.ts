@@ -131,6 +131,17 @@ test('only addresses that this machine names itself are asked, and answers end',
     assert.match(stdout, said)
     assert.deepEqual([asked.length, code], [count, count === 1 && path !== '/fine' ? 1 : 0], path)
   }
+  const URL = `${origin}/fine`
+  for (const [what, files, args, env] of [
+    ['the environment', {}, [], { URL }],
+    ['the command line', {}, ['--set', `URL=${URL}`], {}],
+    ['a layer of a stage', { '.env.development.local': `URL=${URL}\n` }, [], {}],
+    ['what a committed layer says, too', { '.env': `URL=${URL}\n` }, [], { URL }],
+  ] as const) {
+    const { stdout, code } = await mappa(['trace', 'A', ...args], { cwd: remoteProject({ '.env': '', ...files }), env })
+    assert.match(stdout, /from-the-host/, what)
+    assert.equal(code, 0, what)
+  }
 })
 
 test('what is no file is never waited for, and a file outside the root is named by this machine alone', async () => {

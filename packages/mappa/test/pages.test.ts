@@ -4,7 +4,7 @@ import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { mappa } from 'mappa/vite'
-import { build, createServer } from 'vite'
+import { build, createLogger, createServer } from 'vite'
 import { project, until } from '../../../test/helpers.js'
 
 const secret = 'heather-lime-bramble'
@@ -53,7 +53,13 @@ test('a page that imports what is the server’s is refused with the way it took
 test('while it serves, Vite gives no file of the server, and a page keeps the values of the last sound survey', async () => {
   const root = pageProject("import { PAGE } from 'virtual:mappa/settings'\nconsole.log(PAGE)")
   // Whatever the server is told to allow.
+  let said = ''
+  const customLogger = createLogger('silent')
+  customLogger.error = (text) => {
+    said += text.replace(/\s+/g, ' ')
+  }
   const server = await createServer({
+    customLogger,
     root,
     logLevel: 'silent',
     plugins: [mappa()],
@@ -80,8 +86,7 @@ test('while it serves, Vite gives no file of the server, and a page keeps the va
     const module = '@id/__x00__virtual:mappa/settings'
     assert.match(await get(module), /hello/)
     writeFileSync(join(root, '.env'), `KEY=${secret}\nPAGE=\${KEY}\n`)
-    await until(async () => server.environments.client.hot !== undefined, 'the server runs')
-    await new Promise((resolve) => setTimeout(resolve, 1500))
+    await until(() => said.includes('is built on the secret KEY'), 'the fault is told')
     assert.match(await get(module), /hello/)
     assert.doesNotMatch(await get(module), new RegExp(secret))
   } finally {

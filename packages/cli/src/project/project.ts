@@ -10,6 +10,7 @@ import {
   layerFiles,
   legendFileNames,
   loadLegendFile,
+  readTextFile,
   stagesOf,
 } from 'mappa/command'
 import { talk } from '../terminal/terminal.js'
@@ -67,14 +68,11 @@ export async function openProject({ root, stage, fresh }: ProjectOptions): Promi
 function oddAbove(directory: string): Fault | undefined {
   for (let at = directory; ; at = dirname(at)) {
     for (const name of ['package.json', 'tsconfig.json', 'jsconfig.json']) {
-      const stats = statSync(join(at, name), { throwIfNoEntry: false })
+      const file = join(at, name)
+      const stats = statSync(file, { throwIfNoEntry: false })
       if (!stats || stats.isFile() || stats.isDirectory()) continue
-      return {
-        kind: 'unreadable',
-        message: `${name} must be a file, and is a device, a pipe or the like.`,
-        layer: name,
-        remedy: 'Remove it, or put a file in its place.',
-      }
+      const found = readTextFile(file, name)
+      if (typeof found === 'object') return found
     }
     if (at === dirname(at)) return undefined
   }

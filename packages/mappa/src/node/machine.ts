@@ -1,4 +1,4 @@
-import type { Legend, Remote } from '../legend/legend.js'
+import { entriesOf, type Legend, type Remote } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import { givenIn, type Reading, readSources, type Sources } from '../settle/read.js'
@@ -94,7 +94,9 @@ export async function gatherWaiting(
   const { layerFromRemote, remoteSource } = await import('./remote.js')
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
-  const here = options.namedHere ? readSources(undefined, gatheredFrom(ofMachine(start), [], definition)) : undefined
+  const here = options.namedHere
+    ? readSources(addressesAlone(definition), gatheredFrom(ofMachine(start), [], definition))
+    : undefined
   const faults: Fault[] = []
   const sources = declared.flatMap((remote) => {
     const url = givenText(remote.url, reading)
@@ -121,6 +123,18 @@ function ofMachine(start: Start): Start {
       ...{ local, host, commandLine: commandLine ?? [] },
     },
   }
+}
+
+/** A legend of the addresses of remote sources, without its defaults: those come with the project. */
+function addressesAlone(definition: Legend<unknown> | undefined): Legend<unknown> | undefined {
+  const remotes = definition?.remotes
+  if (!definition || !Array.isArray(remotes)) return undefined
+  const known = entriesOf(definition)
+  const entries = remotes.map(({ url }) => {
+    const formerly = known[url]?.formerly
+    return [url, { type: 'string', optional: true, ...(formerly && { formerly }) }]
+  })
+  return { entries: Object.fromEntries(entries), stages: definition.stages } as unknown as Legend<unknown>
 }
 
 function notNamedHere({ name, url }: Remote): Fault {
