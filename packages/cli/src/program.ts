@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Argument, Command, CommanderError, Option } from 'commander'
-import { errorName, saidBy, withoutCredentials } from 'mappa/command'
+import { errorName, saidBy, stackOf, withoutCredentials } from 'mappa/command'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
 import type { GuideOptions } from './commands/guide.js'
@@ -17,8 +17,8 @@ import { exitCodes, UsageError } from './terminal/usage-error.js'
 /** What every command's action gives back. */
 interface Outcome {
   readonly exitCode: number
-  /** What was thrown by code of the project, shown with `--debug`. */
-  readonly cause?: unknown
+  /** Where code of the project failed, shown with `--debug`. */
+  readonly cause?: string | undefined
 }
 
 /** Runs the command line `mappa …` and sets the process's exit code. */
@@ -36,7 +36,7 @@ export async function run(args: readonly string[]): Promise<void> {
     })
     await program(rest, ({ exitCode, cause }) => {
       process.exitCode = exitCode
-      if (debug && cause !== undefined) talk().write(`${stackOf(cause)}\n`)
+      if (debug && cause !== undefined) talk().write(`${cause}\n`)
     }).parseAsync(own, { from: 'user' })
   } catch (error) {
     process.exitCode = fail(error, debug)
@@ -52,22 +52,13 @@ function fail(error: unknown, debug: boolean): number {
     talk().write(`${error.message}\n`)
     return exitCodes.usage
   }
-  const text = debug ? stackOf(error) : `${errorName(error) ?? 'Error'}: ${withoutCredentials(saidBy(error))}`
+  const text = debug
+    ? withoutCredentials(stackOf(error))
+    : `${errorName(error) ?? 'Error'}: ${withoutCredentials(saidBy(error))}`
   talk().write(
     `Mappa itself failed, which should not happen. ${text}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
   )
   return exitCodes.faults
-}
-
-/** Where an error comes from, whatever was thrown. Never throws. */
-function stackOf(thrown: unknown): string {
-  try {
-    const stack: unknown = (thrown as Error | undefined)?.stack
-    if (typeof stack === 'string') return withoutCredentials(stack)
-  } catch {
-    // It says nothing of itself.
-  }
-  return withoutCredentials(saidBy(thrown))
 }
 
 /** What is wrong with a command line, without what was typed but for what looks like an option: it may be a secret. */

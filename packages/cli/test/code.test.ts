@@ -4,14 +4,15 @@ import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
 import { mappa, project, top } from '../../../test/helpers.js'
-import { parseFile, type SourceFile } from '../src/lift/read/parse.js'
+import { findIn } from '../src/lift/lift.js'
+import { overParsed, type SourceFile } from '../src/lift/read/parse.js'
 import { readsIn } from '../src/lift/read/reads.js'
 
 /** What a file takes, as `NAME line:column`, names that are only known at run time as `?`, or where it cannot be parsed. */
 function takenBy({ path, text }: SourceFile): string {
-  const parsed = parseFile({ path, text })
-  if (!('programs' in parsed)) return `unparsed ${parsed.line}:${parsed.column}`
-  const { reads, computed } = readsIn(parsed)
+  const found = overParsed({ path, text }, readsIn)
+  if ('line' in found) return `unparsed ${found.line}:${found.column}`
+  const { reads, computed } = found
   const all = [...reads, ...computed.map((each) => ({ ...each, name: '?' }))].sort((a, b) => a.start - b.start)
   return all.map(({ name, start }) => `${name} ${start}`).join(', ')
 }
@@ -73,6 +74,18 @@ test('no text makes the finder throw, and neither does what is installed', () =>
     }),
     { numRuns: 2000 },
   )
+  // As deep as no person writes, and still not so deep that the parser gives up.
+  for (const [open, close] of [
+    ...['( )', '[ ]', '{ }', 'a( )', '`${ }`', 'if(a){ }', '<a> </a>', '! ', "'a'+ ", 'a. ', 'a?b: ', '()=> '].map(
+      (each) => each.split(' '),
+    ),
+  ])
+    for (const times of [500, 2000, 50_000])
+      for (const path of ['a.js', 'a.tsx', 'a.vue']) {
+        const file = { path, text: `process.env.A;${open?.repeat(times)}'b'${close?.repeat(times)}` }
+        assert.equal(findIn([file], []).files + findIn([file], []).unparsed.length, 1)
+        takenBy(file)
+      }
   const installed = [
     'commander/lib/command.js',
     'esbuild/lib/main.js',

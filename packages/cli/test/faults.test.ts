@@ -106,12 +106,7 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { ...page, 'main.js': "import { ALERT_TOKEN } from 'virtual:mappa/settings'\nconsole.log(ALERT_TOKEN)\n" },
     run: 'build',
   },
-  'fault undeclared': {
-    legend: "{ TILE_KEY: { type: 'string', reach: 'browser' } }",
-    env: 'TILE_KEY=a\n',
-    files: { ...page, 'main.js': "import { TILE_KEYS } from 'virtual:mappa/settings'\nconsole.log(TILE_KEYS)\n" },
-    run: 'build',
-  },
+  'fault undeclared': { legend: "{ FEED_URL: { type: 'string', optional: true } }", env: 'FEED_ULR=a\n' },
   'fault hidden-by-local': {
     legend: "{ TILE_KEY: { type: 'string', reach: 'browser' } }",
     files: { ...page, 'main.js': '', '.env.production': 'TILE_KEY=a\n', '.env.local': 'TILE_KEY=b\n' },
@@ -175,7 +170,7 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     legend: "{ YARD: { type: 'string', pattern: '^(a+)+$' } }",
     env: `YARD=${'a'.repeat(60)}!\n`,
   },
-  'notice undeclared': { legend: "{ FEED_URL: { type: 'string', optional: true } }", env: 'FEED_ULR=a\n' },
+  'notice undeclared': { legend: "{ FEED_URL: { type: 'string', optional: true } }", env: 'FEED_URLS=a\n' },
   'notice read-differently': { legend: "{ NOTE: { type: 'string' } }", env: "NOTE = Bob's hives\n" },
   'notice hidden-by-local': {
     legend: text,
@@ -374,7 +369,7 @@ function follow({ message, remedy, place, name }: Told, root: string, knows = ''
       ([, what]) => onLine((line) => line.replace(`$${what}`, `$\{${what}}`)),
     ],
     [/for example:? (\w+=\S+)/, ([, line]) => onLine(() => line)],
-    [/^Rename it to (\w+)\.$/, ([, fresh]) => onLine((line) => line.replace(/^[^=]*/, fresh as string))],
+    [/^Rename it to (\w+)[.,]/, ([, fresh]) => onLine((line) => line.replace(/^[^=]*/, fresh as string))],
     [/^Rename it: (.+)$/, ([, command]) => spawnSync('sh', ['-c', command as string], { cwd: root })],
     [/^Remove the line|^Remove \w+ or \w+ there/, () => onLine(() => undefined)],
     [/^Remove it;/, () => marked('')],

@@ -20,7 +20,8 @@ function apiary(): string {
     '.env.development.local': `ALERT_TOKEN=${secrets[1]}\n`,
     '.env.staging.local': `ALERT_TOKEN=${secrets[1]}\n`,
     '.env.production.local': `ALERT_TOKEN=${secrets[2]}\n`,
-    'host.json': '{ "ALERT_TOKEN": "x", "LOG_LEVEL": "y", "TILE_KYE": "z", "PATH": "/", "SPARE": 1, "GONE": null }\n',
+    'host.json':
+      '{ "ALERT_TOKEN": "x", "LOG_LEVEL": "y", "TILE_KYE": "z", "READINGS_KETP": "1", "PATH": "/", "SPARE": 1, "GONE": null }\n',
     'host.env': 'COLLECTOR_PORT=1\nKEEPER_PHONE=\n',
     'names.json': '["ALERT_TOKEN", { "name": "STORE_FILE" }, { "key": "HOST_SETTINGS_TOKEN_FILE" }]\n',
     'broken.json': '{ "ALERT_TOKEN"\n',

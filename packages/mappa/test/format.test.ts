@@ -1,6 +1,5 @@
 import assert from 'node:assert/strict'
 import test from 'node:test'
-import fc from 'fast-check'
 import { readLayer, readValues } from 'mappa'
 
 /** Flaws of expansions at these lines and columns. */
@@ -55,58 +54,6 @@ test('names, values and flaws, from the document and from the fast reader alike'
   }
 })
 
-/** Text made of what matters to the grammar, so that most of it is almost right. */
-const layerText = fc
-  .array(
-    fc.oneof(
-      {
-        weight: 4,
-        arbitrary: fc.constantFrom(...'AB_2=\'"\\$#{} \t\n', '\r\n', 'export ', '\r', '\0', '\ufeff', '${', 'A='),
-      },
-      fc.string(),
-    ),
-  )
-  .map((parts) => parts.join(''))
-
-test('printing what was read gives the same text back; both readers agree; nothing throws', () => {
-  fc.assert(
-    fc.property(layerText, (text) => {
-      const layer = readLayer(text)
-      assert.equal(layer.toString(), text)
-      assert.deepEqual(
-        fastOf(text),
-        layer.names().map((name) => [name, layer.get(name)]),
-      )
-    }),
-    { numRuns: 2000 },
-  )
-})
-
-const anyValue = fc.oneof(layerText, fc.string()).filter((value) => !value.includes('\0') && !value.includes('\r\n'))
-
-test('any value survives write and read, and an edit changes only its own lines', () => {
-  fc.assert(
-    fc.property(layerText, fc.constantFrom('A', 'HIVE'), anyValue, (text, name, value) => {
-      const layer = readLayer(text)
-      // An open quote above would swallow what follows; that is the fault's business.
-      if (layer.faults.length > 0) return
-      const others = layer.names().filter((other) => other !== name)
-      const before = others.map((other) => layer.get(other))
-      layer.set(name, value)
-      const again = readLayer(layer.toString())
-      assert.equal(again.get(name), value)
-      assert.deepEqual(
-        others.map((other) => again.get(other)),
-        before,
-      )
-      assert.equal(again.toString(), layer.toString())
-      if (others.length === layer.names().length - 1 && !readLayer(text).names().includes(name))
-        assert.ok(layer.toString().startsWith(text), 'a new name goes to the end')
-    }),
-    { numRuns: 2000 },
-  )
-})
-
 test('a name is added beside its relatives, with a comment, in their style; a renamed one keeps its place', () => {
   const text = 'export SMS_URL=\'x\'\r\n# hives\r\nHIVES=2\r\nSMS_TOKEN="y" # secret\r\nB=${SMS_URL}'
   const layer = readLayer(text)
@@ -127,34 +74,6 @@ test('a name is added beside its relatives, with a comment, in their style; a re
   open.set('B', '2')
   assert.throws(() => open.set('B', "it's"), /opened in line 1 would swallow this; close it first/)
   assert.equal(open.toString(), "A='x\nB=2\n")
-})
-
-test('an edit changes its own lines alone', () => {
-  const known = fc.constantFrom('A', 'B_2', 'AB', 'A_B')
-  fc.assert(
-    fc.property(layerText, known, anyValue, fc.boolean(), (text, name, value, renames) => {
-      const layer = readLayer(text)
-      const lines = layer.ranges().get(name)
-      const before = layer.toString()
-      try {
-        if (renames) layer.rename(name, 'FRESH')
-        else layer.set(name, value)
-      } catch (error) {
-        assert.ok(error instanceof RangeError)
-        assert.equal(layer.toString(), before)
-        return
-      }
-      const after = layer.toString()
-      // What is in front of the first edited place and behind the last one is the same, byte for byte.
-      let start = 0
-      while (start < before.length && before[start] === after[start]) start++
-      let end = 0
-      while (end < before.length - start && before.at(-1 - end) === after.at(-1 - end)) end++
-      if (lines) assert.ok(start >= Math.min(...lines.map(({ nameStart }) => nameStart)), 'nothing above is touched')
-      else assert.ok(renames || start + end >= before.length, 'nothing is taken away by adding')
-    }),
-    { numRuns: 2000 },
-  )
 })
 
 test('edits keep style, comments and line ends', () => {

@@ -317,9 +317,51 @@ test('remedies guess what was meant, and suggest near names', () => {
   assert.equal(guess({ type: 'number' }, 'A_NAME=2.5kg'), 'Write: A_NAME=2.5')
   assert.equal(guess({ type: 'boolean' }, 'A_NAME=ture'), 'Write: A_NAME=true')
   assert.equal(guess({ type: 'string', enum: ['debug', 'info'] }, 'A_NAME=verbose'), 'Write: A_NAME=debug')
-  assert.equal(guess({ type: 'string' }, 'A_NAMES=x'), 'Rename A_NAMES to A_NAME.')
+  assert.equal(guess({ type: 'string' }, 'A_NMAE=x'), 'Rename A_NMAE to A_NAME.')
   const stage = survey(hives, { stage: 'stagign', layers: [] }).faults
   assert.deepEqual([stage.length, stage[0]?.kind, stage[0]?.remedy], [1, 'unknown-stage', 'Write: staging'])
+})
+
+test('a name that is a slip of the hand of one that no layer sets is a fault, and nothing else is', () => {
+  for (const [name, meant, isSlip] of [
+    ...(['port', 'PROT', 'PRT', 'PORRT', 'PQRT', 'ORT', 'POR'] as const).map((each) => [each, 'PORT', true] as const),
+    ...(['PORTS', 'PRTO', 'PART_A', 'TROP', 'XPORT', 'P0RT'] as const).map((each) => [each, 'PORT', false] as const),
+    ...[['SMTP_PASS', 'SMTP_HOST', false] as const, ['HIVE_2', 'HIVE_1', false] as const],
+    ...[['S3_BUCKET_EU', 'S3_BUCKET', false] as const, ['S3_BUKCET', 'S3_BUCKET', true] as const],
+    ...[['ROW_B', 'ROW_A', false] as const, ['ROWA', 'ROW_A', true] as const, ['HIVE__A', 'HIVE_A', true] as const],
+  ]) {
+    const faults = (entry: Entry, text: string, more = '') =>
+      survey(
+        { entries: { [meant]: entry }, stages: [] },
+        { stage: 'test', layers: [layerFromText('.env', text), layerFromText('.env.test', more)] },
+      ).faults.map(({ kind, remedy = '' }) => `${kind}: ${remedy.split(',')[0]}`)
+    const optional = { type: 'string', optional: true } as const
+    assert.deepEqual(faults(optional, `${name}=a`), isSlip ? [`undeclared: Rename it to ${meant}`] : [], name)
+    assert.deepEqual(faults(optional, `${name}=a # mappa keep: another one`), [], name)
+    assert.deepEqual(faults(optional, `${name}=a`, `${meant}=b`), [], name)
+    const missing = isSlip ? `Rename ${name} to ${meant}.` : `Write ${meant}=… in .env.test.`
+    assert.deepEqual(faults({ type: 'string' }, `${name}='a'`), [`missing: ${missing}`], name)
+  }
+})
+
+test('the last line of a key in base64 is told by its place alone', () => {
+  const line = `${'MIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSj'}Ag==`
+  for (const definition of [hives, undefined]) {
+    const found = survey(definition, {
+      stage: 'test',
+      layers: [layerFromText('.env', `ALERT_TOKEN=${token}\n${line}\n`)],
+    })
+    assert.ok(!JSON.stringify([found.faults, found.notices, [...found.trails], [...found.texts]]).includes('MIIE'))
+    assert.deepEqual(
+      found.notices.map(({ place }) => place?.line),
+      [2],
+    )
+  }
+  const inside = survey(undefined, {
+    stage: 'test',
+    layers: [layerFromText('.env', `KEY='-----BEGIN A-----\n${line}\n'`)],
+  })
+  assert.ok(inside.texts.get('KEY')?.includes(line))
 })
 
 test('notices: written twice, blanks round the equals sign, hidden by a local layer, empty in the environment', () => {

@@ -1,6 +1,6 @@
 import type { Fault, Legend, Notice } from 'mappa'
 import { entriesOf, nearest } from 'mappa/command'
-import { holdsCode, parseFile, type SourceFile } from '../lift/read/parse.js'
+import { holdsCode, overParsed, type SourceFile } from '../lift/read/parse.js'
 import { type Read, type Reads, readsIn } from '../lift/read/reads.js'
 import { isHostName } from '../names/host-names.js'
 
@@ -32,13 +32,12 @@ export function againstCode(definition: Legend, files: Iterable<SourceFile>): Co
       for (const name of names) if (!mentioned.has(name) && mentions(file.text, name, lead)) mentioned.add(name)
       continue
     }
-    const parsed = parseFile(file)
-    if ('line' in parsed) {
-      notices.push(unparsed(file, parsed))
+    const found = overParsed(file, readsIn)
+    if ('line' in found) {
+      notices.push(unparsed(file, found))
       for (const name of names) if (mentions(file.text, name)) mentioned.add(name)
       continue
     }
-    const found = readsIn(parsed)
     for (const property of found.properties) properties.add(property)
     for (const each of found.reads) {
       read.add(each.name)

@@ -20,7 +20,7 @@ export interface CheckOptions extends ProjectOptions {
 }
 
 /** `mappa check`: every fault and notice of a stage, or of each. */
-export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: unknown }> {
+export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
   const code = options.code && project.definition ? await codeReport(project.root, project.definition) : undefined
   const missing = project.legendFile === undefined ? [noLegend(project.root)] : []

@@ -36,7 +36,7 @@ export interface CompareOptions extends ProjectOptions {
   readonly tokenFrom?: string
 }
 
-type Ended = { readonly exitCode: number; readonly cause?: unknown }
+type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /** `mappa compare [stage…]`: stages side by side, or the names of one stage against those that a host has. */
 export async function compare(stages: readonly string[], options: CompareOptions): Promise<Ended> {

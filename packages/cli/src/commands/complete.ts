@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import { readValues } from 'mappa'
-import { findRoot, isName, isStageName, namesIn, printable, stagesOf, textAt } from 'mappa/command'
+import { findRoot, isKeyLine, isName, isStageName, namesIn, printable, stagesOf, textAt } from 'mappa/command'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
 import { type Shell, scriptFor } from '../complete/shells.js'
 import { output } from '../terminal/terminal.js'
@@ -33,7 +33,10 @@ async function offeredBy(root: string | undefined): Promise<Offered> {
   const declared = legend === undefined ? undefined : declaredIn(legendFile as string, legend)
   const files = namesIn(directory).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name))
   const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])
-  const set = files.flatMap((name) => [...readValues(textAt(join(directory, name)) ?? '').names()])
+  const set = files.flatMap((name) => {
+    const values = readValues(textAt(join(directory, name)) ?? '')
+    return [...values.names()].filter((each) => !isKeyLine(each, values.get(each), new Set()))
+  })
   const abouts = new Map([...set.map((name) => [name, ''] as const), ...(declared?.variables ?? [])])
   // A legend is only read here, so it may hold what it would not be accepted with, such as a command in place of a name.
   return {

@@ -12,7 +12,7 @@ export interface EmitOptions extends ProjectOptions {
 }
 
 /** `mappa emit --as legend`: the legend as a JSON Schema document, which programs can read that do not run it. */
-export async function emit(options: EmitOptions): Promise<{ exitCode: number; cause?: unknown }> {
+export async function emit(options: EmitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   if (options.as !== 'legend') throw new UsageError('--as takes legend, for example: mappa emit --as legend')
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }

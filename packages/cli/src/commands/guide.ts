@@ -14,7 +14,7 @@ export interface GuideOptions extends ProjectOptions {
 }
 
 /** `mappa guide`: the variables as help, from the legend alone. No value is shown. */
-export async function guide(options: GuideOptions): Promise<{ exitCode: number; cause?: unknown }> {
+export async function guide(options: GuideOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root } = project

@@ -28,7 +28,7 @@ export interface LiftOptions extends ProjectOptions {
 }
 
 /** `mappa lift`: finds settings and keys in code, shows the moves, and with `--apply` makes them. */
-export async function lift(options: LiftOptions): Promise<{ exitCode: number; cause?: unknown }> {
+export async function lift(options: LiftOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
     throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
   const project = await openProject(options)

@@ -17,7 +17,7 @@ export interface SampleOptions extends ProjectOptions {
 const samplePath = '.env.example'
 
 /** `mappa sample`: writes `.env.example` from the legend, or says how it differs. */
-export async function sample(options: SampleOptions): Promise<{ exitCode: number; cause?: unknown }> {
+export async function sample(options: SampleOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   return telling(async () => {

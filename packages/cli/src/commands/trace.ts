@@ -16,7 +16,7 @@ export interface TraceOptions extends ProjectOptions {
 export async function trace(
   wanted: readonly string[],
   options: TraceOptions,
-): Promise<{ exitCode: number; cause?: unknown }> {
+): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
   const { found } = await surveyProject(project, options)
   const names = [...new Set(wanted.flatMap((each) => namesMatching(each, found)))]
@@ -30,7 +30,7 @@ export async function trace(
     const blocks = [
       stageLine(found.stage, terminal.paint),
       ...trails.flatMap((trail) => {
-        if (isKnown(trail)) return [trailText(trail, terminal)]
+        if (isKnown(trail)) return [trailText(trail, terminal, found.notAsked)]
         // Without a legend that can be read, nothing is known of any name.
         return faults.some(({ name }) => name === undefined) ? [] : [unknownText(trail.name, found)]
       }),

@@ -24,7 +24,7 @@ const option = 'noPropertyAccessFromIndexSignature'
  * and the map by which an editor goes from them to the legend. A map that is stale declares nothing wrong, so `--verify`
  * does not ask for it.
  */
-export async function types(options: TypesOptions): Promise<{ exitCode: number; cause?: unknown }> {
+export async function types(options: TypesOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, legendFile } = project

@@ -13,7 +13,7 @@ export interface WatchOptions extends ProjectOptions {
 export async function watchSettings(
   command: readonly [string, ...string[]],
   options: WatchOptions,
-): Promise<{ exitCode: number; cause?: unknown }> {
+): Promise<{ exitCode: number; cause?: string | undefined }> {
   const read = async () => {
     const project = await openProject({ ...options, fresh: true })
     return { project, surveyed: await surveyProject(project, options) }

@@ -9,7 +9,7 @@ import { exitCodes } from '../terminal/usage-error.js'
 export async function withSettings(
   command: readonly [string, ...string[]],
   options: ProjectOptions,
-): Promise<{ exitCode: number; cause?: unknown }> {
+): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
   const { found, asked } = await surveyProject(project, options)
   if (found.ok)

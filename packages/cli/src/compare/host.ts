@@ -1,5 +1,5 @@
 import { type Fault, type Notice, readValues, type Survey, type Variable } from 'mappa'
-import { nearest } from 'mappa/command'
+import { SlipIndex } from 'mappa/command'
 import { isHostName } from '../names/host-names.js'
 
 /** What a comparison with a host finds. No value is looked at, there or here. */
@@ -65,10 +65,12 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
   const notices: Notice[] = []
   const both: string[] = []
   const elsewhere: string[] = []
+  const shared = new Set<string>()
   for (const { name, required, secret, file, obtain, generate, formerly, ...terms } of variables) {
     const { winner, steps } = found.trail(name)
     // What this machine alone has may hide a value that everybody has.
     const isShared = steps.some(({ source, layer, shown }) => source !== 'default' && !local.has(layer) && shown !== '')
+    if (isShared) shared.add(name)
     if (has.has(name) || formerly.some((old) => has.has(old)) || (file && has.has(`${name}_FILE`))) {
       if (isShared) both.push(name)
       const old = has.has(name) ? undefined : formerly.find((each) => has.has(each))
@@ -95,12 +97,11 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
   const known = new Set(
     variables.flatMap(({ name, file, formerly }) => [name, ...formerly, ...(file ? [`${name}_FILE`] : [])]),
   )
+  // What has a value, there or here, is not what another name was meant to be.
+  const lacking = new SlipIndex(variables.flatMap(({ name }) => (has.has(name) || shared.has(name) ? [] : [name])))
   for (const name of has) {
     if (known.has(name) || isHostName(name)) continue
-    const near = nearest(
-      name,
-      variables.flatMap((each) => (has.has(each.name) ? [] : [each.name])),
-    )
+    const near = lacking.meantBy(name)
     const message = `The host has ${name}, and the legend has no entry for it.`
     if (near) faults.push({ kind: 'undeclared', name, message, remedy: `Rename it there: ${near}` })
     else notices.push({ kind: 'undeclared', name, message, remedy: 'Add an entry for it, or remove it there.' })

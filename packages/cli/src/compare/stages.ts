@@ -3,8 +3,8 @@ import type { FaultKind, Survey } from 'mappa'
 /** What one stage has for a variable. */
 export interface Cell {
   readonly stage: string
-  /** `missing` is a fault; `unset` may be. */
-  readonly state: 'set' | 'default' | 'missing' | 'unset'
+  /** `missing` is a fault; `unset` may be; `not-asked` is what a source might give that was not asked. */
+  readonly state: 'set' | 'default' | 'missing' | 'unset' | 'not-asked'
   /** The text as it may be shown; null if there is none. */
   readonly shown: string | null
   /** The layer that gives it. */
@@ -50,9 +50,10 @@ function cellOf(name: string, found: Survey, sameSecretAs: readonly string[]): C
   const { winner } = found.trail(name)
   const fault = found.faults.find((each) => each.name === name)
   const isMissing = fault?.kind === 'missing'
+  const unset = found.notAsked.length > 0 ? 'not-asked' : 'unset'
   return {
     stage: found.stage.name,
-    state: winner ? (winner.source === 'default' ? 'default' : 'set') : isMissing ? 'missing' : 'unset',
+    state: winner ? (winner.source === 'default' ? 'default' : 'set') : isMissing ? 'missing' : unset,
     shown: winner?.shown ?? null,
     layer: winner?.layer ?? null,
     fault: isMissing ? null : (fault?.kind ?? null),

@@ -45,6 +45,7 @@ function stackedText(rows: readonly Row[], paint: Paint): string {
 
 function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, room = Number.POSITIVE_INFINITY): string {
   if (state === 'missing') return paint.red('missing')
+  if (state === 'not-asked') return paint.dim('not asked')
   if (state === 'unset') return fault ? paint.red(fault) : paint.dim('not set')
   const text = shown === '' ? '(empty)' : broken(cut(shown as string), room)
   const marks = [

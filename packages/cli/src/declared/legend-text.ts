@@ -1,7 +1,7 @@
 import { parseExpression } from '@babel/parser'
 import type { Legend } from 'mappa'
 import { entriesOf } from 'mappa/command'
-import { type Node, nodesIn, parseFile, walk } from '../lift/read/parse.js'
+import { type Node, nodesIn, overParsed, walk } from '../lift/read/parse.js'
 
 /** What a legend's text plainly says: each variable with what it is for, and the stages of its own. */
 export interface Declared {
@@ -108,14 +108,15 @@ function commentBefore(text: string, start: number): string {
 
 /** What the first call of `legend` in a legend's code is given. */
 export function legendArguments(path: string, text: string): readonly Node[] {
-  const parsed = parseFile({ path, text })
   let found: readonly Node[] | undefined
-  for (const program of 'programs' in parsed ? parsed.programs : [])
-    walk(program, (node) => {
-      const callee = node.type === 'CallExpression' ? (node.callee as Node) : undefined
-      // legend(…), or require('mappa').legend(…)
-      const called = callee?.type === 'MemberExpression' ? (callee.property as Node) : callee
-      if (called?.type === 'Identifier' && called.name === 'legend') found ??= nodesIn(node.arguments)
-    })
+  overParsed({ path, text }, ({ programs }) => {
+    for (const program of programs)
+      walk(program, (node) => {
+        const callee = node.type === 'CallExpression' ? (node.callee as Node) : undefined
+        // legend(…), or require('mappa').legend(…)
+        const called = callee?.type === 'MemberExpression' ? (callee.property as Node) : callee
+        if (called?.type === 'Identifier' && called.name === 'legend') found ??= nodesIn(node.arguments)
+      })
+  })
   return found ?? []
 }

@@ -6,7 +6,7 @@ import { variablesIn } from './guess/variables.js'
 import { containersIn, isContainerFile } from './manifests/containers.js'
 import { isPackageFile, scriptsIn } from './manifests/package-scripts.js'
 import { browserFiles, type Standing, standingIn } from './read/browser.js'
-import { holdsCode, type Node, parseFile, type SourceFile, type Unparsed, walk } from './read/parse.js'
+import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
 import { collectReads } from './read/reads.js'
 
 /** What was found in a project. */
@@ -27,23 +27,13 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Fo
     if (isPackageFile(file.path)) findings.push(...scriptsIn(file))
     else if (isContainerFile(file.path)) findings.push(...containersIn(file))
     if (!holdsCode(file.path)) continue
-    const parsed = parseFile(file)
-    if ('line' in parsed) {
-      unparsed.push(parsed)
+    const found = overParsed(file, ({ programs }) => foundIn(file, programs))
+    if ('line' in found) {
+      unparsed.push(found)
       continue
     }
-    // One walk for all: going through the trees is most of the work.
-    const [found, stands, reads] = [findingsIn(file), standingIn(file), collectReads(file)]
-    for (const program of parsed.programs)
-      walk(program, (node, parents) => {
-        found.visit(node, parents)
-        stands.visit(node, parents)
-        reads.visit(node, parents)
-      })
-    const others = new Set<Node>()
-    const variables = variablesIn(file, reads.reads(), others)
-    findings.push(...apart([...found.findings(others), ...variables]))
-    standings.push(stands.standing())
+    findings.push(...found.findings)
+    standings.push(found.standing)
   }
   const browser = browserFiles(standings)
   const open = findings.filter(({ kept }) => !kept)
@@ -54,6 +44,21 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Fo
   const staying = findings.filter((each) => each.kept && isSecret(each))
   const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
   return { candidates, secrets, unparsed, files: standings.length }
+}
+
+/** What one file's code holds. */
+function foundIn(file: SourceFile, programs: readonly Node[]) {
+  // One walk for all: going through the trees is most of the work.
+  const [found, stands, reads] = [findingsIn(file), standingIn(file), collectReads(file)]
+  for (const program of programs)
+    walk(program, (node, parents) => {
+      found.visit(node, parents)
+      stands.visit(node, parents)
+      reads.visit(node, parents)
+    })
+  const others = new Set<Node>()
+  const variables = variablesIn(file, reads.reads(), others)
+  return { findings: apart([...found.findings(others), ...variables]), standing: stands.standing() }
 }
 
 function isSecret({ kind, variable, value }: Finding): boolean {

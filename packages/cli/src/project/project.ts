@@ -1,6 +1,18 @@
 import { existsSync, statSync } from 'node:fs'
 import { dirname, join } from 'node:path'
-import { type Fault, type Legend, reportText, type Stage, type Survey, survey, surveyWaiting, type Texts } from 'mappa'
+import {
+  type Fault,
+  type Layer,
+  type Legend,
+  layerFromText,
+  layerFromValues,
+  reportText,
+  type Stage,
+  type Survey,
+  survey,
+  surveyWaiting,
+  type Texts,
+} from 'mappa'
 import {
   entriesOf,
   findRoot,
@@ -10,8 +22,12 @@ import {
   layerFiles,
   legendFileNames,
   loadLegendFile,
+  maskFor,
+  namesIn,
   readTextFile,
+  stackOf,
   stagesOf,
+  textAt,
 } from 'mappa/command'
 import { talk } from '../terminal/terminal.js'
 import { UsageError } from '../terminal/usage-error.js'
@@ -40,8 +56,8 @@ export interface Project {
   readonly faults: readonly Fault[]
   /** The files that the legend is made of, and those that it could be. Absolute paths. */
   readonly files: readonly string[]
-  /** What the legend threw, for `--debug`. */
-  readonly cause?: unknown
+  /** Where the legend failed, for `--debug`; holds no text of a layer. */
+  readonly cause?: string | undefined
 }
 
 /** Finds a project's root and loads its legend, in whatever language that is written. */
@@ -61,7 +77,21 @@ export async function openProject({ root, stage, fresh }: ProjectOptions): Promi
   const loaded = compiled ? await loadTypeScriptLegend(path) : loadLegendFile(path)
   const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
   if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
-  return { ...base, definition: undefined, faults: [loaded.fault], cause: loaded.cause }
+  // The legend is code, and what it throws may repeat what it read.
+  const mask = maskFor(layersAround(directory))
+  const { message, remedy } = loaded.fault
+  const fault = { ...loaded.fault, message: mask(message), ...(remedy !== undefined && { remedy: mask(remedy) }) }
+  const cause = loaded.cause === undefined ? {} : { cause: mask(stackOf(loaded.cause)) }
+  return { ...base, definition: undefined, faults: [fault], ...cause }
+}
+
+/** The layer files of all stages, and this process's environment. */
+function layersAround(directory: string): Layer[] {
+  const files = namesIn(directory).filter((name) => /^\.env(?:\.|$)/.test(name))
+  return [
+    ...files.map((name) => layerFromText(name, textAt(join(directory, name)) ?? '')),
+    layerFromValues('the process environment', process.env, { source: 'environment' }),
+  ]
 }
 
 /** What whoever loads a module reads first, and would wait for if it were a pipe. */
@@ -137,7 +167,7 @@ export function leftOut(definition: Legend | undefined, stages: readonly string[
 /** What stands for a project whose legend is not to be worked from. */
 export interface Refused {
   readonly refused: true
-  readonly cause: unknown
+  readonly cause: string | undefined
 }
 
 /** The fault of a project without a legend. */

@@ -5,8 +5,10 @@ import { paragraph } from '../terminal/paragraph.js'
 export function trailText(
   { name, expects, steps, winner }: Trail,
   { paint, width }: { readonly paint: Paint; readonly width: number },
+  notAsked: readonly string[] = [],
 ): string {
-  const what = winner ? `is ${paint.bold(winner.shown)}` : 'has no value'
+  const open = notAsked.length > 0 ? ` here, and ${notAsked.join(' and ')} was not asked` : ''
+  const what = winner ? `is ${paint.bold(winner.shown)}` : `has no value${open}`
   const lead = paragraph(`${name} ${what}${expects ? paint.dim(`, and must be ${expects}`) : ''}.`, width)
   if (steps.length === 0) return lead
   const origins = steps.map(originOf)

@@ -120,11 +120,14 @@ export class LayerDocument {
       return
     }
     const { valueStart, valueEnd, style } = item.assignment
-    const written = encodeValue(value, style === 'joined' ? undefined : style)
+    const written = this.#inLines(encodeValue(value, style === 'joined' ? undefined : style))
     const rest = item.text.slice(valueEnd)
     // Behind an empty value a comment may follow at once; behind any other it needs a blank.
     const gap = written !== '' && rest.startsWith('#') ? ' ' : ''
-    this.#edit(name, value, this.#items.with(index, readItem(item.text.slice(0, valueStart) + written + gap + rest)))
+    this.#edit(
+      { [name]: value },
+      this.#items.with(index, readItem(item.text.slice(0, valueStart) + written + gap + rest)),
+    )
   }
 
   /**
@@ -139,7 +142,7 @@ export class LayerDocument {
     const neighbour = this.#neighbourOf(name)
     const beside = this.#items[neighbour]
     const style = beside?.assignment?.style
-    const written = encodeValue(value, style === 'single' || style === 'double' ? style : undefined)
+    const written = this.#inLines(encodeValue(value, style === 'single' || style === 'double' ? style : undefined))
     const lead = /^[ \t]*export[ \t]+(?=[A-Za-z_])/.exec(beside?.text ?? '')?.[0] ?? ''
     const lineEnd = this.#lineEnd()
     const comments = options.comment === undefined ? [] : options.comment.split(/\r\n|\r|\n/)
@@ -148,46 +151,64 @@ export class LayerDocument {
       readItem(`${lead}${name}=${written}${lineEnd}`),
     ]
     const at = neighbour < 0 ? this.#items.length : neighbour + 1
-    this.#edit(name, value, [...closed(this.#items.slice(0, at), lineEnd), ...fresh, ...this.#items.slice(at)])
+    this.#edit({ [name]: value }, [...closed(this.#items.slice(0, at), lineEnd), ...fresh, ...this.#items.slice(at)])
   }
 
   /**
    * Gives a name another one, in each of its assignments; mentions of it in other values stay as they are. True if it
    * was there.
-   * @throws {RangeError} if the new name is none or is there already.
+   * @throws {RangeError} if the new name is none or is there already, or what cannot be understood would change by it.
    */
   rename(name: string, fresh: string): boolean {
     if (!isName(fresh)) throw new RangeError('This is not a name of a variable.')
     const names = this.names()
     if (!names.includes(name)) return false
     if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} is there already.`)
-    this.#items = this.#items.map((item) => {
+    const items = this.#items.map((item) => {
       if (item.assignment?.name !== name) return item
       const { nameStart } = item.assignment
       return readItem(item.text.slice(0, nameStart) + fresh + item.text.slice(nameStart + name.length))
     })
+    this.#edit({ [name]: undefined, [fresh]: this.get(name) }, items)
     return true
   }
 
-  /** Removes every assignment of a name; true if there was one. */
+  /**
+   * Removes every assignment of a name; true if there was one.
+   * @throws {RangeError} if what cannot be understood would change by it.
+   */
   remove(name: string): boolean {
-    const before = this.#items.length
-    this.#items = this.#items.filter((item) => item.assignment?.name !== name)
-    return this.#items.length < before
+    const items = this.#items.filter((item) => item.assignment?.name !== name)
+    if (items.length === this.#items.length) return false
+    this.#edit({ [name]: undefined }, items)
+    return true
   }
 
-  /** Takes over edited items; where a quote is open, only if the text that they print reads to what was meant. */
-  #edit(name: string, value: string, items: Item[]): void {
-    const { flaw, start } = this.#flaws.find((each) => each.flaw === 'unclosed-quote') ?? {}
-    if (flaw) {
+  /**
+   * Takes over edited items. What cannot be understood may read otherwise beside what is new, such as a quote that is open
+   * and would be closed by it, so that the text is read again: what was meant must stand there, and all else stay.
+   */
+  #edit(meant: Readonly<Record<string, string | undefined>>, items: Item[]): void {
+    const [first] = this.#flaws.filter(({ flaw }) => flaw === 'unclosed-quote').concat(this.#flaws)
+    if (first) {
       const again = readLayer(this.#head + items.map((item) => item.text).join(''))
-      const others = this.names().filter((other) => other !== name)
-      if (again.get(name) !== value || others.some((other) => again.get(other) !== this.get(other)))
+      const names = new Set([...this.names(), ...again.names(), ...Object.keys(meant)])
+      const expected = (name: string) => (Object.hasOwn(meant, name) ? meant[name] : this.get(name))
+      if ([...names].some((name) => again.get(name) !== expected(name))) {
+        const { line } = new LineIndex(this.#source).at(first.start)
         throw new RangeError(
-          `The quote that is opened in line ${new LineIndex(this.#source).at(start as number).line} would swallow this; close it first.`,
+          first.flaw === 'unclosed-quote'
+            ? `The quote that is opened in line ${line} would swallow this; close it first.`
+            : `Line ${line} cannot be understood, and would be read differently after this; correct it first.`,
         )
+      }
     }
     this.#items = items
+  }
+
+  /** A written value with the document's own line ends; inside quotes all of them read as LF. */
+  #inLines(written: string): string {
+    return written.includes('\n') ? written.replaceAll('\n', this.#lineEnd()) : written
   }
 
   /** The item behind which a name belongs: the last of those that share most of its leading words; -1 if none does. */
@@ -212,9 +233,9 @@ export class LayerDocument {
     return this.#head + this.#items.map((item) => item.text).join('')
   }
 
-  /** New lines end as the first line does. */
+  /** New lines end as the first line of what was read does. */
   #lineEnd(): string {
-    return this.#items[0]?.text.endsWith('\r\n') ? '\r\n' : '\n'
+    return /^[^\n]*\r\n/.test(this.#source) ? '\r\n' : '\n'
   }
 }
 

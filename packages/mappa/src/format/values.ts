@@ -94,6 +94,15 @@ export class LayerValues {
     return at < 0 ? undefined : this.#value(at)
   }
 
+  /** What stands behind the last value of a name on its line, blanks and a comment; empty if there is none. */
+  behind(name: string): string {
+    const at = this.#find(name)
+    if (at < 0) return ''
+    const end = this.#spansOf()[at + 3] as number
+    const lineEnd = this.#text.indexOf('\n', end)
+    return this.#text.slice(end, lineEnd < 0 ? undefined : lineEnd).trimEnd()
+  }
+
   /** Every name once, in the order of the text. */
   names(): Set<string> {
     const names = new Set<string>()

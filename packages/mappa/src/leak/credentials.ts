@@ -7,6 +7,11 @@ const runMax = 4096
 const openingNames =
   /^(?:.*[_-])?(?:pass(?:word|wd|phrase)?|pwd|secret|token|api[_-]?key|access[_-]?key|key|sig|signature|auth|credential|code)$/i
 
+/** Whether a name says that its value opens something: `ALERT_TOKEN`, `password`. */
+export function opensSomething(name: string): boolean {
+  return openingNames.test(name)
+}
+
 /**
  * Where a text holds what has the shape of a credential: user information of a URL, with a password or without, also with
  * signs in it that it should not have; a value in a query or a connection string whose name says so; a signed token
@@ -71,7 +76,7 @@ function openingValues(text: string): Range[] {
   for (let at = text.indexOf('='); at >= 0; at = text.indexOf('=', at + 1)) {
     let start = at
     while (start > 0 && at - start < 64 && /[\w-]/.test(text[start - 1] as string)) start--
-    if (!/[?&;,\s]/.test(text[start - 1] ?? '') || !openingNames.test(text.slice(start, at))) continue
+    if (!/[?&;,\s]/.test(text[start - 1] ?? '') || !opensSomething(text.slice(start, at))) continue
     let end = at + 1
     while (end < text.length && !/[&;#\s"'<>]/.test(text[end] as string)) end++
     if (end > at + 1) ranges.push({ start: at + 1, end })

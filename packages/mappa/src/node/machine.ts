@@ -78,7 +78,7 @@ export function gatherAt(
   const remotes = definition?.remotes ?? []
   if (!Array.isArray(remotes) || remotes.length === 0 || hasAsked(start.environment, root)) return gathered
   const open = remotes.filter(({ url }) => givenText(url, readSources(definition, gathered)))
-  return { ...gathered, faults: [...(gathered.faults ?? []), ...open.map(({ name, url }) => mustWait(name, url))] }
+  return { ...gathered, notAsked: open.map(({ name, url }) => mustWait(name, url)) }
 }
 
 /** The same with remote sources. */
@@ -97,18 +97,18 @@ export async function gatherWaiting(
   const here = options.namedHere
     ? readSources(addressesAlone(definition), gatheredFrom(ofMachine(start), [], definition))
     : undefined
-  const faults: Fault[] = []
+  const notAsked: Fault[] = []
   const sources = declared.flatMap((remote) => {
     const url = givenText(remote.url, reading)
     if (!url) return []
     if (!here || givenText(remote.url, here) === url)
       return [remoteSource(remote, url, givenText(remote.token, reading))]
-    faults.push(notNamedHere(remote))
+    notAsked.push(notNamedHere(remote))
     return []
   })
   const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
   const gathered = gatheredFrom(start, await Promise.all(asked), definition)
-  return { ...gathered, faults: [...(gathered.faults ?? []), ...faults], asked: faults.length === 0 }
+  return { ...gathered, notAsked, asked: notAsked.length === 0 }
 }
 
 /** What this machine alone says: its environment, the command line, its own layer files, and layers that its code gives. */

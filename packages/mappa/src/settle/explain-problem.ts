@@ -3,15 +3,14 @@ import { describeEntry } from '../legend/constraints.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { hides } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
-import { nearest } from '../legend/nearest.js'
+import { SlipIndex } from '../legend/slip-index.js'
 import type { ExpansionProblem } from './expand.js'
 import type { Fault } from './faults.js'
 import { printable, quote } from './faults.js'
 import type { FaultKind } from './kinds.js'
-import type { Layer } from './layer.js'
 import { splitList } from './lists.js'
 import { nameSpot, openText, valueSpot } from './places.js'
-import type { Problem, Reading, StageEntries } from './read.js'
+import type { Problem, Reading } from './read.js'
 import { freshRemedy, obtainRemedy, rightValue, setRemedy } from './remedies.js'
 import { secrecyOf } from './secrecy.js'
 import type { Hit } from './stack.js'
@@ -49,6 +48,13 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
       remedy: `Take the live key, or say with pattern what its keys look like in ${stage.name}.`,
     }
   },
+  undeclared: ({ name, winner, meant = '' }) => ({
+    kind: 'undeclared',
+    name,
+    message: `${name} has no entry in the legend, and looks like a slip of ${meant}, which no layer sets.`,
+    ...nameSpot((winner as Hit).layer, name),
+    remedy: `Rename it to ${meant}, or write behind its value why it is right: # mappa keep: …`,
+  }),
   'wrong-type': wrongValue,
   'not-allowed': wrongValue,
   'out-of-range': wrongValue,
@@ -143,8 +149,7 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
   const { layer } = winner as Hit
   const base = { kind, name, layer: layer.name, ...valueSpot(layer, name, entry) }
   const [culprit = name] = names
-  const known = [...reading.entries.keys(), ...reading.stack.names()].filter((each) => each !== culprit)
-  const near = kind === 'unset' ? nearest(culprit, known) : undefined
+  const near = kind === 'unset' ? knownNames(reading).meantBy(culprit) : undefined
   switch (kind) {
     case 'unset':
       return {
@@ -180,6 +185,15 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
         remedy: 'Write some of them out.',
       }
   }
+}
+
+const indexes = new WeakMap<Reading, SlipIndex>()
+
+/** Every name that is declared or set; worked out once, since each one that is unset is looked for. */
+function knownNames(reading: Reading): SlipIndex {
+  const index = indexes.get(reading) ?? new SlipIndex([...reading.entries.keys(), ...reading.stack.names()])
+  indexes.set(reading, index)
+  return index
 }
 
 function bareDollar({ name, entry, winner, bare }: Problem): Fault {
@@ -237,41 +251,15 @@ function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
   }
 }
 
-function missing({ name, clearedBy, ...problem }: Problem, { layers, entries, stage }: Reading): Fault {
+function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, stage }: Reading): Fault {
   const entry = problem.entry as AnyEntry
   if (clearedBy) return cleared(name, entry, clearedBy)
-  const similar = similarName(name, layers, entries)
+  const slip = slips.get(name)
   const message = `${name} must be ${describeEntry(entry)}, and no layer sets it.`
-  if (similar) return { kind: 'missing', name, message, ...similar.spot, remedy: `Rename ${similar.name} to ${name}.` }
+  if (slip?.as !== undefined)
+    return { kind: 'missing', name, message, ...nameSpot(slip.layer, slip.as), remedy: `Rename ${slip.as} to ${name}.` }
   const fresh = freshRemedy(name, entry)
   if (fresh) return { kind: 'missing', name, message, remedy: `${fresh} >> .env.${stage.name}.local` }
   const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
   return { kind: 'missing', name, message, remedy: setRemedy(name, { entries, stage }) + obtain }
-}
-
-const undeclaredByLayer = new WeakMap<StageEntries, WeakMap<Layer, readonly string[]>>()
-
-/** So many names that no entry declares are slips; more are data. */
-const similarMax = 1000
-
-/** Worked out once, since each missing name is looked for among them. */
-function undeclaredIn(layer: Layer, entries: StageEntries): readonly string[] {
-  const known = undeclaredByLayer.get(entries) ?? new WeakMap<Layer, readonly string[]>()
-  undeclaredByLayer.set(entries, known)
-  let names = known.get(layer)
-  if (!names) {
-    names = [...layer.names()].filter((name) => !entries.has(name)).slice(0, similarMax)
-    known.set(layer, names)
-  }
-  return names
-}
-
-/** A name that a layer file sets, no entry declares, and that looks like the missing one. */
-function similarName(name: string, layers: readonly Layer[], entries: StageEntries) {
-  for (const layer of layers) {
-    if (layer.source !== 'file') continue
-    const other = nearest(name, undeclaredIn(layer, entries))
-    if (other !== undefined) return { name: other, spot: nameSpot(layer, other) }
-  }
-  return undefined
 }

@@ -22,9 +22,13 @@ import type { Stage } from './stage.js'
 
 /** What is wrong with a reading, in words: every fault with its place and what to do. */
 export function explain(definition: Legend<unknown> | undefined, sources: Sources, reading: Reading): Fault[] {
-  const { stage, layers, entries, contradictions, problems } = reading
+  const { stage, layers, entries, contradictions } = reading
+  const { notAsked = [] } = sources
+  const open = notAsked.length > 0 ? reading.problems.filter(mayBeElsewhere) : []
+  const problems = reading.problems.filter((problem) => !open.includes(problem))
   return [
     ...(sources.faults ?? []),
+    ...notAsked.map((fault, at) => (at === 0 ? withNames(fault, open) : fault)),
     ...contradictions.map((found): Fault => {
       const { message, remedy } = explainContradiction(found, definition as Legend<unknown>)
       const name = ['no-legend', 'stage-name', 'option'].includes(found.kind) ? {} : { name: found.name }
@@ -40,6 +44,22 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
     ...problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
     ...reading.broken.map((rule) => ruleFault(rule, reading)),
   ]
+}
+
+/** Whether a source that was not asked might give what is missing. */
+function mayBeElsewhere({ breach, clearedBy }: Problem): boolean {
+  return breach === 'missing' && clearedBy === undefined
+}
+
+/** So many names are told of what a source might have given. */
+const namesMax = 5
+
+function withNames(fault: Fault, open: readonly Problem[]): Fault {
+  if (open.length === 0) return fault
+  const names = open.slice(0, namesMax).map(({ name }) => name)
+  const rest = open.length - names.length
+  const list = rest > 0 ? `${names.join(', ')} and ${rest} more` : names.join(', ')
+  return { ...fault, message: `${fault.message} No layer here sets ${list}.` }
 }
 
 /**

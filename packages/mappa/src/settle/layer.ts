@@ -33,6 +33,8 @@ export interface Layer {
   parsed?(name: string, back?: number): ParsedValue | undefined
   /** What is printed of a layer whose text may hold secrets: which one it is, and no text. */
   toJSON?(): unknown
+  /** Whether a comment behind a name's value keeps it: `# mappa keep: reason`. Only layer files have such. */
+  isKept?(name: string): boolean
   /** The file that holds a name's text alone, path from the root; only directories of one-value files have such. */
   fileOf?(name: string): string
 }
@@ -61,10 +63,14 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     names: () => values.names(),
     each: (visit, hidden) => values.each(visit, hidden),
     parsed: (variable, back) => values.parsed(variable, back),
+    isKept: (variable) => keepWords.test(values.behind(variable)),
     toJSON: withoutText,
     [Symbol.for('nodejs.util.inspect.custom')]: withoutText,
   } as Layer
 }
+
+/** Keeps a name that no entry declares, and says why. */
+const keepWords = /^[ \t]+#[ \t]*mappa keep:[ \t]*\S/
 
 /** Copies of a layer keep it, so it looks at the one that it is asked of. */
 function withoutText(this: Layer): object {

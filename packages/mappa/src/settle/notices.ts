@@ -2,20 +2,20 @@ import { type Difference, differencesOf } from '../format/portability.js'
 import { encodeValue } from '../format/value.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { hides } from '../legend/entry.js'
-import { nearest } from '../legend/nearest.js'
 import { type Notice, printable, quote } from './faults.js'
+import { isKeyLine } from './key-lines.js'
 import type { Layer } from './layer.js'
 import { changesLoading } from './loading-names.js'
-import { lineAt, nameSpot, openText, rangesOf, valueSpot, writtenOf } from './places.js'
-import type { Reading, StageEntries } from './read.js'
+import { lineAt, nameSpot, openText, rangesOf, type Spot, valueSpot, writtenOf } from './places.js'
+import { namesFile, type Reading, type StageEntries } from './read.js'
 import { obtainRemedy } from './remedies.js'
 import { isGuessable, isPlaceholder, keyFor } from './slips.js'
 import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
-export function noticesOf({ entries, layers, stack, stage, problems }: Reading): Notice[] {
-  const missing = new Set(problems.filter(({ breach }) => breach === 'missing').map(({ name }) => name))
+export function noticesOf({ entries, layers, stack, stage, problems, slips }: Reading): Notice[] {
+  const told = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
   const names = new Set(stack.names())
@@ -23,7 +23,7 @@ export function noticesOf({ entries, layers, stack, stage, problems }: Reading):
   return [
     ...files.flatMap((layer) => [
       ...fileNotices(layer),
-      ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, entries, missing, names, formers)]),
+      ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, { entries, told, names, formers })]),
     ]),
     ...[...entries.keys()].flatMap((name) => [
       ...stackNotices(name, entries, layers, stage),
@@ -34,16 +34,22 @@ export function noticesOf({ entries, layers, stack, stage, problems }: Reading):
   ]
 }
 
-function* nameNotices(
-  layer: Layer,
-  name: string,
-  entries: StageEntries,
-  missing: ReadonlySet<string>,
-  names: ReadonlySet<string>,
-  formers: ReadonlySet<string>,
-): Generator<Notice> {
+/** What is known of names while the notices of each are worked out. */
+interface Around {
+  readonly entries: StageEntries
+  /** Names that a fault speaks of. */
+  readonly told: ReadonlySet<string | undefined>
+  readonly names: ReadonlySet<string>
+  readonly formers: ReadonlySet<string>
+}
+
+function* nameNotices(layer: Layer, name: string, { entries, told, names, formers }: Around): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (!entries.has(name) && followsFlaw(layer, ranges)) return
+  if (isKeyLine(name, layer.get(name), entries)) {
+    yield keyLine(layer, name)
+    return
+  }
   if (ranges.length > 1)
     yield {
       kind: 'read-differently',
@@ -72,16 +78,14 @@ function* nameNotices(
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
-  if (entries.size > 0 && !entries.has(name) && !namesFile(name, entries) && !formers.has(name)) {
-    const near = nearest(name, entries.keys())
-    // The fault of the missing one names this line already.
-    if (near !== undefined && missing.has(near)) return
+  const isKnown = entries.size === 0 || entries.has(name) || namesFile(name, entries) || formers.has(name)
+  if (!isKnown && !told.has(name) && !layer.isKept?.(name)) {
     yield {
       kind: 'undeclared',
       name,
-      message: `${name} has no entry in the legend.${near ? ` Did you mean ${near}?` : ''}`,
+      message: `${name} has no entry in the legend.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: near ? `Rename it to ${near}, or add an entry for it.` : 'Add an entry for it, or remove the line.',
+      remedy: 'Add an entry for it, or remove the line.',
     }
   }
   if (changesLoading(name) && !entries.has(name))
@@ -92,6 +96,18 @@ function* nameNotices(
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Set it where the program is started, or add an entry for it to the legend.',
     }
+}
+
+/** Told by its place alone, since what looks like a name is a part of the key. */
+function keyLine(layer: Layer, name: string): Notice {
+  const { layer: file, place } = nameSpot(layer, name) as Spot
+  return {
+    kind: 'undeclared',
+    message: 'This line looks like the last one of a key in base64, and not like NAME=value, so it sets nothing.',
+    layer: file,
+    place,
+    remedy: 'Put the whole key in single quotes, from its first line to its last.',
+  }
 }
 
 /** Names that a layer still has under what they were called before. */
@@ -151,11 +167,6 @@ function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage:
       message: `${name} could be guessed: it is short, or what many people choose.`,
       remedy: obtainRemedy(entry, 'Take a long random one.'),
     }
-}
-
-/** Whether a name is that of a variable that names another one's file. */
-function namesFile(name: string, entries: StageEntries): boolean {
-  return name.endsWith('_FILE') && entries.get(name.slice(0, -'_FILE'.length))?.file === true
 }
 
 const differenceTexts: Readonly<Record<Difference, string>> = {

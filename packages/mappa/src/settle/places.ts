@@ -52,8 +52,8 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   const range = ranges.get(name)?.at(-1)
   if (!range) return undefined
   const { nameStart, valueStart, valueEnd } = range
-  const written = layer.text.slice(valueStart, valueEnd).split(/\r?\n/, 1)[0] as string
-  const shown = hides(entry) ? written && masked : printable(openText(written, entry))
+  const written = lineFrom(layer.text, valueStart, valueEnd)
+  const shown = hides(entry) ? written && masked : printable(capped(openText(written, entry)))
   const before = printable(layer.text.slice(nameStart, valueStart))
   const text = before + shown
   const [start, length, marked] =
@@ -82,9 +82,24 @@ export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undef
   if (hides(entry)) {
     return { ...spot, excerpt: { text: before + masked, start: before.length, end: before.length + masked.length } }
   }
-  const line = printable(openText(text.slice(valueStart).split(/\r?\n/, 1)[0] as string, entry))
-  const marked = before.length + printable(text.slice(valueStart, start)).length
-  return { ...spot, excerpt: { text: before + line, start: marked, end: marked + Math.max(end - start, 1) } }
+  const line = before + printable(capped(openText(lineFrom(text, valueStart, text.length), entry)))
+  const marked = Math.min(before.length + printable(text.slice(valueStart, start)).length, line.length - 1)
+  return {
+    ...spot,
+    excerpt: { text: line, start: marked, end: Math.min(marked + Math.max(end - start, 1), line.length) },
+  }
+}
+
+/** So much of a line is looked at, which is more than a credential is long, and so much of it shown. Characters. */
+const [lookedAtMax, excerptMax] = [16_384, 400]
+
+function lineFrom(text: string, start: number, end: number): string {
+  return text.slice(start, Math.min(end, start + lookedAtMax)).split(/\r?\n/, 1)[0] as string
+}
+
+/** The start of a text whose credentials are masked already: nobody reads a line of megabytes. */
+function capped(text: string): string {
+  return text.length > excerptMax ? `${text.slice(0, excerptMax)}…` : text
 }
 
 /** Every place where a layer file sets a name, first to last. */

@@ -3,10 +3,12 @@ import type { Breach } from '../legend/constraints.js'
 import { defaultOf } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
 import { entriesOf, type Legend, stagesOf } from '../legend/legend.js'
+import { SlipIndex } from '../legend/slip-index.js'
 import type { StandardResult } from '../legend/standard-schema.js'
 import { convert, textFor } from './convert.js'
 import { Expander, type ExpansionProblem, holding, type Owners, type Used } from './expand.js'
 import type { Fault, Notice } from './faults.js'
+import { isKeyLine } from './key-lines.js'
 import type { Layer, LayerSource } from './layer.js'
 import { changesLoading } from './loading-names.js'
 import { type BrokenRule, brokenRules } from './rules.js'
@@ -23,6 +25,8 @@ export interface Sources {
   readonly layers: readonly Layer[]
   /** Faults met while the layers were gathered; they are reported first. */
   readonly faults?: readonly Fault[]
+  /** Why sources were not asked, each with its name as the layer: what they might give is not missing. */
+  readonly notAsked?: readonly Fault[]
   /** What deserves a look around the layers; asked only for a report. */
   readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */
@@ -53,6 +57,7 @@ export interface Problem {
     | 'read-failed'
     | 'not-plain'
     | 'needs-waiting'
+    | 'undeclared'
   readonly winner: Hit | undefined
   readonly clearedBy: Hit | undefined
   readonly expansion?: ExpansionProblem
@@ -64,6 +69,8 @@ export interface Problem {
   readonly bare?: { readonly name: string; readonly start: number }
   /** Names that the value was built from. */
   readonly used?: readonly Used[]
+  /** The entry that the name is a slip of. */
+  readonly meant?: string
   /** Names whose text was found in the value. */
   readonly found?: readonly string[]
 }
@@ -85,6 +92,8 @@ export interface Reading {
   readonly broken: readonly BrokenRule[]
   /** What asynchronous schemas are still working out. */
   readonly waiting: readonly { readonly name: string; readonly promise: Promise<StandardResult> }[]
+  /** Names in layer files that are slips of the hand, by the entries that they are slips of and that no layer sets. */
+  readonly slips: ReadonlyMap<string, Hit>
   /** Names with a text that are no setting: no entry declares them, or the text breaks its entry. */
   readonly others: readonly Given[]
 }
@@ -126,8 +135,8 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const expander = new Expander(layers, known, owners)
   const { answers } = sources
   const state: State = {
-    ...{ stage: stage.name, stack, expander, entries: known, settings, problems, others },
-    ...{ answers, waiting: [] },
+    ...{ stage: stage.name, stack, expander, entries: known, owners, settings, problems, others },
+    ...{ answers, waiting: [], unset: [], slips: new Map() },
   }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
@@ -136,15 +145,17 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     for (const name of known.keys()) {
       const found = stack.find(name)
       if (found && found.layer.source !== 'environment') declared++
+      if (!found) state.unset.push(name)
       readEntry(name, found, state)
     }
     if (declared < stack.names().length) addUndeclared(state)
   }
-  const { entries, waiting } = state
+  const { entries, waiting, slips } = state
   const rules = contradictions.length === 0 && stageKnown ? definition?.rules : undefined
   const broken = rules ? brokenRules(rules, settings, entries) : []
   const sound =
     !sources.faults?.length &&
+    !sources.notAsked?.length &&
     contradictions.length === 0 &&
     stageKnown &&
     problems.length === 0 &&
@@ -165,6 +176,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     problems,
     broken,
     waiting,
+    slips,
     others,
   }
 }
@@ -218,6 +230,11 @@ interface State {
   readonly others: Given[]
   readonly answers: Sources['answers']
   readonly waiting: { readonly name: string; readonly promise: Promise<StandardResult> }[]
+  /** Entries that no layer sets. */
+  readonly unset: string[]
+  readonly slips: Map<string, Hit>
+  readonly owners: Owners
+  slipIndex?: SlipIndex
 }
 
 function readEntry(name: string, found: Hit | undefined, state: State): void {
@@ -306,9 +323,28 @@ function addUndeclared(state: State): void {
     if (state.entries.has(name) || changesLoading(name)) continue
     const found = state.stack.find(name)
     const top = found?.dollar ? expandTop(name, found, state) : found
-    if (top && top !== 'faulty' && top.text !== '')
+    if (top && top !== 'faulty' && top.text !== '' && !isKeyLine(name, top.text, state.entries))
       state.others.push({ name, text: top.text, source: top.layer.source })
+    if (found && top !== 'faulty') findSlip(name, found, state)
   }
+}
+
+/** A name that was meant to be one that no layer sets would leave that one to its default unnoticed. */
+function findSlip(name: string, hit: Hit, state: State): void {
+  const { unset, entries, owners, problems, slips } = state
+  if (unset.length === 0 || hit.layer.source !== 'file' || owners.has(name) || namesFile(name, entries)) return
+  state.slipIndex ??= new SlipIndex(unset)
+  const meant = state.slipIndex.meantBy(name)
+  if (meant === undefined || slips.has(meant) || hit.layer.isKept?.(name)) return
+  slips.set(meant, { ...hit, as: name })
+  // That one is at fault already where it must be set.
+  if (problems.some((problem) => problem.name === meant)) return
+  problems.push({ name, entry: undefined, breach: 'undeclared', winner: hit, clearedBy: undefined, meant })
+}
+
+/** Whether a name is that of a variable that names another one's file. */
+export function namesFile(name: string, entries: StageEntries): boolean {
+  return name.endsWith('_FILE') && entries.get(name.slice(0, -'_FILE'.length))?.file === true
 }
 
 function isSound(layer: Layer, entries: StageEntries): boolean {

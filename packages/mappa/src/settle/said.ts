@@ -8,6 +8,17 @@ export function saidBy(thrown: unknown): string {
   }
 }
 
+/** Where an error comes from, whatever was thrown. Never throws. */
+export function stackOf(thrown: unknown): string {
+  try {
+    const stack: unknown = (thrown as Error | undefined)?.stack
+    if (typeof stack === 'string') return stack
+  } catch {
+    // It says nothing of itself.
+  }
+  return saidBy(thrown)
+}
+
 /** The name of an error's kind, if it says one. Never throws. */
 export function errorName(thrown: unknown): string | undefined {
   try {

@@ -1,10 +1,12 @@
 import { isName } from '../format/names.js'
+import { opensSomething, withoutCredentials } from '../leak/credentials.js'
 import { Needles } from '../leak/needles.js'
 import { masked } from '../leak/ranges.js'
 import { type AnyEntry, hides } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
 import type { Owners } from './expand.js'
 import { type Fault, type Notice, printable } from './faults.js'
+import type { Layer } from './layer.js'
 import { openText } from './places.js'
 import type { Reading, StageEntries } from './read.js'
 
@@ -18,14 +20,17 @@ export class Secrecy {
   readonly #owners: Owners
   readonly #needles = new Needles()
 
-  constructor({ entries, layers, settings, others, owners }: Reading) {
+  constructor({ definition, entries, layers, settings, others, owners }: Reading) {
     this.#entries = entries
     this.#owners = owners
+    if (!definition) {
+      addAll(this.#needles, layers)
+      return
+    }
     // As they are written, and as they come to be.
+    const declared = [...entries.keys(), ...owners.keys()]
     for (const layer of layers)
-      for (const name of layer.source === 'environment' ? [...entries.keys(), ...owners.keys()] : layer.names()) {
-        const text = layer.get(name)
-        if (text === undefined) continue
+      for (const { name, text } of layer.source === 'environment' ? textsIn(layer, declared) : assignmentsIn(layer)) {
         if (this.entryFor(name)?.secret) this.#needles.add(text, name)
         if (layer.source === 'file' && text.includes('\n'))
           for (const { value, name: inside } of assignmentsInside(text))
@@ -90,6 +95,42 @@ export class Secrecy {
     const [found] = assignmentsInside(`\n${line}`)
     return found && hides(this.entryFor(found.name)) ? line.replace(/=.*$/s, `=${masked}`) : line
   }
+}
+
+/**
+ * Where no legend says what is secret, every text of a layer is; of an environment, which holds much that everyone may see,
+ * what its name says opens something.
+ */
+function addAll(needles: Needles, layers: readonly Layer[]): void {
+  for (const layer of layers)
+    for (const { name, text } of assignmentsIn(layer))
+      if (layer.source !== 'environment' || opensSomething(name)) needles.add(text, name)
+}
+
+interface Assigned {
+  readonly name: string
+  readonly text: string
+}
+
+/** Everything that a layer assigns; a name that is repeated has several texts, and what the last one hides is as secret. */
+function assignmentsIn(layer: Layer): Assigned[] {
+  const all: Assigned[] = []
+  layer.each((name, text) => all.push({ name, text }))
+  return all
+}
+
+function textsIn(layer: Layer, names: readonly string[]): Assigned[] {
+  return names.flatMap((name) => {
+    const text = layer.get(name)
+    return text === undefined ? [] : [{ name, text }]
+  })
+}
+
+/** Masks the texts of layers that no legend tells apart, and what has the shape of a credential. */
+export function maskFor(layers: readonly Layer[]): (text: string) => string {
+  const needles = new Needles()
+  addAll(needles, layers)
+  return (text) => withoutCredentials(needles.mask(text))
 }
 
 /** What looks like an assignment on a further line of a value. */

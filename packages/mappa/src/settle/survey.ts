@@ -4,6 +4,7 @@ import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { explain } from './explain.js'
 import type { Fault, Notice } from './faults.js'
+import { namesOf } from './key-lines.js'
 import type { Layer } from './layer.js'
 import { noticesOf } from './notices.js'
 import type { Problem } from './read.js'
@@ -25,6 +26,8 @@ export interface Survey<S = unknown> {
   readonly settings: S | undefined
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
+  /** Sources that might give values and were not asked, by their names. */
+  readonly notAsked: readonly string[]
   /** The trail of every variable that the legend declares or a layer file sets. */
   readonly trails: ReadonlyMap<string, Trail>
   /** The trail of any name, also of one that nothing sets. */
@@ -95,8 +98,10 @@ class Findings<S> implements Survey<S> {
   #trails: ReadonlyMap<string, Trail> | undefined
   readonly ok: boolean
   readonly faults: readonly Fault[]
+  readonly notAsked: readonly string[]
 
-  constructor(reading: Reading, faults: readonly Fault[], { surroundings }: Sources) {
+  constructor(reading: Reading, faults: readonly Fault[], { surroundings, notAsked = [] }: Sources) {
+    this.notAsked = notAsked.map(({ layer = '' }) => layer)
     this.#reading = reading
     this.#surroundings = surroundings
     this.faults = faults.map((fault) => secrecyOf(reading).veiled(fault))
@@ -130,7 +135,7 @@ class Findings<S> implements Survey<S> {
 
   get trails() {
     const { layers, entries } = this.#reading
-    const named = layers.filter(({ source }) => source !== 'environment').flatMap((layer) => [...layer.names()])
+    const named = layers.filter(({ source }) => source !== 'environment').flatMap((layer) => namesOf(layer, entries))
     this.#trails ??= new Map([...new Set([...entries.keys(), ...named])].map((name) => [name, this.trail(name)]))
     return this.#trails
   }

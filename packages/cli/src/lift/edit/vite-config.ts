@@ -1,7 +1,7 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
 import type { LiftedFile, Target } from '../change.js'
-import { isNode, type Node, nodesIn, parseFile, walk } from '../read/parse.js'
+import { isNode, type Node, nodesIn, overParsed, walk } from '../read/parse.js'
 
 /** Names that a bundler's settings may have. */
 const bundlerConfigs = ['vite.config.ts', 'vite.config.js', 'vite.config.mjs', 'vite.config.mts'] as const
@@ -59,15 +59,16 @@ function hasBundler({ read }: Target): boolean {
 
 /** The object that a bundler's settings are: what is exported, or given to a function that is, or what that gives back. */
 function configIn(path: string, text: string): Node | undefined {
-  const parsed = parseFile({ path, text })
   let found: Node | undefined
-  for (const program of 'programs' in parsed ? parsed.programs : [])
-    walk(program, (node) => {
-      if (node.type !== 'ExportDefaultDeclaration') return
-      let inner = node.declaration as Node | undefined
-      if (inner?.type === 'CallExpression') [inner] = nodesIn(inner.arguments)
-      if (inner?.type === 'ArrowFunctionExpression') inner = inner.body as Node
-      if (inner?.type === 'ObjectExpression') found = inner
-    })
+  overParsed({ path, text }, ({ programs }) => {
+    for (const program of programs)
+      walk(program, (node) => {
+        if (node.type !== 'ExportDefaultDeclaration') return
+        let inner = node.declaration as Node | undefined
+        if (inner?.type === 'CallExpression') [inner] = nodesIn(inner.arguments)
+        if (inner?.type === 'ArrowFunctionExpression') inner = inner.body as Node
+        if (inner?.type === 'ObjectExpression') found = inner
+      })
+  })
   return found
 }

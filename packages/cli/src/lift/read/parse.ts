@@ -48,6 +48,22 @@ export function parseFile(file: SourceFile): Parsed | Unparsed {
   return { file, programs }
 }
 
+/** Goes over what a file's code says; code that is nested deeper than the engine's stack reaches counts as not parsed. */
+export function overParsed<T>(file: SourceFile, go: (parsed: Parsed) => T): T | Unparsed {
+  const parsed = parseFile(file)
+  if ('line' in parsed) return parsed
+  try {
+    return go(parsed)
+  } catch (error) {
+    if (error instanceof RangeError) return tooDeep(file)
+    throw error
+  }
+}
+
+function tooDeep(file: SourceFile): Unparsed {
+  return { file, line: 1, column: 1 }
+}
+
 interface PageScript {
   readonly text: string
   readonly start: number
@@ -76,6 +92,7 @@ function parseScript(text: string, start: number, file: SourceFile, plugins: Par
     return tree as unknown as Node
   } catch (error) {
     const { pos } = error as { pos?: number }
+    if (error instanceof RangeError) return tooDeep(file)
     if (pos === undefined) throw error
     const before = file.text.slice(0, pos)
     const line = before.split('\n').length

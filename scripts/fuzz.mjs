@@ -1,0 +1,306 @@
+// Properties that hold for whatever a layer, a legend, an edit or a host's answer may be. Run as `npm run fuzz -- MINUTES`,
+// which prints the seed of each round; a round is repeated with `npm run fuzz -- --seed SEED`. `npm test` runs a few.
+import assert from 'node:assert/strict'
+import { createServer } from 'node:http'
+import { fileURLToPath } from 'node:url'
+import { parseArgs } from 'node:util'
+import fc from 'fast-check'
+import {
+  layerFromText,
+  legendFromJsonSchema,
+  mask,
+  readLayer,
+  readValues,
+  reportJson,
+  reportSarif,
+  reportText,
+  survey,
+  toJsonSchema,
+} from 'mappa'
+import { askRemote } from 'mappa/command'
+import { settleAsync, surveyAsync } from 'mappa/node'
+
+const sentinel = 'Qz7-heather-lime-bramble'
+
+/** Text made of what matters to the grammar, so that most of it is almost right. */
+export const layerText = fc
+  .array(
+    fc.oneof(
+      {
+        weight: 4,
+        arbitrary: fc.constantFrom(
+          ...'AB_2=\'"\\$#{} \t\n',
+          ...['\r\n', 'export ', '\r', '\0', '\ufeff', '${', 'A=', 'B=', 'KEY=', sentinel, '${KEY}', '# note\n'],
+          ...['-----BEGIN A-----', '-----END A-----', '\u202e', '\ud800', '${A:-', '${B:?'],
+        ),
+      },
+      fc.string({ unit: 'binary' }),
+    ),
+    { maxLength: 60 },
+  )
+  .map((parts) => parts.join(''))
+
+const name = fc.constantFrom('A', 'B', 'KEY', 'AB_2', 'HIVE')
+/** Every line end reads as LF. */
+const value = fc.oneof(layerText, fc.string({ unit: 'binary' })).filter((text) => !/\0|\r\n/.test(text))
+
+function valuesOf(layer) {
+  return new Map(layer.names().map((each) => [each, layer.get(each)]))
+}
+
+/** Both readers agree, and printing gives the same text back. */
+function reading(text) {
+  const layer = readLayer(text)
+  assert.equal(layer.toString(), text)
+  const values = readValues(text)
+  const seen = new Map()
+  values.each((each, found) => seen.set(each, found))
+  assert.deepEqual(
+    seen,
+    new Map(values.names().size === seen.size ? [...seen.keys()].map((each) => [each, values.get(each)]) : []),
+  )
+  assert.deepEqual(seen, valuesOf(layer))
+  assert.equal(layer.faults.length, values.flaws.length)
+}
+
+const edit = fc.oneof(
+  fc.record({ act: fc.constant('set'), name, value }),
+  fc.record({
+    act: fc.constant('add'),
+    name,
+    value,
+    comment: fc.option(fc.string({ unit: 'binary' }), { nil: undefined }),
+  }),
+  fc.record({ act: fc.constant('rename'), name, fresh: name }),
+  fc.record({ act: fc.constant('remove'), name }),
+)
+
+/** An edit does what it says, to its own name alone; or it is refused, and nothing has changed. */
+function editing(text, edits) {
+  const layer = readLayer(text)
+  for (const { act, name: own, value: fresh, comment, fresh: other } of edits) {
+    const before = valuesOf(layer)
+    const printed = layer.toString()
+    const starts = layer
+      .ranges()
+      .get(own)
+      ?.map(({ nameStart }) => nameStart)
+    const expected = new Map(before)
+    try {
+      if (act === 'set') layer.set(own, fresh)
+      else if (act === 'add') layer.add(own, fresh, comment === undefined ? {} : { comment })
+      else if (act === 'rename') layer.rename(own, other)
+      else layer.remove(own)
+      if (act === 'set' || act === 'add') expected.set(own, fresh)
+      else if (before.has(own)) {
+        expected.delete(own)
+        if (act === 'rename') expected.set(other, before.get(own))
+      }
+    } catch (error) {
+      assert.ok(error instanceof RangeError, String(error))
+      assert.equal(layer.toString(), printed)
+    }
+    const after = layer.toString()
+    const again = readLayer(after)
+    const sorted = (map) => [...map].sort(([a], [b]) => (a < b ? -1 : 1))
+    assert.deepEqual(sorted(valuesOf(again)), sorted(expected), `${act} ${own}`)
+    assert.deepEqual(sorted(valuesOf(layer)), sorted(expected))
+    // What is in front of the first edited place and behind the last one is the same, byte for byte.
+    let [start, end] = [0, 0]
+    while (start < printed.length && printed[start] === after[start]) start++
+    while (end < printed.length - start && printed.at(-1 - end) === after.at(-1 - end)) end++
+    if (starts && act !== 'remove') assert.ok(start >= Math.min(...starts), 'nothing above is touched')
+    if (!starts && act === 'set') assert.ok(start + end >= printed.length, 'nothing is taken away by adding')
+    if (act === 'set' && !/\n/.test(text.replaceAll('\r\n', '')) && text.includes('\r\n') && layer.faults.length === 0)
+      assert.ok(!/[^\r]\n/.test(layer.toString()) || /\r(?!\n)/.test(text), 'line ends stay')
+  }
+}
+
+/** Whatever stands in a layer: places lie in it, every report can be made, and a secret is in none of them. */
+function surveying(text, more) {
+  const definition = {
+    entries: {
+      KEY: { type: 'string', secret: true, optional: true },
+      A: { type: 'string', reach: 'browser', optional: true, formerly: ['B'] },
+      AB_2: { type: 'integer', optional: true },
+      HIVE: { type: 'pem', optional: true },
+    },
+    stages: [],
+  }
+  const layers = [layerFromText('.env', text), layerFromText('.env.local', `KEY=${sentinel}\n${more}`, { local: true })]
+  for (const given of [definition, undefined]) {
+    const found = survey(given, { stage: 'test', layers, thorough: true })
+    const told = [...found.faults, ...found.notices]
+    for (const { place } of told) {
+      if (!place) continue
+      const lines = (place.file === '.env' ? text : layers[1].text).split('\n')
+      assert.ok(place.line >= 1 && place.line <= lines.length, 'a line of the file')
+      assert.ok(place.column >= 1 && place.column <= (lines[place.line - 1]?.length ?? 0) + 1, 'a column of the line')
+    }
+    const reports = [
+      reportText(found),
+      JSON.stringify(reportJson(found)),
+      JSON.stringify(reportSarif(found)),
+      JSON.stringify([...found.trails]),
+      given ? mask(sentinel, definition.entries.KEY) : '',
+    ].join('\n')
+    if (given) assert.ok(!reports.includes(sentinel), reports)
+    assert.doesNotMatch(reportText(found), /[\0-\x09\x0b-\x1f\x7f-\x9f\u202a-\u202e]/)
+  }
+}
+
+const word = fc.constantFrom(
+  ...[
+    'type',
+    'enum',
+    'default',
+    'minimum',
+    'maximum',
+    'pattern',
+    'format',
+    'items',
+    'secret',
+    'reach',
+    'fixed',
+    'stages',
+  ],
+  ...[
+    'formerly',
+    'as',
+    'optional',
+    'empty',
+    'file',
+    'delimiter',
+    'schemes',
+    'description',
+    'generate',
+    'minItems',
+    '__proto__',
+  ],
+)
+const kind = fc.constantFrom(
+  ...[
+    'string',
+    'integer',
+    'number',
+    'boolean',
+    'array',
+    'object',
+    'port',
+    'duration',
+    'bytes',
+    'pem',
+    'browser',
+    'build',
+  ],
+)
+const data = fc.oneof(
+  kind,
+  fc.jsonValue({ maxDepth: 3 }),
+  fc.boolean(),
+  fc.integer(),
+  fc.constantFrom('A', 'a.b', 'a', '^x'),
+)
+const entry = fc.oneof(
+  { weight: 5, arbitrary: fc.record({ type: kind }) },
+  {
+    weight: 3,
+    arbitrary: fc.dictionary(word, data, { maxKeys: 5 }).chain((words) => kind.map((type) => ({ type, ...words }))),
+  },
+  fc.jsonValue({ maxDepth: 2 }),
+)
+
+/** Whatever a legend says: it settles or is at fault, never throws; and a right one is the same by way of JSON Schema. */
+function declaring(entries, text) {
+  const layers = [layerFromText('.env', text)]
+  const found = survey({ entries, stages: [] }, { stage: 'test', layers })
+  assert.equal(found.ok, found.faults.length === 0)
+  reportText(found)
+  if (found.faults.some(({ kind: each }) => each === 'legend')) return
+  const again = survey(legendFromJsonSchema(JSON.parse(JSON.stringify(toJsonSchema({ entries, stages: [] })))), {
+    stage: 'test',
+    layers,
+  })
+  assert.deepEqual(
+    again.faults.map(({ kind: each, name: own }) => `${each} ${own}`),
+    found.faults.map(({ kind: each, name: own }) => `${each} ${own}`),
+  )
+}
+
+const answer = fc.record({
+  status: fc.constantFrom(200, 200, 200, 204, 301, 302, 400, 401, 404, 429, 500),
+  type: fc.constantFrom('application/json', 'text/plain', 'image/png', ''),
+  location: fc.constantFrom(undefined, '/', '//', 'http://[', 'https://elsewhere.example/'),
+  body: fc.oneof(
+    layerText,
+    fc.json(),
+    fc.dictionary(fc.constantFrom('A', 'KEY', '2'), fc.jsonValue()).map((each) => JSON.stringify(each)),
+  ),
+})
+
+/** A host for answers, so that whatever one says is asked for over a real connection. */
+async function host() {
+  let next
+  const server = createServer((_, response) => {
+    const { status, type, location, body } = next
+    response.writeHead(status, { ...(type && { 'content-type': type }), ...(location && { location }) })
+    response.end(status === 204 ? undefined : body)
+  })
+  await new Promise((resolve) => server.listen(0, '127.0.0.1', resolve))
+  const url = `http://127.0.0.1:${server.address().port}/`
+  return {
+    close: () => server.close(),
+    /** Whatever it answers: texts, or one fault that says neither the address nor the token nor what was answered. */
+    answering: async (given) => {
+      next = given
+      const asked = await askRemote({ name: 'the host', url, token: sentinel }, { timeout: 2000 })
+      assert.ok('text' in asked || !JSON.stringify(asked).includes(sentinel))
+      const legend = {
+        entries: { A: { type: 'string', optional: true }, URL: { type: 'string' } },
+        stages: [],
+        remotes: [{ name: 'the host', url: 'URL' }],
+      }
+      const options = {
+        root: fileURLToPath(new URL('..', import.meta.url)),
+        stage: 'test',
+        environment: { URL: url },
+        timeout: 2000,
+      }
+      const { faults } = await surveyAsync(legend, options)
+      for (const { kind: each, message } of faults)
+        assert.ok(['remote', 'wrong-type'].includes(each) && !message.includes(url), message)
+      if (faults.length > 0) await assert.rejects(settleAsync(legend, options))
+    },
+  }
+}
+
+/** Each property with the share of runs it gets; those that ask over a connection take longest. */
+export async function fuzz({ seed, runs }) {
+  const options = (share) => ({
+    seed,
+    numRuns: Math.max(1, Math.round(runs * share)),
+    ...(process.env.CI && { verbose: 1 }),
+  })
+  fc.assert(fc.property(layerText, reading), options(1))
+  fc.assert(fc.property(layerText, fc.array(edit, { minLength: 1, maxLength: 4 }), editing), options(1))
+  fc.assert(fc.property(layerText, layerText, surveying), options(0.3))
+  fc.assert(fc.property(fc.dictionary(name, entry, { maxKeys: 4 }), layerText, declaring), options(0.5))
+  const { answering, close } = await host()
+  try {
+    await fc.assert(fc.asyncProperty(answer, answering), options(0.01))
+  } finally {
+    close()
+  }
+}
+
+if (process.argv[1] === fileURLToPath(import.meta.url)) {
+  const { values, positionals } = parseArgs({ options: { seed: { type: 'string' } }, allowPositionals: true })
+  const end = Date.now() + Number(positionals[0] ?? 1) * 60_000
+  let rounds = 0
+  do {
+    const seed = values.seed === undefined ? Math.floor(Math.random() * 2 ** 31) : Number(values.seed)
+    console.log(`Round ${++rounds}, seed ${seed}`)
+    await fuzz({ seed, runs: 5000 })
+  } while (values.seed === undefined && Date.now() < end)
+  console.log(`${rounds} rounds held.`)
+}
