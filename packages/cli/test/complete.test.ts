@@ -14,8 +14,12 @@ writeFileSync(new URL('ran', import.meta.url), '')
 export default legend({
   COLLECTOR_PORT: { type: 'port', description: 'TCP port\\tthe collector' },
   'ALERT_TOKEN': { type: 'string', secret: true },
-}, { stages: ['harvest'] })
+  'COLL$(touch ran)': { type: 'string' }, 'ALERT_T;touch ran;': { type: 'string' },
+}, { stages: ['harvest', 'harv$(touch ran)', 'har;touch ran'] })
 `,
+  // Names that would run something, were they offered as they are.
+  '.env.har;touch ran': '',
+  '.env.$(touch ran)': 'A=1\n',
   '.env.staging': 'ALERT_LEVEL=1\n',
   '.env.meadow': '',
   'sub/mappa.legend.json': '{ "properties": { "FEED_URL": { "description": "Feed" } }, "x-mappa-stages": ["winter"] }',

@@ -51,11 +51,10 @@ export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonl
  */
 export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
   const values = readValues(text)
-  return {
+  const layer = {
     source: 'file',
     ...traits,
     name,
-    text,
     get flaws() {
       return values.flaws
     },
@@ -67,6 +66,8 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     toJSON: withoutText,
     [Symbol.for('nodejs.util.inspect.custom')]: withoutText,
   } as Layer
+  // What prints the members of an object one by one, as a table does, leaves it out.
+  return Object.defineProperty(layer, 'text', { value: text })
 }
 
 /** Keeps a name that no entry declares, and says why. */
