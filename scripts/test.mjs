@@ -27,10 +27,16 @@ const checks = [
 ]
 // A core for each of two files: most of them drive the command, which runs beside them.
 const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '2']
-const steps = given.length > 0 ? [['tests', [...tests, ...given]]] : [...checks, ['tests', [...tests, ...testFiles()]]]
-const failed = steps.filter(([name, args]) => {
+const steps =
+  given.length > 0
+    ? [['tests', [...tests, ...given]]]
+    : [...checks, ['tests', [...tests, ...testFiles()]], ['the demo', ['scripts/demo.mjs'], true]]
+const failed = steps.filter(([name, args, isQuiet]) => {
   console.log(`\n── ${name}`)
-  return spawnSync(process.execPath, args, { cwd: top, stdio: ['ignore', 'inherit', 'inherit'] }).status !== 0
+  const out = isQuiet ? 'pipe' : 'inherit'
+  const ended = spawnSync(process.execPath, args, { cwd: top, stdio: ['ignore', out, out], encoding: 'utf8' })
+  if (isQuiet && ended.status !== 0) console.log(ended.stdout + ended.stderr)
+  return ended.status !== 0
 })
 if (failed.length > 0) {
   console.log(`\nFailed: ${failed.map(([name]) => name).join(', ')}`)

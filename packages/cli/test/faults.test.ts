@@ -106,6 +106,12 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { ...page, 'main.js': "import { ALERT_TOKEN } from 'virtual:mappa/settings'\nconsole.log(ALERT_TOKEN)\n" },
     run: 'build',
   },
+  'fault leak': {
+    legend: "{ ALERT_TOKEN: { type: 'string', secret: true } }",
+    env: 'ALERT_TOKEN=heather-77-clover\n',
+    files: { ...page, 'main.js': "console.log('heather-77-clover')\n" },
+    run: 'build',
+  },
   'fault undeclared': { legend: "{ FEED_URL: { type: 'string', optional: true } }", env: 'FEED_ULR=a\n' },
   'fault hidden-by-local': {
     legend: "{ TILE_KEY: { type: 'string', reach: 'browser' } }",

@@ -9,19 +9,20 @@ import { project, until } from '../../../test/helpers.js'
 
 const secret = 'heather-lime-bramble'
 
-function pageProject(main: string): string {
+function pageProject(main: string, head = ''): string {
   return project({
     'mappa.legend.mjs': `import { legend } from 'mappa/legend'
 export default legend({ PAGE: { type: 'string', reach: 'browser' }, KEY: { type: 'string', secret: true, optional: true }, PLACE: { type: 'string', default: '${secret}' } }, { directories: ['run'] })`,
     '.env': `PAGE=hello\nKEY=${secret}\n`,
     'run/KEY': secret,
-    'index.html': '<script type="module" src="./main.js"></script>',
+    'index.html': `${head}<script type="module" src="./main.js"></script>`,
     'main.js': "import './part.js'\n",
+    'a.css': 'body { background: url(./.env) }',
     'part.js': main,
   })
 }
 
-const refused = {
+const refused: Readonly<Record<string, readonly [main: string, why?: RegExp | undefined, head?: string]>> = {
   'a layer': [
     "import text from './.env?raw'\nconsole.log(text)",
     /\.env holds settings of the server[\s\S]*part\.js:1 imports it, main\.js:1 imports that, index\.html loads that/,
@@ -31,13 +32,18 @@ const refused = {
   'a new URL': ["console.log(new URL('./.env', import.meta.url).href)", /\.env holds settings/],
   'a one-value file': ["import text from './run/KEY?raw'\nconsole.log(text)", /run\/KEY holds settings/],
   'the legend': ["import legend from './mappa.legend.mjs'\nconsole.log(legend)", /is the legend, with the defaults/],
+  'a stylesheet': ["import './a.css'", /would carry \.env to browsers/],
+  'a link of the page': ['', /would carry \.env to browsers/, '<link rel="icon" href=".env">'],
+  'a picture of the page': ['', /would carry (?:\.env|the text of KEY) to browsers/, '<img src="./run/KEY">'],
+  'a secret in code': [`console.log('${secret}')`, /would carry the text of KEY to browsers/],
+  'a secret in a comment': [`console.log(1) // ${secret}`, /would carry the text of KEY to browsers/],
   'what settles': ["import { settle } from 'mappa/node'\nconsole.log(settle)", /reads the settings of the server/],
-} as const
+}
 
 test('a page that imports what is the server’s is refused with the way it took', async () => {
-  for (const [what, [main, why]] of Object.entries(refused)) {
-    const root = pageProject(main)
-    const built = build({ root, logLevel: 'silent', plugins: [mappa()] })
+  for (const [what, [main, why, head]] of Object.entries(refused)) {
+    const root = pageProject(main, head)
+    const built = build({ root, logLevel: 'silent', plugins: [mappa()], build: { sourcemap: true } })
     if (why) await assert.rejects(built, (error: Error) => why.test(error.message.replace(/\s+/g, ' ')), what)
     else await built
     const folder = join(root, 'dist/assets')
@@ -48,6 +54,15 @@ test('a page that imports what is the server’s is refused with the way it took
       what,
     )
   }
+})
+
+test('a bundle of the server and its map hold no value of a secret', async () => {
+  const root = pageProject('')
+  writeFileSync(join(root, 'server.js'), "import { KEY, PAGE } from 'virtual:mappa/settings'\nconsole.log(KEY, PAGE)")
+  await build({ root, logLevel: 'silent', plugins: [mappa()], build: { ssr: 'server.js', sourcemap: true } })
+  const names = readdirSync(join(root, 'dist'), { recursive: true, encoding: 'utf8' })
+  assert.ok(names.includes('server.mjs.map'), names.join())
+  for (const name of names) assert.ok(!readFileSync(join(root, 'dist', name), 'utf8').includes(secret), name)
 })
 
 test('while it serves, Vite gives no file of the server, and a page keeps the values of the last sound survey', async () => {
@@ -65,6 +80,13 @@ test('while it serves, Vite gives no file of the server, and a page keeps the va
     plugins: [mappa()],
     server: { port: 0, fs: { strict: false, deny: [] } },
   })
+  const overlays: unknown[] = []
+  const { hot } = server.environments.client
+  const send = hot.send.bind(hot)
+  hot.send = (...payload: [never]) => {
+    overlays.push(payload)
+    send(...payload)
+  }
   try {
     await server.listen()
     const [origin = ''] = server.resolvedUrls?.local ?? []
@@ -89,6 +111,8 @@ test('while it serves, Vite gives no file of the server, and a page keeps the va
     await until(() => said.includes('is built on the secret KEY'), 'the fault is told')
     assert.match(await get(module), /hello/)
     assert.doesNotMatch(await get(module), new RegExp(secret))
+    assert.match(JSON.stringify(overlays), /is built on the secret KEY/)
+    assert.doesNotMatch(JSON.stringify(overlays), new RegExp(secret))
   } finally {
     await server.close()
   }

@@ -38,6 +38,7 @@ export const faultKinds = {
   legend: { general: true },
   refused: {},
   'server-only': {},
+  leak: {},
   undeclared: {},
   'hidden-by-local': {},
   'set-twice': {},

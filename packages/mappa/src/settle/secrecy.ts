@@ -66,7 +66,12 @@ export class Secrecy {
   /** What a value holds of others' secrets: the names of those; empty if it holds none. */
   secretsIn(text: string): readonly string[] {
     const swallowed = assignmentsInside(text).filter(({ name }) => hides(this.entryFor(name)))
-    return [...new Set([...this.#needles.in(text).map(({ name }) => name), ...swallowed.map(({ name }) => name)])]
+    return [...new Set([...this.namesIn(text), ...swallowed.map(({ name }) => name)])]
+  }
+
+  /** The names of the secrets whose texts stand in a text. */
+  namesIn(text: string): readonly string[] {
+    return [...new Set(this.#needles.in(text).map(({ name }) => name))]
   }
 
   /** Any text with the texts of all known secrets masked. */
@@ -107,19 +112,19 @@ function addAll(needles: Needles, layers: readonly Layer[]): void {
       if (layer.source !== 'environment' || opensSomething(name)) needles.add(text, name)
 }
 
-interface Assigned {
+interface AssignedText {
   readonly name: string
   readonly text: string
 }
 
 /** Everything that a layer assigns; a name that is repeated has several texts, and what the last one hides is as secret. */
-function assignmentsIn(layer: Layer): Assigned[] {
-  const all: Assigned[] = []
+function assignmentsIn(layer: Layer): AssignedText[] {
+  const all: AssignedText[] = []
   layer.each((name, text) => all.push({ name, text }))
   return all
 }
 
-function textsIn(layer: Layer, names: readonly string[]): Assigned[] {
+function textsIn(layer: Layer, names: readonly string[]): AssignedText[] {
   return names.flatMap((name) => {
     const text = layer.get(name)
     return text === undefined ? [] : [{ name, text }]

@@ -37,6 +37,8 @@ export interface Survey<S = unknown> {
    * beside these settings. Secrets of fewer than 8 bytes are not looked for.
    */
   mask(text: string): string
+  /** The names of the secrets whose texts stand in a text, in any spelling; empty if none does. */
+  secretsIn(text: string): readonly string[]
   /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
   readonly texts: ReadonlyMap<string, string>
   /** Those texts with the kind of source that gives each. */
@@ -150,6 +152,10 @@ class Findings<S> implements Survey<S> {
 
   mask(text: string) {
     return secrecyOf(this.#reading).mask(text)
+  }
+
+  secretsIn(text: string) {
+    return secrecyOf(this.#reading).namesIn(text)
   }
 
   /** What is printed of it, also with hidden members and getters: what it found, and no text. */

@@ -1,4 +1,5 @@
 import type { Plugin } from 'vite'
+import { leaksIn } from '../bundle/leaks.js'
 import { refusedModule } from '../bundle/refuse.js'
 import { browserModule, serverModule } from '../bundle/settings-module.js'
 import { graphOf, refusedAssets, refusedIn, withPageTexts } from './page.js'
@@ -111,6 +112,22 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         }
         // On a server, too: a page that it renders must be the one that the browser goes on with.
         return withPageTexts(session, program, code, id)
+      },
+    },
+
+    generateBundle: {
+      // Behind all that adds or changes a file.
+      order: 'post',
+      handler(_, bundle) {
+        const { sound } = session.project
+        if (!sound || this.environment.config.consumer !== 'client') return
+        const outputs = Object.values(bundle).map((each) =>
+          each.type === 'asset'
+            ? { name: each.fileName, content: each.source }
+            : { name: each.fileName, content: each.code, map: each.map?.toString() },
+        )
+        const leaks = leaksIn(outputs, sound.survey)
+        if (leaks.length > 0) this.error({ message: session.report(leaks), stack: '' })
       },
     },
 
