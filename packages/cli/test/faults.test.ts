@@ -185,6 +185,7 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
   },
   'notice empty-ignored': { legend: text, env: 'A=1\n', host: { A: '' } },
   'notice changes-loading': { legend: '{}', env: 'NODE_OPTIONS=--inspect\n' },
+  'notice second-legend': { legend: '{}', env: '', files: { 'mappa.legend.cjs': '' } },
   'notice misnamed': { legend: '{}', env: '', files: { 'env.txt': 'A=1\n', 'config/.env.staging': '' } },
   'notice writable-by-others': { legend: '{}', env: '', before: (root) => chmodSync(join(root, '.env'), 0o666) },
   'notice unread': {

@@ -67,7 +67,7 @@ export async function openProject({ root, stage, fresh }: ProjectOptions): Promi
   if (stage !== undefined && !isStageName(stage))
     throw new UsageError('A stage is named with small letters, digits and hyphens, for example: --stage staging')
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
-  const names = legendFileNames.map((name) => join(directory, name))
+  const names = legendFileNames.flatMap((name) => [join(directory, name), join(directory, 'src', name)])
   if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
   const path = join(directory, legendFile)
   const odd = legendFile.endsWith('.json') ? undefined : oddAbove(directory)

@@ -1,4 +1,4 @@
-import type { Fault } from '../settle/faults.js'
+import { type Fault, printable } from '../settle/faults.js'
 import { type Layer, layerFromText } from '../settle/layer.js'
 import type { Stage, Texts } from '../settle/stage.js'
 import { fs, path } from './builtins.js'
@@ -6,6 +6,7 @@ import { readTextFile } from './files.js'
 import type { LayerFile } from './layer-order.js'
 import { layerFiles } from './layer-order.js'
 import { nestedStageFault } from './nested.js'
+import { layerFilesAbove } from './root.js'
 
 /** A layer file as a list of one layer, or of none if it is not there. One that cannot be read is a layer with a fault. */
 function layerFile(directory: string, kind: LayerFile, root: string, files: string[] = []): Layer[] {
@@ -51,9 +52,11 @@ export function startFaults(root: string, stage: Stage, environment: Texts, foun
 
 /** A bare container must not run as development unnoticed. */
 function unnamedStage(root: string): Fault {
+  const [above] = layerFilesAbove(root)
+  const more = above === undefined ? '' : ` ${printable(above)} lies above, and is not read.`
   return {
     kind: 'no-layers',
-    message: `Nobody named a stage, and there is no layer file in ${path.basename(root) || root}, so this is not taken for development.`,
+    message: `Nobody named a stage, and there is no layer file in ${printable(root)}, so this is not taken for development.${more}`,
     remedy: 'Name the stage: MAPPA_STAGE=production (or create the file .env).',
   }
 }

@@ -53,12 +53,15 @@ export const sourceWord = 'x-mappa-source'
 
 /** The JSON legend that was made from a file, if there is one; a fault if the file was changed since. */
 function emittedFor(file: string, name: string): LoadedLegend | undefined {
-  const emitted = textAt(path.join(path.dirname(file), emittedName))
+  // One in src/ is written to the root, where the command is typed.
+  const folder = path.dirname(file)
+  const folders = path.basename(folder) === 'src' ? [folder, path.dirname(folder)] : [folder]
+  const [emitted] = folders.flatMap((each) => textAt(path.join(each, emittedName)) ?? [])
   if (emitted === undefined) return undefined
   try {
     const document = JSON.parse(emitted)
     const source = document?.[sourceWord]
-    if (source?.file !== name) return undefined
+    if (typeof source?.file !== 'string' || path.basename(source.file) !== name) return undefined
     if (source.digest === digestOf(textAt(file))) return { definition: legendFromJsonSchema(document) }
   } catch (cause) {
     return failedLegend(emittedName, cause)

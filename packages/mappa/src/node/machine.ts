@@ -12,7 +12,7 @@ import type { LayerSources } from './layer-order.js'
 import { inOrder } from './layer-order.js'
 import { hasAsked, layerFromHost } from './nested.js'
 import type { RemoteOptions, RemoteSource } from './remote.js'
-import { findRoot, repositoryTop } from './root.js'
+import { findRoot, layerFilesAbove, repositoryTop } from './root.js'
 import { surroundings } from './surroundings.js'
 
 /** Where this machine's settings come from. */
@@ -194,7 +194,11 @@ function gatheredFrom(
 ): Gathered {
   const paths = [...files]
   const layers = withFileVariables(inOrder({ ...sources, remote }), definition, stage.name, root, paths)
-  return { stage, layers, faults, root, files: paths, surroundings: () => surroundings(root, definition) }
+  const layersAbove = () => {
+    const read = new Set(files)
+    return layerFilesAbove(root).filter((file) => !read.has(file))
+  }
+  return { stage, layers, faults, root, files: paths, layersAbove, surroundings: () => surroundings(root, definition) }
 }
 
 function commandLineOf(

@@ -8,17 +8,19 @@ import type { Legend } from '../legend/legend.js'
 import { givenIn, readSources, type Sources } from '../settle/read.js'
 import { chooseStage, type Stage } from '../settle/stage.js'
 import { createRequire, path } from './builtins.js'
+import { namesIn } from './files.js'
 import { filesIn, startFaults } from './layer-files.js'
 import { inOrder } from './layer-order.js'
-import { loadLegendFile } from './legend-file.js'
+import { isTypeScript, loadLegendFile } from './legend-file.js'
 import { hasAsked, layerFromHost, markFor, ownNames } from './nested.js'
-import { findRoot } from './root.js'
+import { findRoot, layerFilesAbove, legendFileNames } from './root.js'
 
 start()
 
 /** Waits for nothing, so that it also works under `--require` and in the threads that a program starts. */
 function start(): void {
-  const { directory, legendFile } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
+  const { directory, legendFile: found } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
+  const legendFile = found === undefined || isTypeScript(found) ? (builtLegend(directory) ?? found) : found
   const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
   const gathered = needsMore(definition) ? more().gatherAt(directory, definition) : gatherPlain(directory, definition)
@@ -33,6 +35,21 @@ function start(): void {
   for (const { name, text } of passed.given) process.env[name] = text
   process.env.MAPPA_STAGE = reading.stage.name
   process.env.MAPPA_SET = mark
+}
+
+/**
+ * The legend that a build has put beside the program, by its path from the root: what the compiler made of one in TypeScript
+ * goes where the rest of the code goes.
+ */
+function builtLegend(root: string): string | undefined {
+  const [, program] = process.argv
+  if (program === undefined) return undefined
+  for (let at = path.dirname(path.resolve(program)); at.startsWith(root + path.sep); at = path.dirname(at)) {
+    const names = namesIn(at)
+    const name = legendFileNames.find((each) => /\.[cm]?js$/.test(each) && names.includes(each))
+    if (name !== undefined) return path.join(path.relative(root, at), name)
+  }
+  return undefined
 }
 
 /** Sources that few legends name are gathered by code that only their starts load. */
@@ -57,7 +74,8 @@ function gatherPlain(root: string, definition: Legend | undefined): Sources & { 
   const files = filesIn(root, stage.name, root)
   const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
   // The host is always there.
-  return { stage, layers, faults: startFaults(root, stage, process.env, layers.length > 1) }
+  const faults = startFaults(root, stage, process.env, layers.length > 1)
+  return { stage, layers, faults, layersAbove: () => layerFilesAbove(root) }
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */

@@ -1,5 +1,5 @@
 import { fs, path } from './builtins.js'
-import { namesIn } from './files.js'
+import { namesIn, textAt } from './files.js'
 
 /** What a legend file may be called, the first found in a directory counting. */
 export const legendFileNames = [
@@ -16,7 +16,7 @@ export const legendFileNames = [
 export interface Root {
   /** Absolute path. */
   readonly directory: string
-  /** The legend file in it, by name, if it has one. */
+  /** The legend file, by its path from there, if there is one. */
   readonly legendFile: string | undefined
 }
 
@@ -31,28 +31,58 @@ export interface RootSearch {
 }
 
 /**
- * The root: what the caller or `MAPPA_ROOT` says; else the nearest directory upwards with a legend; else with a layer
- * file; else with a `package.json`; else where the search began. The search ends at the repository's top, and before
- * the home directory, whose stray files are nobody's project.
+ * The root: what the caller or `MAPPA_ROOT` says. Else the search goes upwards from where it begins, and the first directory
+ * that holds a legend, there or in its `src/`, or a layer file decides; above the caller's package only one with a legend
+ * does. The root is then the nearest directory at or above that one that holds a layer file or is a package, so that a
+ * legend's compiled copy leads to its package. Where nothing decides, the root is the caller's package. The search ends at
+ * the repository's top, and before the home directory, whose stray files are nobody's project.
  */
 export function findRoot({ root, from, environmentRoot }: RootSearch): Root {
   const told = root ?? (environmentRoot || undefined)
   if (told !== undefined) {
     const directory = path.resolve(told)
-    return { directory, legendFile: legendIn(namesIn(directory)) }
+    return { directory, legendFile: legendAt(levelOf(directory)) }
   }
   const start = directoryOf(from)
-  const levels: Level[] = []
-  for (let directory: string | undefined = start; directory !== undefined; ) {
-    const level: Level = { directory, names: namesIn(directory) }
-    const legendFile = legendIn(level.names)
-    if (legendFile !== undefined) return { directory, legendFile }
-    levels.push(level)
-    directory = above(level)
+  let ownPackage: string | undefined
+  for (let level: Level | undefined = levelOf(start); level; level = above(level)) {
+    const legendFile = legendAt(level)
+    if (legendFile !== undefined || (ownPackage === undefined && level.names.some(isLayerFile)))
+      return rootAbove(level, legendFile)
+    if (ownPackage === undefined && isPackage(level)) ownPackage = level.directory
   }
-  const found =
-    levels.find(({ names }) => names.some(isLayerFile)) ?? levels.find(({ names }) => names.includes('package.json'))
-  return { directory: found?.directory ?? start, legendFile: undefined }
+  return { directory: ownPackage ?? start, legendFile: undefined }
+}
+
+/** The root of the directory that decided, and its legend: the one that stands there, else the one that decided. */
+function rootAbove(decided: Level, legendFile: string | undefined): Root {
+  for (let level: Level | undefined = decided; level; level = above(level)) {
+    if (!level.names.some(isLayerFile) && !isPackage(level)) continue
+    if (level === decided) break
+    const { directory } = level
+    const own = legendAt(level)
+    const below = legendFile && path.relative(directory, path.join(decided.directory, legendFile))
+    return { directory, legendFile: own ?? below }
+  }
+  return { directory: decided.directory, legendFile }
+}
+
+/** Layer files in directories above a root, up to the repository's top: they are not read, and may have been meant. */
+export function layerFilesAbove(root: string): readonly string[] {
+  const found: string[] = []
+  for (let level = above(levelOf(root)); level; level = above(level))
+    for (const name of level.names) if (isLayerFile(name)) found.push(path.join(level.directory, name))
+  return found
+}
+
+/** All legends of a root, by their paths from there: one is read, and others may be taken for it. */
+export function legendsIn(directory: string): readonly string[] {
+  const level = levelOf(directory)
+  const inSource = level.names.includes('src') ? namesIn(path.join(directory, 'src')) : []
+  return [
+    ...legendFileNames.filter((name) => level.names.includes(name)),
+    ...legendFileNames.filter((name) => inSource.includes(name)).map((name) => `src/${name}`),
+  ]
 }
 
 /** The top of the repository that a directory is in; undefined if it is in none. */
@@ -78,17 +108,37 @@ interface Level {
   readonly names: readonly string[]
 }
 
+function levelOf(directory: string): Level {
+  return { directory, names: namesIn(directory) }
+}
+
 /** The directory above, unless the search ends here. */
-function above({ directory, names }: Level): string | undefined {
+function above({ directory, names }: Level): Level | undefined {
   const parent = path.dirname(directory)
   if (names.includes('.git') || parent === directory) return undefined
   // Taken only when the search has to climb: most starts find a legend at once.
   const { homedir } = process.getBuiltinModule('node:os')
-  return parent === homedir() ? undefined : parent
+  return parent === homedir() ? undefined : levelOf(parent)
 }
 
-function legendIn(names: readonly string[]): string | undefined {
-  return legendFileNames.find((name) => names.includes(name))
+/** The legend of a directory, by its path from there. One in JSON may be made from another in `src/`, which counts then. */
+function legendAt({ directory, names }: Level): string | undefined {
+  const own = legendFileNames.find((name) => names.includes(name))
+  if ((own !== undefined && !own.endsWith('.json')) || !names.includes('src')) return own
+  const inSource = namesIn(path.join(directory, 'src'))
+  const found = legendFileNames.find((name) => inSource.includes(name))
+  return found === undefined ? own : `src/${found}`
+}
+
+/** Whether a directory is a package: its `package.json` says more than how its modules are to be read. */
+function isPackage({ directory, names }: Level): boolean {
+  if (!names.includes('package.json')) return false
+  const text = textAt(path.join(directory, 'package.json')) ?? ''
+  try {
+    return Object.keys(JSON.parse(text)).some((key) => key !== 'type')
+  } catch {
+    return true
+  }
 }
 
 /** `.env`, `.env.staging`, `.env.local`; not the sample, which is never read. */

@@ -5,7 +5,9 @@ import { type Notice, printable } from '../settle/faults.js'
 import { layerFromText } from '../settle/layer.js'
 import { valueSpot } from '../settle/places.js'
 import { fs, path } from './builtins.js'
-import { namesIn, readTextFile } from './files.js'
+import { namesIn, readTextFile, textAt } from './files.js'
+import { sourceWord } from './legend-file.js'
+import { legendsIn } from './root.js'
 
 /** Folders where people put layer files, which are not looked for there. */
 const folders = ['src', 'config', 'env']
@@ -25,9 +27,23 @@ export function surroundings(root: string, definition: Legend<unknown> | undefin
       return meant === undefined ? [] : [misnamed(name, meant, names.includes(meant))]
     }),
     ...misplaced,
+    ...otherLegends(root),
     ...writable(root, names, stages),
     ...shared(root, names, stages, definition),
   ]
+}
+
+/** Legends that are not read since another one comes first; one that was made from it, for programs to start with, is right. */
+function otherLegends(root: string): Notice[] {
+  const [first, ...others] = legendsIn(root).filter(
+    (name) => !(name.endsWith('.json') && (textAt(path.join(root, name)) ?? '').includes(`"${sourceWord}"`)),
+  )
+  return others.map((name) => ({
+    kind: 'second-legend',
+    message: `${name} is not read, since ${first} is the legend.`,
+    layer: name,
+    remedy: 'Remove the one that is not meant.',
+  }))
 }
 
 /** What a misnamed layer file was probably meant to be; undefined for right names, samples, and names unlike any. */

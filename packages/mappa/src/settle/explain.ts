@@ -41,9 +41,22 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       ...steeringFaults(layer),
       ...commandLineFaults(layer, entries, stage),
     ]),
-    ...problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
+    ...withLayersAbove(
+      problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
+      sources,
+    ),
     ...reading.broken.map((rule) => ruleFault(rule, reading)),
   ]
+}
+
+/** The first fault of a missing value names the layer files that lie above, where somebody may have meant them to be read. */
+function withLayersAbove(faults: readonly Fault[], { layersAbove }: Sources): readonly Fault[] {
+  const first = faults.findIndex(({ kind, place }) => kind === 'missing' && !place)
+  const [file] = first < 0 ? [] : (layersAbove?.() ?? [])
+  const fault = faults[first]
+  if (file === undefined || !fault) return faults
+  const message = `${fault.message} ${printable(file)} lies above the root, and is not read.`
+  return faults.with(first, { ...fault, message })
 }
 
 /** Whether a source that was not asked might give what is missing. */

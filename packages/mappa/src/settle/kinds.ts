@@ -69,6 +69,7 @@ export const noticeKinds = {
   'empty-ignored': {},
   'changes-loading': {},
   misnamed: { around: true },
+  'second-legend': { around: true },
   'writable-by-others': { around: true },
   unread: {},
   'computed-read': {},

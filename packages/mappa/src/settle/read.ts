@@ -27,6 +27,8 @@ export interface Sources {
   readonly faults?: readonly Fault[]
   /** Why sources were not asked, each with its name as the layer: what they might give is not missing. */
   readonly notAsked?: readonly Fault[]
+  /** Layer files that lie above the root and are not read, by their paths; asked only where values are missing. */
+  readonly layersAbove?: () => readonly string[]
   /** What deserves a look around the layers; asked only for a report. */
   readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */

@@ -1,0 +1,128 @@
+// Servers in the shapes that people have them, compiled by their own compiler and started from wherever.
+import assert from 'node:assert/strict'
+import { cpSync, rmSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { build } from 'esbuild'
+import { node, project, top } from '../../../test/helpers.js'
+
+const legend = `import { legend } from 'mappa/legend'
+export default legend({ HIVES: { type: 'integer' }, PLACE: { type: 'string', default: 'meadow' } })
+`
+const server = `import { settle } from 'mappa/node'
+import definition from './mappa.legend.js'
+const { HIVES, PLACE } = settle(definition, { from: import.meta.url })
+console.log(HIVES + 1, PLACE)
+`
+const commonServer = server.replace('import.meta.url', '__dirname')
+const options = (more: object) =>
+  JSON.stringify({
+    compilerOptions: {
+      ...{ target: 'es2023', module: 'nodenext', outDir: 'dist', strict: true, skipLibCheck: true, types: ['node'] },
+      ...{ typeRoots: [join(top, 'node_modules/@types')], esModuleInterop: true, ...more },
+    },
+    exclude: ['dist', 'node_modules'],
+  })
+const modules = '{ "name": "apiary-collector", "type": "module" }'
+const common = '{ "name": "apiary-collector" }'
+
+/** What stands in each project, and its server once it is compiled. */
+const shapes: Readonly<Record<string, readonly [files: Record<string, string>, server: string]>> = {
+  'ES modules from src': [
+    {
+      'package.json': modules,
+      'src/mappa.legend.ts': legend,
+      'src/server.ts': server,
+      'tsconfig.json': options({ rootDir: 'src' }),
+    },
+    'dist/server.js',
+  ],
+  'ES modules, the legend beside src': [
+    {
+      ...{ 'package.json': modules, 'mappa.legend.ts': legend, 'tsconfig.json': options({ rootDir: '.' }) },
+      'src/server.ts': server.replace('./mappa', '../mappa'),
+    },
+    'dist/src/server.js',
+  ],
+  'CommonJS from src': [
+    {
+      'package.json': common,
+      'src/mappa.legend.ts': legend,
+      'src/server.ts': commonServer,
+      'tsconfig.json': options({ rootDir: 'src' }),
+    },
+    'dist/server.js',
+  ],
+  'an output folder that says its type': [
+    {
+      ...{ 'package.json': common, 'src/package.json': '{"type":"module"}', 'dist/package.json': '{"type":"module"}' },
+      ...{ 'src/mappa.legend.ts': legend, 'src/server.ts': server, 'tsconfig.json': options({ rootDir: 'src' }) },
+    },
+    'dist/server.js',
+  ],
+}
+
+test('a server in any shape finds its layers, wherever it is started, also without its sources', async () => {
+  for (const [what, [files, server]] of Object.entries(shapes)) {
+    const root = project({ ...files, '.env': 'HIVES=11\n', '.env.production': 'HIVES=12\n' })
+    const compiled = await node([join(top, 'node_modules/typescript/bin/tsc'), '-p', '.'], { cwd: root })
+    assert.equal(compiled.code, 0, `${what}: ${compiled.stdout}`)
+    const run = async (script: string, cwd: string, env: Record<string, string> = {}) => {
+      const { stdout, stderr } = await node([script], { cwd, env })
+      return stdout || stderr
+    }
+    for (const cwd of [root, join(root, 'dist'), '/'])
+      assert.equal(await run(join(root, server), cwd), '12 meadow\n', `${what} from ${cwd}`)
+    assert.equal(await run(join(root, server), root, { NODE_ENV: 'production' }), '13 meadow\n', what)
+    // The preload takes the legend that the compiler put beside the program.
+    const preload = ['--import', 'mappa/preload', '--input-type=module', '-e', 'process.exit(3)']
+    assert.equal(
+      (await node(preload, { cwd: root })).code === 3,
+      !files['src/mappa.legend.ts'] && !files['mappa.legend.ts'],
+    )
+    const loaded = await node(['--import', 'mappa/preload', server], { cwd: root, env: { HIVES: '20', PLACE: '' } })
+    assert.equal(loaded.stdout, '21 meadow\n', `${what}: ${loaded.stderr}`)
+    // As a container has it.
+    const bare = project({})
+    cpSync(join(root, 'dist'), join(bare, 'dist'), { recursive: true })
+    for (const cwd of [bare, '/'])
+      assert.equal(await run(join(bare, server), cwd, { NODE_ENV: 'production', HIVES: '30' }), '31 meadow\n', what)
+    const unnamed = await run(join(bare, server), bare, { HIVES: '30' })
+    assert.match(unnamed.replace(/\s+/g, ' '), /Nobody named a stage, and there is no layer file/, what)
+  }
+})
+
+test('one bundled file; a member of a workspace; layer files above that are not read are named', async () => {
+  const root = project({
+    ...{ 'package.json': modules, 'src/mappa.legend.ts': legend, 'src/server.ts': server, '.env': 'HIVES=11\n' },
+    ...{ 'member/package.json': modules, 'member/app.mjs': server.replace('./mappa.legend.js', './hives.mjs') },
+    'member/hives.mjs': legend,
+  })
+  for (const format of ['esm', 'cjs'] as const) {
+    await build({
+      entryPoints: [join(root, 'src/server.ts')],
+      ...{
+        bundle: true,
+        platform: 'node',
+        format,
+        logLevel: 'error',
+        outfile: join(root, `dist/${format}/server.${format === 'esm' ? 'mjs' : 'cjs'}`),
+      },
+      ...(format === 'cjs' && { define: { 'import.meta.url': '__filename' } }),
+    })
+    const { stdout, stderr } = await node([join(root, `dist/${format}/server.${format === 'esm' ? 'mjs' : 'cjs'}`)], {
+      cwd: '/',
+    })
+    assert.equal(stdout, '12 meadow\n', format + stderr)
+  }
+  // The legend above is the member's, too; without it the member stands for itself.
+  assert.equal((await node(['app.mjs'], { cwd: join(root, 'member') })).stdout, '12 meadow\n')
+  rmSync(join(root, 'src/mappa.legend.ts'))
+  const { stderr } = await node(['app.mjs'], { cwd: join(root, 'member'), env: { NODE_ENV: 'test' } })
+  assert.match(
+    stderr.replace(/\s+/g, ' '),
+    /HIVES must be a whole number, and no layer sets it\. \S+\/\.env lies above the root, and is not read\./,
+  )
+  rmSync(join(root, 'member/package.json'))
+  assert.equal((await node(['app.mjs'], { cwd: join(root, 'member') })).stdout, '12 meadow\n')
+})
