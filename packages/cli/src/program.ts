@@ -1,7 +1,8 @@
 import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Argument, Command, CommanderError, Option } from 'commander'
-import { errorName, saidBy, stackOf, withoutCredentials } from 'mappa/command'
+import { errorName, saidBy, stackOf, stagesOf, withoutCredentials } from 'mappa/command'
+import type { CheckOptions } from './commands/check.js'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
 import type { GuideOptions } from './commands/guide.js'
@@ -76,7 +77,7 @@ function wrongUsage({ code, message }: CommanderError): string {
       return `${name === undefined ? 'That is no command.' : `There is no command ${name}.`}${near} mappa --help lists them.`
     }
     case 'commander.excessArguments':
-      return 'There are more arguments than the command takes; --help says which.'
+      return 'There are more arguments than the command takes; a stage is named with --stage, and --help says the rest.'
     case 'commander.missingArgument':
       return `It lacks an argument${/'([a-z]+)'$/.test(message) ? `: <${/'([a-z]+)'$/.exec(message)?.[1]}>` : ''}. --help says more.`
     case 'commander.optionMissingArgument':
@@ -125,10 +126,13 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       ).conflicts('stage'),
     )
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
-    .addHelpText('after', '\nExample:\n  mappa check --stage production\n  mappa check --code')
-    .action(async (options: ProjectOptions) => {
+    .argument('[stage]', 'the stage, as with --stage')
+    .addHelpText('after', '\nExample:\n  mappa check production\n  mappa check --code')
+    .action(async (stage: string | undefined, options: CheckOptions) => {
+      if (stage !== undefined && options.everyStage)
+        throw new UsageError('check takes a stage or --every-stage, and not both.')
       const { check } = await import('./commands/check.js')
-      finish(await check(options))
+      finish(await check({ ...options, ...namedStage(stage, options) }))
     })
 
   staged(mappa.command('compare').summary('stages side by side, or a stage and its host'), 'with --host: the stage')
@@ -156,12 +160,14 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         .choices(['text', 'markdown', 'html'])
         .default('text'),
     )
+    .argument('[names...]', "these variables alone; * stands for any part of a name: 'ALERT_*'")
     .option('--stage <name>', 'the words of this stage alone')
     .option('--json', 'print the variables as JSON')
-    .addHelpText('after', '\nExample:\n  mappa guide\n  mappa guide --as html > guide.html')
-    .action(async (options: GuideOptions) => {
+    .addHelpText('after', '\nExample:\n  mappa guide ALERT_TOKEN\n  mappa guide --as html > guide.html')
+    .action(async (names: string[], options: GuideOptions) => {
+      refuseOddNames(names, 'guide')
       const { guide } = await import('./commands/guide.js')
-      finish(await guide(options))
+      finish(await guide(names, options))
     })
 
   staged(mappa.command('lift').summary('moves settings and keys out of code'))
@@ -209,8 +215,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .option('--json', 'print the trail as JSON')
     .addHelpText('after', "\nExample:\n  mappa trace COLLECTOR_PORT --stage staging\n  mappa trace '*'")
     .action(async (names: string[], options: ProjectOptions) => {
-      if (!names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
-        throw new UsageError("trace takes names of variables, for example: mappa trace LOG_LEVEL 'ALERT_*'")
+      refuseOddNames(names, 'trace')
       const { trace } = await import('./commands/trace.js')
       finish(await trace(names, options))
     })
@@ -252,14 +257,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       const [command, ...args] = rest ?? []
       if (command === undefined)
         throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
-      if (stage !== undefined && options.stage !== undefined && stage !== options.stage)
-        throw new UsageError('Two stages are named: say one, either in front of -- or with --stage.')
-      const named = stage ?? options.stage
-      const told = {
-        ...options,
-        ...(named !== undefined && { stage: named }),
-        stageFrom: stage === undefined ? '--stage' : 'the command line',
-      }
+      const told = { ...options, ...namedStage(stage, options) }
       const run = options.watch
         ? (await import('./commands/watch.js')).watchSettings
         : (await import('./commands/with.js')).withSettings
@@ -290,6 +288,23 @@ function known(command: Command): KnownCommand {
     argument: argument && (argument.argChoices ?? values[argument.name()]),
     manyArguments: argument?.variadic ?? false,
   }
+}
+
+/** The stage of a command line, where it stands by itself or behind `--stage`. */
+function namedStage(stage: string | undefined, options: ProjectOptions): Pick<ProjectOptions, 'stage' | 'stageFrom'> {
+  if (stage === undefined) return {}
+  if (options.stage !== undefined && stage !== options.stage)
+    throw new UsageError('Two stages are named: name one, either by itself or with --stage.')
+  return { stage, stageFrom: 'the command line' }
+}
+
+/** Names of variables, and patterns of such; what is none of these may be a stage, or a value in the wrong place. */
+function refuseOddNames(names: readonly string[], command: string): void {
+  const stages = stagesOf(undefined)
+  if (names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name) && !stages.includes(name))) return
+  throw new UsageError(
+    `${command} takes names of variables, for example: mappa ${command} LOG_LEVEL 'ALERT_*'\n    A stage is named with --stage.`,
+  )
 }
 
 interface WithOptions extends ProjectOptions {

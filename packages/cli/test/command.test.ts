@@ -63,7 +63,7 @@ No faults, no notices.
   },
   {
     run: 'check --stage stagin',
-    code: 1,
+    code: 2,
     out: /The stage must be one of development, test, staging, production, harvest, and is "stagin"\.\n {4}Write: staging/,
   },
   {
@@ -104,7 +104,12 @@ No faults, no notices.
     err: /^A must have a type in the legend[\s\S]*Nothing was written\.\n$/,
   },
   { run: 'sample --stage x', code: 2, err: /no option --stage/ },
-  { run: 'guide --stage x', code: 2, err: /^The stage must be one of development, .*harvest\.\n$/ },
+  { run: 'guide --stage x', code: 2, err: /^The stage must be one of development, .*harvest, and is "x"\.\n {4}/ },
+  { run: 'guide LOG_LEVL', code: 1, err: /^The legend has no entry for LOG_LEVL\. Did you mean LOG_LEVEL\?\n$/ },
+  { run: 'guide ALERT_*', out: /ALERT_TOKEN/ },
+  { run: 'trace LOG_LEVEL staging', code: 2, err: /A stage is named with --stage\./ },
+  { run: 'check staging', out: /^Stage staging \(from the command line\)\n\n3 variables/ },
+  { run: 'check', env: { MAPPA_STAGE: 'x' }, code: 2, out: /^MAPPA_STAGE must name one of /m },
   { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
   { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: / 2 {2}the command line\n {4}1 {2}\.env\n/ },
   {
@@ -175,7 +180,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'check -- node', code: 2, err: /Only mappa with takes a command behind --/ },
   { run: '--version', out: /^\d+\.\d+\.\d+\n$/ },
   { run: 'trace a/b', code: 2, err: /trace takes names of variables/ },
-  { run: 'with harvst -- node', code: 1, err: /^Stage harvst \(from the command line\)/ },
+  { run: 'with harvst -- node', code: 2, err: /^Stage harvst \(from the command line\)/ },
   {
     run: 'check',
     files: { 'mappa.legend.ts': '', 'mappa.legend.js': "module.exports = require('mappa/legend').legend({})" },
@@ -184,7 +189,8 @@ LOG_LEVEL is debug, and must be one of debug, info.
   },
   { run: 'chek', code: 2, err: /no command chek\. Did you mean check/ },
   { run: 'check --stag x', code: 2, err: /no option --stag\./ },
-  { run: 'check more', code: 2, err: /more arguments than/ },
+  { run: 'check more', code: 2, out: /and is "more"/ },
+  { run: 'types more', code: 2, err: /more arguments than/ },
   { run: '--help', out: /Commands:\n {2}check .*every fault and notice/ },
   { run: 'with --help', out: /Example:\n {2}mappa with staging -- node server\.js/ },
 ]

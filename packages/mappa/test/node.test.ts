@@ -4,7 +4,7 @@ import { mkdirSync, symlinkSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { pathToFileURL } from 'node:url'
-import { legend } from 'mappa'
+import { legend, legendFromJsonSchema, toJsonSchema } from 'mappa'
 import { findRoot } from 'mappa/command'
 import * as machine from 'mappa/node'
 import { node, project, token } from '../../../test/helpers.js'
@@ -88,6 +88,44 @@ test('the four layer files, the process environment and the command line, in tha
   assert.equal(read({ environment: { SCALE: '5' }, commandLine: { SCALE: '6' } }).SCALE, '6')
 })
 
+test('a stage that is like another has its layers and words beneath its own, and is taken for it', () => {
+  const definition = legend(
+    {
+      URL: { type: 'string', stages: { staging: { default: 'a' }, preview: { minLength: 1 } } },
+      KEY: { type: 'string', secret: true },
+    },
+    { stages: { preview: { like: 'staging' }, live: { like: 'production' }, own: {} } },
+  )
+  const root = project({
+    '.env.staging': 'KEY=one-heather\n',
+    '.env.preview': 'URL=bb\n',
+    '.env.live': 'URL=c\nKEY=sms_test_clover',
+  })
+  const found = (stage: string, given = definition) => survey(given, { root, environment: {}, stage })
+  assert.deepEqual({ ...found('preview').settings, KEY: '' }, { KEY: '', URL: 'bb' })
+  assert.deepEqual(
+    found('preview')
+      .trail('URL')
+      .steps.map(({ layer, stage }) => stage ?? layer),
+    ['.env.preview', 'staging'],
+  )
+  assert.deepEqual(
+    found('live').faults.map(({ kind }) => kind),
+    ['key-of-other-stage'],
+  )
+  assert.deepEqual(
+    found('own').faults.map(({ kind }) => kind),
+    ['missing', 'missing'],
+  )
+  const again = legendFromJsonSchema(JSON.parse(JSON.stringify(toJsonSchema(definition))))
+  assert.deepEqual([again.stages, again.like], [definition.stages, definition.like])
+  const round = legend({}, { stages: { a: { like: 'b' }, b: { like: 'a' }, c: { like: 'nowhere' } } })
+  assert.deepEqual(
+    found('a', round as never).faults.map(({ message }) => message.split(' ', 5).join(' ')),
+    ['a', 'b', 'c'].map((name) => `Stage ${name} is like "${{ a: 'b', b: 'a', c: 'nowhere' }[name]}",`),
+  )
+})
+
 test('the stage is named by the caller, MAPPA_STAGE or NODE_ENV, and never guessed where there is no layer file', () => {
   const root = project({ '.env': 'SCALE=1' })
   const stage = (environment: Record<string, string>, named?: string) => {
@@ -96,9 +134,26 @@ test('the stage is named by the caller, MAPPA_STAGE or NODE_ENV, and never guess
   }
   assert.equal(stage({}), 'development undefined ')
   assert.equal(stage({ NODE_ENV: 'production' }), 'production NODE_ENV ')
-  assert.equal(stage({ NODE_ENV: 'ci' }), 'development undefined ')
+  assert.equal(stage({ NODE_ENV: 'ci' }), 'ci NODE_ENV unknown-stage')
   assert.equal(stage({ NODE_ENV: 'production', MAPPA_STAGE: 'staging' }), 'staging MAPPA_STAGE ')
   assert.equal(stage({ MAPPA_STAGE: 'staging' }, 'test'), 'test the caller ')
+  const built = (environment: Record<string, string>) =>
+    survey(scales, { root, environment, builtFor: 'staging' }).stage
+  assert.deepEqual(built({ NODE_ENV: 'production' }), { name: 'staging', from: 'the build' })
+  assert.equal(built({ MAPPA_STAGE: 'production' }).name, 'production')
+  for (const [short, meant] of [
+    ...[
+      ['prod', 'production'],
+      ['dev', 'development'],
+      ['stage', 'staging'],
+      ['Production', 'production'],
+      ['tset', 'test'],
+    ],
+  ] as const)
+    assert.match(
+      survey(scales, { root, environment: { NODE_ENV: short } }).faults[0]?.remedy ?? '',
+      new RegExp(`^Write: NODE_ENV=${meant}, or beside it MAPPA_STAGE=${meant}$`),
+    )
   assert.equal(stage({ MAPPA_STAGE: '../../etc' }), '../../etc MAPPA_STAGE unknown-stage')
   const bare = project({ 'package.json': '{}' })
   const kinds = (environment: Record<string, string>) =>

@@ -68,6 +68,28 @@ test('a bundle of the server and its map hold no value of a secret', async () =>
   for (const name of names) assert.ok(!readFileSync(join(root, 'dist', name), 'utf8').includes(own), name)
 })
 
+test('what is served on the server side has the stage of the page, and another start has its own', async () => {
+  const root = pageProject('')
+  for (const stage of ['staging', 'development']) writeFileSync(join(root, `.env.${stage}`), `PAGE=${stage}\n`)
+  writeFileSync(
+    join(root, 'server.js'),
+    "import { settle } from 'mappa/node'\nimport definition from './mappa.legend.mjs'\nexport { PAGE } from 'virtual:mappa/settings'\nexport const own = settle(definition, { from: import.meta.url }).PAGE",
+  )
+  for (const mode of ['staging', undefined]) {
+    const server = await createServer({
+      ...{ root, logLevel: 'silent', plugins: [mappa()], server: { middlewareMode: true } },
+      ...(mode && { mode }),
+    })
+    try {
+      const { PAGE, own } = await server.ssrLoadModule('/server.js')
+      assert.deepEqual([PAGE, own], [mode ?? 'development', mode ?? 'development'])
+    } finally {
+      await server.close()
+    }
+    assert.equal(process.env.MAPPA_STAGE, undefined)
+  }
+})
+
 test('while it serves, Vite gives no file of the server, and a page keeps the values of the last sound survey', async () => {
   const root = pageProject("import { PAGE } from 'virtual:mappa/settings'\nconsole.log(PAGE)")
   // Whatever the server is told to allow.

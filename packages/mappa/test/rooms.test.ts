@@ -29,7 +29,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     declare: ['guide', 'declared'],
     compare: ['names'],
     complete: [],
-    trace: ['terminal'],
+    trace: ['names', 'terminal'],
     check: ['lift/read', 'names'],
     'lift/finding.ts': ['lift/read'],
     'lift/change.ts': ['lift/finding.ts'],

@@ -3,9 +3,16 @@ import { type Legend, type Reported, reportJson, reportLines, reportSarif, repor
 import { isAround, stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../check/against-code.js'
 import { allRight } from '../check/all-right.js'
-import { leftOut, noLegend, openProject, ownStages, type ProjectOptions, surveyProject } from '../project/project.js'
+import {
+  exitCodeFor,
+  leftOut,
+  noLegend,
+  openProject,
+  ownStages,
+  type ProjectOptions,
+  surveyProject,
+} from '../project/project.js'
 import { jsonText, output } from '../terminal/terminal.js'
-import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
@@ -50,8 +57,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
       ),
     ])
       output().write(`${text}\n`)
-  const isFaulty = reports.some(({ faults }) => faults.length > 0)
-  return { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine, cause: project.cause }
+  return { exitCode: exitCodeFor(reports.flatMap(({ faults }) => faults)), cause: project.cause }
 }
 
 interface Checked extends Reported {

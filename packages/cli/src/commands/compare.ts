@@ -1,14 +1,5 @@
 import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
-import {
-  askRemote,
-  capitalized,
-  counted,
-  isStageName,
-  printable,
-  readTextFile,
-  stagesOf,
-  withoutCredentials,
-} from 'mappa/command'
+import { askRemote, capitalized, counted, printable, readTextFile, withoutCredentials } from 'mappa/command'
 import { compareHost, hostNames } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
@@ -17,6 +8,7 @@ import {
   openSound,
   ownStages,
   type ProjectOptions,
+  refuseStage,
   type SoundProject,
   surveyProject,
 } from '../project/project.js'
@@ -42,12 +34,7 @@ type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 export async function compare(stages: readonly string[], options: CompareOptions): Promise<Ended> {
   const known = await openSound(options, 'Nothing was compared.')
   if ('refused' in known) return { exitCode: exitCodes.faults, cause: known.cause }
-  const all = stagesOf(known.definition)
-  const stranger = stages.find((stage) => !all.includes(stage))
-  if (stranger !== undefined)
-    throw new UsageError(
-      `The stages are ${all.join(', ')}; ${isStageName(stranger) ? `"${stranger}"` : 'what was given'} is none of them.`,
-    )
+  for (const stage of stages) refuseStage(known.definition, stage)
   if (options.host !== undefined) return againstHost(known, stages, options)
   if (options.stage !== undefined || stages.length === 1)
     throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')

@@ -1,10 +1,11 @@
 import { variablesOf } from 'mappa'
-import { printable } from 'mappa/command'
+import { nearest, printable } from 'mappa/command'
 import { type Guide, groupsOf } from '../guide/guide.js'
+import { patternFor } from '../names/wanted.js'
 import { described } from '../project/described.js'
 import { textIn } from '../project/made-file.js'
 import { openSound, type ProjectOptions } from '../project/project.js'
-import { jsonText, output } from '../terminal/terminal.js'
+import { jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa guide`. */
@@ -13,12 +14,27 @@ export interface GuideOptions extends ProjectOptions {
   readonly json?: boolean
 }
 
-/** `mappa guide`: the variables as help, from the legend alone. No value is shown. */
-export async function guide(options: GuideOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+/** `mappa guide [NAME…]`: the variables as help, from the legend alone. No value is shown. */
+export async function guide(
+  names: readonly string[],
+  options: GuideOptions,
+): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root } = project
-  const variables = variablesOf(await described(project), options.stage)
+  const all = variablesOf(await described(project), options.stage)
+  const patterns = names.map((name) => ({ name, pattern: patternFor(name) }))
+  const stranger = patterns.find(({ pattern }) => !all.some((each) => pattern.test(each.name)))
+  if (stranger) {
+    const near = nearest(
+      stranger.name,
+      all.map((each) => each.name),
+    )
+    talk().write(`The legend has no entry for ${stranger.name}.${near ? ` Did you mean ${near}?` : ''}\n`)
+    return { exitCode: exitCodes.faults }
+  }
+  const variables =
+    names.length === 0 ? all : all.filter(({ name }) => patterns.some(({ pattern }) => pattern.test(name)))
   const terminal = output()
   if (options.json) {
     terminal.write(jsonText({ version: 1, stage: options.stage ?? null, variables }))

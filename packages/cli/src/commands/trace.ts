@@ -1,6 +1,6 @@
 import { type Fault, reportText, type Survey, type Trail } from 'mappa'
 import { stageLine } from 'mappa/command'
-import { openProject, type ProjectOptions, surveyProject } from '../project/project.js'
+import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../project/project.js'
 import { jsonText, output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { traceJson } from '../trace/json.js'
@@ -40,7 +40,7 @@ export async function trace(
     if (faults.length > 0) terminal.write(`\n${faultText(found, faults, terminal)}`)
   }
   const isFine = trails.every(isKnown) && missed.length === 0 && faults.length === 0
-  return { exitCode: isFine ? exitCodes.fine : exitCodes.faults, cause: project.cause }
+  return { exitCode: isFine ? exitCodes.fine : exitCodeFor(faults) || exitCodes.faults, cause: project.cause }
 }
 
 function faultText(found: Survey, faults: readonly Fault[], terminal: ReturnType<typeof output>): string {

@@ -1,9 +1,8 @@
 import { reportText } from 'mappa'
 import { childEnvironment } from 'mappa/command'
-import { openProject, type ProjectOptions, surveyProject } from '../project/project.js'
+import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../project/project.js'
 import { runChild } from '../run/child.js'
 import { talk } from '../terminal/terminal.js'
-import { exitCodes } from '../terminal/usage-error.js'
 
 /** `mappa with [stage] -- command …`: runs a program with a stage's values. Says nothing when all is well. */
 export async function withSettings(
@@ -17,5 +16,5 @@ export async function withSettings(
   const terminal = talk()
   const { stage, faults } = found
   terminal.write(reportText({ stage, faults, notices: [] }, { ...terminal, consequence: 'Nothing was started.' }))
-  return { exitCode: exitCodes.faults, cause: project.cause }
+  return { exitCode: exitCodeFor(faults), cause: project.cause }
 }

@@ -22,7 +22,7 @@ function declaredInJson(text: string): Declared {
     const { properties = {}, 'x-mappa-stages': stages = [] } = JSON.parse(text) as Record<string, never>
     const described = Object.entries(properties as Record<string, { description?: string }>)
     const variables = described.map(([name, entry]) => [name, String(entry?.description ?? '')] as const)
-    return { variables, stages: Array.isArray(stages) ? (stages as unknown[]).map(String) : [] }
+    return { variables, stages: (Array.isArray(stages) ? stages : Object.keys(stages)).map(String) }
   } catch {
     return { variables: [], stages: [] }
   }
@@ -36,7 +36,7 @@ function declaredInCode(path: string, text: string): Declared {
       const word = membersOf(value).find((member) => member.name === 'description')?.value
       return [name, textsIn(word)[0] ?? commentBefore(text, start)]
     }),
-    stages: nodesIn(stages?.elements).flatMap(textsIn),
+    stages: [...nodesIn(stages?.elements).flatMap(textsIn), ...membersOf(stages).map(({ name }) => name)],
   }
 }
 

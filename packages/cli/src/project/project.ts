@@ -17,7 +17,6 @@ import {
   entriesOf,
   findRoot,
   gatherWaiting,
-  isStageName,
   isTypeScript,
   layerFiles,
   legendFileNames,
@@ -28,9 +27,10 @@ import {
   stackOf,
   stagesOf,
   textAt,
+  unknownStage,
 } from 'mappa/command'
 import { talk } from '../terminal/terminal.js'
-import { UsageError } from '../terminal/usage-error.js'
+import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'
 import { limitPatterns } from './patterns.js'
 
@@ -61,11 +61,8 @@ export interface Project {
 }
 
 /** Finds a project's root and loads its legend, in whatever language that is written. */
-export async function openProject({ root, stage, fresh }: ProjectOptions): Promise<Project> {
+export async function openProject({ root, fresh }: ProjectOptions): Promise<Project> {
   limitPatterns()
-  // It may be anything that stands in the wrong place, so it is not repeated.
-  if (stage !== undefined && !isStageName(stage))
-    throw new UsageError('A stage is named with small letters, digits and hyphens, for example: --stage staging')
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
   const names = legendFileNames.flatMap((name) => [join(directory, name), join(directory, 'src', name)])
   if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
@@ -83,6 +80,18 @@ export async function openProject({ root, stage, fresh }: ProjectOptions): Promi
   const fault = { ...loaded.fault, message: mask(message), ...(remedy !== undefined && { remedy: mask(remedy) }) }
   const cause = loaded.cause === undefined ? {} : { cause: mask(stackOf(loaded.cause)) }
   return { ...base, definition: undefined, faults: [fault], ...cause }
+}
+
+/** How a command ends that reports faults; a stage that is unknown is a word of its command line, whoever named it. */
+export function exitCodeFor(faults: readonly Fault[]): number {
+  if (faults.some(({ kind }) => kind === 'unknown-stage')) return exitCodes.usage
+  return faults.length > 0 ? exitCodes.faults : exitCodes.fine
+}
+
+/** Ends with the sentence of an unknown stage. */
+export function refuseStage(definition: Legend, name: string | undefined): void {
+  const fault = name === undefined ? undefined : unknownStage(definition, { name, from: '--stage' })
+  if (fault) throw new UsageError(`${fault.message}\n    ${fault.remedy}`)
 }
 
 /** The layer files of all stages, and this process's environment. */
@@ -129,9 +138,7 @@ export async function openSound(options: ProjectOptions, consequence: string): P
   if (!definition) return tell(faults)
   const found = contradictions(definition, legendFile)
   if (found.length > 0) return tell(found)
-  const known = stagesOf(definition)
-  if (options.stage !== undefined && !known.includes(options.stage))
-    throw new UsageError(`The stage must be one of ${known.join(', ')}.`)
+  refuseStage(definition, options.stage)
   return { ...project, legendFile, definition }
 }
 
@@ -147,7 +154,7 @@ export function ownStages({ root, definition }: Pick<Project, 'root' | 'definiti
   const entries = Object.values(entriesOf(definition))
   const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
   const own = all.filter((stage) => {
-    const files = layerFiles(stage).filter(({ staged }) => staged)
+    const files = layerFiles(stage, definition?.like).filter(({ staged }) => staged)
     const isNamed = definition?.stages.includes(stage) || worded.has(stage)
     return isNamed || files.some(({ name }) => existsSync(join(root, name)))
   })

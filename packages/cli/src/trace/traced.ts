@@ -1,10 +1,11 @@
 import type { Fault, Survey } from 'mappa'
 import { isGeneral } from 'mappa/command'
+import { patternFor } from '../names/wanted.js'
 
 /** The names that a name or a pattern stands for, in the order of the legend; a name may be one that nothing sets. */
 export function namesMatching(wanted: string, found: Survey): readonly string[] {
   if (!wanted.includes('*')) return [wanted]
-  const pattern = new RegExp(`^${wanted.replaceAll('*', '.*')}$`)
+  const pattern = patternFor(wanted)
   return [...found.trails.keys()].filter((name) => pattern.test(name))
 }
 

@@ -7,16 +7,13 @@ import { findRoot } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 import { type Survey, surveyWaiting } from '../settle/survey.js'
-import { reachesBrowser } from './settings-module.js'
+import { type BuildCommand, reachesBrowser } from './settings-module.js'
 
 /** Loads a legend through the builder, which knows TypeScript; gives the files that it was made of, too. */
 export type LoadLegend = (
   directory: string,
   file: string | undefined,
 ) => Promise<{ readonly loaded: LoadedLegend; readonly dependencies: readonly string[] }>
-
-/** Whether a bundle is built, or served while it is worked on. */
-export type BuildCommand = 'build' | 'serve'
 
 /** A project's legend and settings as a builder sees them; read again whenever a file of theirs changes. */
 export class BundleProject {

@@ -3,6 +3,9 @@ import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { Survey } from '../settle/survey.js'
 
+/** Whether a bundle is built, or served while it is worked on. */
+export type BuildCommand = 'build' | 'serve'
+
 /** Code of the settings module for a browser: a constant for each entry that may reach it, and nothing else. */
 export function browserModule(definition: Legend, { settings }: Survey): string {
   const lines = Object.entries(entriesOf(definition)).flatMap(([name, entry]) => {
@@ -23,7 +26,9 @@ export function pageTexts(definition: Legend, { texts }: Survey, names: Iterable
 }
 
 /** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
-export function serverModule(definition: Legend, legendPath: string, stage: string): string {
+export function serverModule(definition: Legend, legendPath: string, stage: string, command: BuildCommand): string {
+  // What is served has the page's stage; a bundle may be told another one where it starts.
+  const told = `${command === 'serve' ? 'stage' : 'builtFor'}: ${JSON.stringify(stage)}`
   const json = legendPath.endsWith('.json')
   // What asks a remote source takes waiting.
   const verb = definition.remotes?.length ? 'settleAsync' : 'settle'
@@ -31,7 +36,7 @@ export function serverModule(definition: Legend, legendPath: string, stage: stri
     `import { ${verb} } from 'mappa/node'`,
     json ? "import { legendFromJsonSchema } from 'mappa'" : '',
     `import definition from ${JSON.stringify(legendPath)}`,
-    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, builtFor: ${JSON.stringify(stage)} })`,
+    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, ${told} })`,
     'export default settings',
     ...Object.entries(entriesOf(definition)).map(([name, entry]) => {
       const steps = placeOf(name, entry).map((step) => `[${JSON.stringify(step)}]`)

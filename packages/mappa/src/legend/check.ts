@@ -1,6 +1,6 @@
 import { isName } from '../format/names.js'
 import { boundsOf, breachOf, defaultOf, hasType, numberOf, patternOf } from './constraints.js'
-import { type AnyEntry, entryIn, placeOf } from './entry.js'
+import { type AnyEntry, entryIn, linesOf, placeOf } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
 import { isDeep, isRecord } from './records.js'
@@ -11,6 +11,7 @@ import { hasWord, isType, itemTypes, wordOf } from './words.js'
 export type ContradictionKind =
   | 'no-legend'
   | 'stage-name'
+  | 'stage-like'
   | 'entry-name'
   | 'no-entry'
   | 'no-type'
@@ -44,7 +45,7 @@ export type ContradictionKind =
  */
 export interface Contradiction {
   readonly kind: ContradictionKind
-  /** The entry; for `stage-name` the stage, for `option` the option. */
+  /** The entry; for `stage-name` and `stage-like` the stage, for `option` the option. */
   readonly name: string
   /** The stage whose words are at fault. */
   readonly stage?: string | undefined
@@ -88,6 +89,9 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
   const found: Contradiction[] = []
   for (const name of definition.stages)
     if (takenStages.includes(name) || !/^[a-z][a-z0-9-]*$/.test(name)) found.push({ kind: 'stage-name', name })
+  for (const [name, other] of Object.entries(definition.like ?? {}))
+    if (!stagesOf(definition).includes(other) || linesOf(other, definition.like).includes(name))
+      found.push({ kind: 'stage-like', name, value: other })
   checkSources(definition, found)
   checkRules(definition, found)
   const places: Places = { settings: new Map(), groups: new Map() }
@@ -272,7 +276,7 @@ function checkStages(name: string, entry: AnyEntry, definition: Legend<unknown>,
       if (wordOf(word)?.lasting) found.push({ kind: 'lasting-word', name, stage, detail: word })
     if (!checkWords(name, overrides, entry.type, stage, found)) continue
     if (entry.secret && overrides.default !== undefined) found.push({ kind: 'secret-default', name, stage })
-    checkValues(name, entryIn(entry, stage), stage, found)
+    checkValues(name, entryIn(entry, stage, definition.like), stage, found)
   }
 }
 

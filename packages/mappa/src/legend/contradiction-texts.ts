@@ -93,6 +93,10 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `${name} is secret and has a default${where}, so the secret stands in the code.`,
     'Remove the default and replace the secret.',
   ],
+  'stage-like': ({ name, shown, stages }) => [
+    `Stage ${name} is like ${shown}, which must be another stage that is not like it in turn.`,
+    `Known: ${stages.join(', ')}.`,
+  ],
   'unknown-stage': ({ name, stage, stages }) => [
     `${name} has words for stage ${JSON.stringify(stage)}, which the legend does not name.`,
     `Known: ${stages.join(', ')}. More are named with legend(…, { stages: [${JSON.stringify(stage)}] }).`,
@@ -158,7 +162,7 @@ export function explainContradiction(
   definition: Legend<unknown>,
 ): { readonly message: string; readonly remedy: string } {
   const own = entriesOf(definition)[name]
-  const entry = stage !== undefined && own ? entryIn(own, stage) : (own ?? { type: 'string' })
+  const entry = stage !== undefined && own ? entryIn(own, stage, definition.like) : (own ?? { type: 'string' })
   const shown = entry.secret && kind !== 'former-name' ? masked : (JSON.stringify(value) ?? String(value))
   const where = stage === undefined ? '' : ` in stage ${stage}`
   const facts = { name, where, stage: stage ?? '', detail, shown, value, entry, place: String(entry.as ?? name) }

@@ -45,10 +45,23 @@ export function hides(entry: AnyEntry | undefined): boolean {
   return entry === undefined || entry.secret === true || entry.veiled === true
 }
 
-/** An entry with a stage's own words laid over it. */
-export function entryIn(entry: AnyEntry, stage: string): AnyEntry {
+/** The stage that each stage is like, by name. */
+export type Likes = Readonly<Record<string, string>>
+
+/** A stage, and before it those that it is like, the lowest first; one that is like itself is so once. */
+export function linesOf(stage: string, like: Likes | undefined): readonly string[] {
+  const lines = [stage]
+  for (let at = like?.[stage]; at !== undefined && !lines.includes(at); at = like?.[at]) lines.unshift(at)
+  return lines
+}
+
+/** An entry with a stage's own words laid over it, those of stages that it is like beneath. */
+export function entryIn(entry: AnyEntry, stage: string, like?: Likes): AnyEntry {
   const { stages } = entry
-  return stages && Object.hasOwn(stages, stage) ? { ...entry, ...stages[stage] } : entry
+  if (!stages) return entry
+  let own = entry
+  for (const each of linesOf(stage, like)) if (Object.hasOwn(stages, each)) own = { ...own, ...stages[each] }
+  return own
 }
 
 /** Whether a UTF-16 code unit is one of 0 to 9. */

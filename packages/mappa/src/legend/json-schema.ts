@@ -1,8 +1,7 @@
 import { isLegend } from './check.js'
 import { defaultOf, numberOf } from './constraints.js'
 import type { AnyEntry } from './entry.js'
-import type { Legend } from './legend.js'
-import { entriesOf } from './legend.js'
+import { entriesOf, type Legend, stagesIn } from './legend.js'
 import { isRecord } from './records.js'
 import type { Entries } from './types.js'
 import { wordOf } from './words.js'
@@ -44,12 +43,21 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
     const open = !needed.has(name) && entry.default === undefined && entry.optional === undefined
     entries[name] = (open ? { ...entry, optional: true } : entry) as unknown as AnyEntry
   }
-  if (stages !== undefined && !(Array.isArray(stages) && stages.every((stage) => typeof stage === 'string')))
-    throw new TypeError(`"${prefix}stages" of a JSON legend must be a list of names.`)
+  const isList = Array.isArray(stages) && stages.every((stage) => typeof stage === 'string')
+  const isNamed = isRecord(stages) && Object.values(stages).every(isStageRecord)
+  if (stages !== undefined && !isList && !isNamed)
+    throw new TypeError(
+      `"${prefix}stages" of a JSON legend must be a list of names, or { "preview": { "like": "staging" } }.`,
+    )
   const sources = Object.fromEntries(
     sourceWords.flatMap(([word, option]) => (words[word] === undefined ? [] : [[option, words[word]]])),
   )
-  return { entries: entries as Entries, stages: stages ?? [], ...sources }
+  return { entries: entries as Entries, ...stagesIn((stages ?? []) as string[]), ...sources }
+}
+
+/** What a JSON legend may say of a stage. */
+function isStageRecord(words: unknown): boolean {
+  return isRecord(words) && Object.entries(words).every(([word, value]) => word === 'like' && typeof value === 'string')
 }
 
 /**
@@ -61,7 +69,10 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
  * ```
  */
 export function toJsonSchema(definition: Legend<unknown>): JsonSchema {
-  const { stages, entries: _, ...options } = definition
+  const { stages, like, entries: _, ...options } = definition
+  const own = like
+    ? Object.fromEntries(stages.map((name) => [name, like[name] === undefined ? {} : { like: like[name] }]))
+    : stages
   const declared = Object.entries(entriesOf(definition))
   const needed = declared.filter(([, { optional, default: value }]) => !optional && value === undefined)
   return {
@@ -69,7 +80,7 @@ export function toJsonSchema(definition: Legend<unknown>): JsonSchema {
     type: 'object',
     properties: Object.fromEntries(declared.map(([name, entry]) => [name, propertyOf(entry)])),
     ...(needed.length > 0 && { required: needed.map(([name]) => name) }),
-    ...(stages.length > 0 && { [`${prefix}stages`]: stages }),
+    ...(stages.length > 0 && { [`${prefix}stages`]: own }),
     ...Object.fromEntries(
       sourceWords.flatMap(([word, option]) => (options[option] === undefined ? [] : [[word, options[option]]])),
     ),

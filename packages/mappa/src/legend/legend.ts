@@ -1,4 +1,4 @@
-import type { AnyEntry } from './entry.js'
+import type { AnyEntry, Likes } from './entry.js'
 import type { Entries, Settings, Strict } from './types.js'
 
 /** The stages that every legend has. */
@@ -9,6 +9,8 @@ export interface Legend<E = Entries> {
   readonly entries: E
   /** Stages beside the four that every legend has. */
   readonly stages: readonly string[]
+  /** The stages that some of those are like, by name. */
+  readonly like?: Likes | undefined
   readonly directories?: readonly string[] | undefined
   readonly remotes?: readonly Remote[] | undefined
   readonly topLayers?: boolean | undefined
@@ -31,8 +33,11 @@ export interface Remote {
 /** Options of {@link legend}. */
 // biome-ignore lint/suspicious/noExplicitAny: rules of some legend, whichever it is.
 export interface LegendOptions<S = any> {
-  /** Names of stages beside `development`, `test`, `staging` and `production`. */
-  readonly stages?: readonly string[]
+  /**
+   * Names of stages beside `development`, `test`, `staging` and `production`. One may be like another, whose layers and words
+   * lie beneath its own: `{ preview: { like: 'staging' } }`.
+   */
+  readonly stages?: readonly string[] | Readonly<Record<string, { readonly like?: string }>>
   /**
    * Directories of one-value files, as container platforms mount secrets: each file is named as its variable. Paths are
    * absolute or start at the root. One that is not there gives nothing.
@@ -66,7 +71,16 @@ export function legend<const E extends Entries>(
   options: LegendOptions<Settings<NoInfer<E>>> = {},
 ): Legend<E> {
   const { stages = [], ...rest } = options
-  return { entries, stages, ...rest }
+  return { entries, ...stagesIn(stages), ...rest }
+}
+
+/** Stages as they may be written, as names and what they are like. What is neither is found where the legend is checked. */
+export function stagesIn(stages: NonNullable<LegendOptions['stages']>): Pick<Legend, 'stages' | 'like'> {
+  if (Array.isArray(stages) || typeof stages !== 'object' || stages === null) return { stages: stages as string[] }
+  const like = Object.entries(stages).flatMap(([name, words]) =>
+    words?.like === undefined ? [] : [[name, words.like]],
+  )
+  return { stages: Object.keys(stages), ...(like.length > 0 && { like: Object.fromEntries(like) }) }
 }
 
 /** Every stage of a legend, the common ones first. */

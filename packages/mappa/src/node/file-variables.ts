@@ -1,4 +1,4 @@
-import { type AnyEntry, entryIn } from '../legend/entry.js'
+import { type AnyEntry, entryIn, type Likes } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { Expander } from '../settle/expand.js'
@@ -60,14 +60,14 @@ function namesWithFile(definition: Legend<unknown>, stage: string): readonly str
   let names = stages.get(stage)
   if (!names) {
     const entries = entriesOf(definition)
-    names = Object.keys(entries).filter((name) => mayNameFile(entries[name], stage))
+    names = Object.keys(entries).filter((name) => mayNameFile(entries[name], stage, definition.like))
     stages.set(stage, names)
   }
   return names
 }
 
-function mayNameFile(entry: AnyEntry | undefined, stage: string): boolean {
-  return entry?.stages ? entryIn(entry, stage).file === true : entry?.file === true
+function mayNameFile(entry: AnyEntry | undefined, stage: string, like: Likes | undefined): boolean {
+  return entry?.stages ? entryIn(entry, stage, like).file === true : entry?.file === true
 }
 
 /** Sources that this machine alone fills: what they name may be anywhere, and a pipe. */

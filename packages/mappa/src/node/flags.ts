@@ -27,7 +27,7 @@ export function layerFromFlags(definition: Legend<unknown>, args: readonly strin
   const { parseArgs } = process.getBuiltinModule('node:util')
   const entries = new Map(
     Object.entries(entriesOf(definition)).map(([name, entry]) => {
-      return [flagOf(name), { name, entry: entryIn(entry, stage) }]
+      return [flagOf(name), { name, entry: entryIn(entry, stage, definition.like) }]
     }),
   )
   const options = Object.fromEntries(

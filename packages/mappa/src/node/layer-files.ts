@@ -1,3 +1,4 @@
+import type { Likes } from '../legend/entry.js'
 import { type Fault, printable } from '../settle/faults.js'
 import { type Layer, layerFromText } from '../settle/layer.js'
 import type { Stage, Texts } from '../settle/stage.js'
@@ -27,9 +28,10 @@ export function filesIn(
   directory: string,
   stage: string,
   root: string,
+  like?: Likes,
   files?: string[],
 ): { readonly shared: readonly Layer[]; readonly local: readonly Layer[] } {
-  const layers = layerFiles(stage).flatMap((kind) => layerFile(directory, kind, root, files))
+  const layers = layerFiles(stage, like).flatMap((kind) => layerFile(directory, kind, root, files))
   return { shared: layers.filter(({ local }) => !local), local: layers.filter(({ local }) => local) }
 }
 

@@ -1,3 +1,4 @@
+import { type Likes, linesOf } from '../legend/entry.js'
 import type { Layer } from '../settle/layer.js'
 
 /** A layer file by its name, and what it is for. */
@@ -7,17 +8,20 @@ export interface LayerFile {
   readonly staged?: boolean
 }
 
-/** The layer files of a stage, lowest first. In `test`, `.env.local` is left out, so that a test sees the same on every machine. */
-export function layerFiles(stage: string): readonly LayerFile[] {
+/**
+ * The layer files of a stage, lowest first; those of stages that it is like lie beneath its own. In `test`, `.env.local` is left
+ * out, so that a test sees the same on every machine.
+ */
+export function layerFiles(stage: string, like?: Likes): readonly LayerFile[] {
   // A stage that is no file name is refused later, with a sentence; until then it must not lead out of the root.
-  if (stage.includes('/') || stage.includes('\\')) return [{ name: '.env' }]
+  const lines = linesOf(stage, like).filter((each) => !/[\\/]/.test(each))
   const files: LayerFile[] = [
     { name: '.env' },
-    { name: `.env.${stage}`, staged: true },
+    ...lines.map((each) => ({ name: `.env.${each}`, staged: true })),
     { name: '.env.local', local: true },
-    { name: `.env.${stage}.local`, local: true, staged: true },
+    ...lines.map((each) => ({ name: `.env.${each}.local`, local: true, staged: true })),
   ]
-  return stage === 'test' ? files.filter(({ name }) => name !== '.env.local') : files
+  return lines.length === 0 || lines.includes('test') ? files.filter(({ name }) => name !== '.env.local') : files
 }
 
 /** The layers of a start by where they come from. */

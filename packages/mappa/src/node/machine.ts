@@ -134,7 +134,11 @@ function addressesAlone(definition: Legend<unknown> | undefined): Legend<unknown
     const formerly = known[url]?.formerly
     return [url, { type: 'string', optional: true, ...(formerly && { formerly }) }]
   })
-  return { entries: Object.fromEntries(entries), stages: definition.stages } as unknown as Legend<unknown>
+  return {
+    entries: Object.fromEntries(entries),
+    stages: definition.stages,
+    like: definition.like,
+  } as unknown as Legend<unknown>
 }
 
 function notNamedHere({ name, url }: Remote): Fault {
@@ -158,12 +162,14 @@ interface Start {
 
 function startAt(root: string, definition: Legend<unknown> | undefined, options: MachineOptions, waits = false): Start {
   const environment = options.environment ?? process.env
-  const stage = chooseStage(options.stage, environment, definition, options.builtFor)
+  const stage = chooseStage(options.stage, environment, options.builtFor)
   const files: string[] = []
   const topDirectory = definition?.topLayers === true ? repositoryTop(root) : undefined
   const top =
-    topDirectory === undefined || topDirectory === root ? [] : allOf(filesIn(topDirectory, stage.name, root, files))
-  const own = filesIn(root, stage.name, root, files)
+    topDirectory === undefined || topDirectory === root
+      ? []
+      : allOf(filesIn(topDirectory, stage.name, root, definition?.like, files))
+  const own = filesIn(root, stage.name, root, definition?.like, files)
   const named = definition?.directories
   const directories = (Array.isArray(named) ? named : []).flatMap((directory) => {
     files.push(path.resolve(root, directory))

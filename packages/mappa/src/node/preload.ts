@@ -70,8 +70,8 @@ function more(): typeof import('../command/index.js') {
 
 /** The layer files and the process environment. */
 function gatherPlain(root: string, definition: Legend | undefined): Sources & { readonly stage: Stage } {
-  const stage = chooseStage(undefined, process.env, definition)
-  const files = filesIn(root, stage.name, root)
+  const stage = chooseStage(undefined, process.env)
+  const files = filesIn(root, stage.name, root, definition?.like)
   const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
   // The host is always there.
   const faults = startFaults(root, stage, process.env, layers.length > 1)

@@ -24,7 +24,7 @@ export function flagOf(name: string): string {
 export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {}): string {
   const { program = 'node …', stage = 'development', width = 80 } = options
   const entries = Object.entries(entriesOf(definition))
-    .map(([name, entry]) => [name, entryIn(entry, stage)] as const)
+    .map(([name, entry]) => [name, entryIn(entry, stage, definition.like)] as const)
     .sort(([a], [b]) => (a < b ? -1 : 1))
   const open = entries.filter(([, entry]) => !entry.secret)
   const secrets = entries.filter(([, entry]) => entry.secret).map(([name]) => name)

@@ -51,7 +51,7 @@ export interface Variable extends Terms {
  */
 export function variablesOf(definition: Legend<unknown>, stage?: string): Variable[] {
   return Object.entries(entriesOf(definition)).map(([name, given]) => {
-    const entry = stage === undefined ? given : entryIn(given, stage)
+    const entry = stage === undefined ? given : entryIn(given, stage, definition.like)
     const { type, description, obtain, generate, secret = false, reach = 'server' } = entry
     const base = termsOf(entry)
     const staged = stage === undefined ? Object.keys(given.stages ?? {}) : []
@@ -72,7 +72,7 @@ export function variablesOf(definition: Legend<unknown>, stage?: string): Variab
       file: entry.file ?? false,
       made: entry.read !== undefined || entry.schema !== undefined,
       stages: staged
-        .map((each) => ({ stage: each, ...termsOf(entryIn(given, each)) }))
+        .map((each) => ({ stage: each, ...termsOf(entryIn(given, each, definition.like)) }))
         .filter(
           (own) => own.expects !== base.expects || own.default !== base.default || own.required !== base.required,
         ),

@@ -85,17 +85,27 @@ function isTold({ name, breach, expansion }: Problem, layers: readonly Layer[]):
 }
 
 function stageFaults(definition: Legend<unknown> | undefined, stage: Stage): Fault[] {
+  const fault = unknownStage(definition, stage)
+  return fault ? [fault] : []
+}
+
+/** The fault of a stage that a legend does not know, whoever named it; undefined for one that it knows. */
+export function unknownStage(definition: Legend<unknown> | undefined, { name, from }: Stage): Fault | undefined {
   const known = stagesOf(definition)
-  if (known.includes(stage.name)) return []
-  const near = nearest(stage.name, known)
-  return [
-    {
-      kind: 'unknown-stage',
-      // What cannot be a stage may be anything, such as a value in the wrong place.
-      message: `The stage must be one of ${known.join(', ')}, and is ${isStageName(stage.name) ? quote(stage.name) : 'no name of a stage'}.`,
-      remedy: near ? `Write: ${near}` : "More stages are named in the legend: legend(…, { stages: ['…'] }).",
-    },
-  ]
+  if (known.includes(name)) return undefined
+  // prod, dev, stage: what people write for a stage.
+  const short =
+    name.length > 2 ? known.find((each) => each.startsWith(name.toLowerCase().replace(/e$/, ''))) : undefined
+  const near = short ?? nearest(name, known)
+  const says = from === 'NODE_ENV' || from === 'MAPPA_STAGE' ? `${from} must name` : 'The stage must be'
+  // What cannot be a stage may be anything, such as a value in the wrong place.
+  const found = isStageName(name) ? quote(name) : 'no name of a stage'
+  const instead = from === 'NODE_ENV' ? `NODE_ENV=${near ?? '…'}, or beside it MAPPA_STAGE=${near ?? '…'}` : near
+  return {
+    kind: 'unknown-stage',
+    message: `${says} one of ${known.join(', ')}, and is ${found}.`,
+    remedy: instead ? `Write: ${instead}` : "More stages are named in the legend: legend(…, { stages: ['…'] }).",
+  }
 }
 
 function flawFaults(layer: Layer, entries: StageEntries): Fault[] {

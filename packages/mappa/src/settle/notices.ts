@@ -14,7 +14,7 @@ import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
-export function noticesOf({ entries, layers, stack, stage, problems, slips }: Reading): Notice[] {
+export function noticesOf({ entries, layers, stack, stage, lines, problems, slips }: Reading): Notice[] {
   const told = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
@@ -26,9 +26,9 @@ export function noticesOf({ entries, layers, stack, stage, problems, slips }: Re
       ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, { entries, told, names, formers })]),
     ]),
     ...[...entries.keys()].flatMap((name) => [
-      ...stackNotices(name, entries, layers, stage),
+      ...stackNotices(name, entries, layers, stage, lines),
       // What is at fault has been told.
-      ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage)),
+      ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, lines)),
     ]),
     ...formerNotices(entries, layers),
   ]
@@ -127,7 +127,13 @@ function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Genera
 }
 
 /** What is right by its entry, and deserves a look. */
-function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage: Stage): Generator<Notice> {
+function* valueWords(
+  name: string,
+  entry: AnyEntry,
+  hit: Hit | undefined,
+  stage: Stage,
+  lines: readonly string[],
+): Generator<Notice> {
   if (!hit || hit.text === '') return
   const { layer, text, as = name } = hit
   const base = { name, layer: layer.name, ...valueSpot(layer, as, entry) }
@@ -152,7 +158,7 @@ function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage:
       message: `${name} holds what looks like a credential, and is not secret.`,
       remedy: `Write in the legend: ${name}: { …, secret: true }`,
     }
-  if (stage.name !== 'production' && keyFor(text, entry) === 'live')
+  if (!lines.includes('production') && keyFor(text, entry) === 'live')
     yield {
       ...base,
       kind: 'key-of-other-stage',
@@ -160,7 +166,12 @@ function* valueWords(name: string, entry: AnyEntry, hit: Hit | undefined, stage:
       remedy: 'Take the test key here, so that trying things out costs nobody anything.',
     }
   // While developing, anything will do.
-  if (entry.secret && entry.type === 'string' && !['development', 'test'].includes(stage.name) && isGuessable(text))
+  if (
+    entry.secret &&
+    entry.type === 'string' &&
+    !lines.some((each) => each === 'development' || each === 'test') &&
+    isGuessable(text)
+  )
     yield {
       ...base,
       kind: 'weak-secret',
@@ -247,7 +258,13 @@ function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number
 /** Worked out once for each layer, since every name asks. */
 const flawedLines = new WeakMap<Layer, ReadonlySet<number>>()
 
-function* stackNotices(name: string, entries: StageEntries, layers: readonly Layer[], stage: Stage): Generator<Notice> {
+function* stackNotices(
+  name: string,
+  entries: StageEntries,
+  layers: readonly Layer[],
+  stage: Stage,
+  lines: readonly string[],
+): Generator<Notice> {
   for (const layer of layers)
     if (layer.source !== 'file' && layer.get(name) === '')
       yield {
@@ -258,7 +275,7 @@ function* stackNotices(name: string, entries: StageEntries, layers: readonly Lay
         remedy: layer.source === 'environment' ? `Unset it: unset ${name}` : 'Give it a value there, or remove it.',
         ...valueSpot(layer, name, entries.get(name)),
       }
-  if (stage.name === 'development') return
+  if (lines.includes('development')) return
   const top = layers.findLast((layer) => layer.source === 'file' && layer.get(name) !== undefined)
   const own = layers.findLast((layer) => layer.staged && !layer.local && layer.get(name) !== undefined)
   if (top?.local && own)

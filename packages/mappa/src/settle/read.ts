@@ -1,7 +1,7 @@
 import { type Contradiction, contradictionsOf } from '../legend/check.js'
 import type { Breach } from '../legend/constraints.js'
 import { defaultOf } from '../legend/constraints.js'
-import { type AnyEntry, entryIn } from '../legend/entry.js'
+import { type AnyEntry, entryIn, linesOf } from '../legend/entry.js'
 import { entriesOf, type Legend, stagesOf } from '../legend/legend.js'
 import { SlipIndex } from '../legend/slip-index.js'
 import type { StandardResult } from '../legend/standard-schema.js'
@@ -81,6 +81,8 @@ export interface Problem {
 export interface Reading {
   readonly definition: Legend<unknown> | undefined
   readonly stage: Stage
+  /** The stage, and before it those that it is like. */
+  readonly lines: readonly string[]
   readonly layers: readonly Layer[]
   readonly stack: Stack
   readonly expander: Expander
@@ -128,6 +130,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const problems: Problem[] = []
   const others: Given[] = []
   const stageKnown = stagesOf(definition).includes(stage.name)
+  const lines = linesOf(stage.name, definition?.like)
   const {
     entries: known,
     owners,
@@ -137,7 +140,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const expander = new Expander(layers, known, owners)
   const { answers } = sources
   const state: State = {
-    ...{ stage: stage.name, stack, expander, entries: known, owners, settings, problems, others },
+    ...{ lines, stack, expander, entries: known, owners, settings, problems, others },
     ...{ answers, waiting: [], unset: [], slips: new Map() },
   }
 
@@ -167,6 +170,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   return {
     definition,
     stage,
+    lines,
     layers,
     stack,
     expander,
@@ -207,7 +211,7 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
     const entries = new Map<string, AnyEntry>()
     const owners = new Map<string, string>()
     for (const name of Object.keys(declared)) {
-      const entry = entryIn(declared[name] as AnyEntry, stage)
+      const entry = entryIn(declared[name] as AnyEntry, stage, definition.like)
       entries.set(name, entry)
       if (entry.formerly) {
         formers.set(name, entry.formerly)
@@ -223,7 +227,7 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
 
 /** What reading works on. */
 interface State {
-  readonly stage: string
+  readonly lines: readonly string[]
   readonly stack: Stack
   readonly expander: Expander
   entries: StageEntries
@@ -249,7 +253,7 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
     const { text, layer } = top
     const { source } = layer
     const conversion = convert(text, entry)
-    const slip = 'value' in conversion ? slipIn(text, entry, state.stage) : undefined
+    const slip = 'value' in conversion ? slipIn(text, entry, state.lines) : undefined
     if ('value' in conversion && !slip) settleValue({ name, value: conversion.value, entry, text, source }, top, state)
     else {
       const { breach, item } = slip || 'value' in conversion ? { breach: slip as Slip } : conversion

@@ -10,11 +10,11 @@ const placeholder =
 /** A key that says what it is for: `sms_live_…`, `tile-test-…`. */
 const labelled = /^[a-z]{2,12}[_-](?:(live|prod|production)|test|sandbox|dev)[_-][A-Za-z0-9_-]{4,}$/
 
-/** The slip that a text is, if it is one that must stop. */
-export function slipIn(text: string, entry: AnyEntry, stage: string): Slip | undefined {
+/** The slip that a text is, if it is one that must stop. `lines` are the stage and those that it is like. */
+export function slipIn(text: string, entry: AnyEntry, lines: readonly string[]): Slip | undefined {
   if (entry.type !== 'string') return undefined
   if (entry.secret && placeholder.test(text)) return 'placeholder'
-  return stage === 'production' && keyFor(text, entry) === 'test' ? 'key-of-other-stage' : undefined
+  return lines.includes('production') && keyFor(text, entry) === 'test' ? 'key-of-other-stage' : undefined
 }
 
 /** What a key is for by its shape. An entry whose pattern says what keys look like knows better. */

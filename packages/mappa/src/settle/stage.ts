@@ -1,5 +1,3 @@
-import { type Legend, stagesOf } from '../legend/legend.js'
-
 /** The stage that settings are for, and who said so. */
 export interface Stage {
   readonly name: string
@@ -11,21 +9,15 @@ export interface Stage {
 export type Texts = Readonly<Record<string, string | undefined>>
 
 /**
- * Which stage a start is for: the one that was named; `MAPPA_STAGE`; `NODE_ENV` if it names a stage; the one
- * that a server bundle was built for; else `development`.
- * Whether it is known is for `survey` to say.
+ * Which stage a start is for: the one that was named; `MAPPA_STAGE`; the one that a server bundle was built for; `NODE_ENV`;
+ * else `development`. Frameworks and hosts set `NODE_ENV=production` everywhere, so a bundle knows better.
+ * Whether it is known is for `survey` to say, so that `NODE_ENV=prod` does not start development unnoticed.
  */
-export function chooseStage(
-  named: Stage | string | undefined,
-  environment: Texts,
-  definition?: Legend<unknown>,
-  builtFor?: string,
-): Stage {
+export function chooseStage(named: Stage | string | undefined, environment: Texts, builtFor?: string): Stage {
   if (typeof named === 'object') return named
   if (named !== undefined) return { name: named, from: 'the caller' }
   if (environment.MAPPA_STAGE) return { name: environment.MAPPA_STAGE, from: 'MAPPA_STAGE' }
-  const general = environment.NODE_ENV
-  if (general && stagesOf(definition).includes(general)) return { name: general, from: 'NODE_ENV' }
   if (builtFor !== undefined) return { name: builtFor, from: 'the build' }
+  if (environment.NODE_ENV) return { name: environment.NODE_ENV, from: 'NODE_ENV' }
   return { name: 'development', from: undefined }
 }

@@ -83,12 +83,15 @@ export function trailOf(name: string, reading: Reading): Trail {
 
 /** The legend's default, below the one that a stage's own words put in its place. */
 function defaultSteps(name: string, reading: Reading): TrailStep[] {
-  const { definition, entries, stage } = reading
+  const { definition, entries, lines } = reading
   const entry = entries.get(name)
   if (!entry) return []
   const own = entriesOf(definition)[name]
-  const staged = own?.stages && Object.hasOwn(own.stages, stage.name) && own.stages[stage.name]?.default !== undefined
-  const defaults = [...(staged ? [{ value: entry.default, stage: stage.name }] : []), { value: own?.default }]
+  const staged = lines.flatMap((stage) => {
+    const words = own?.stages && Object.hasOwn(own.stages, stage) ? own.stages[stage] : undefined
+    return words?.default === undefined ? [] : [{ value: words.default, stage }]
+  })
+  const defaults = [...staged.toReversed(), { value: own?.default }]
   return defaults
     .filter(({ value }) => value !== undefined)
     .map(({ value, ...rest }) => ({

@@ -38,7 +38,7 @@ export function settingsFor<E>(
     texts[name] = textFor(entry, value)
   }
   const absent = Object.keys(entries).filter((name) => {
-    const { default: value, optional } = entryIn(entries[name] as AnyEntry, stage)
+    const { default: value, optional } = entryIn(entries[name] as AnyEntry, stage, definition.like)
     return !Object.hasOwn(texts, name) && value === undefined && !optional
   })
   const layers = [layerFromValues('the test', texts)]

@@ -1,4 +1,4 @@
-import type { BuildCommand } from '../bundle/project.js'
+import type { BuildCommand } from '../bundle/settings-module.js'
 import type { Stage } from '../settle/stage.js'
 
 /**
@@ -8,6 +8,23 @@ import type { Stage } from '../settle/stage.js'
 export function chooseBuildStage(named: string | undefined, mode: string | undefined, command: BuildCommand): Stage {
   if (named !== undefined) return { name: named, from: 'the plugin' }
   if (mode !== undefined) return { name: mode, from: '--mode' }
-  if (process.env.MAPPA_STAGE) return { name: process.env.MAPPA_STAGE, from: 'MAPPA_STAGE' }
+  if (process.env.MAPPA_STAGE && !isNamedHere()) return { name: process.env.MAPPA_STAGE, from: 'MAPPA_STAGE' }
   return { name: command === 'build' ? 'production' : 'development', from: `vite ${command}` }
+}
+
+/** The stage that a server of this process has named, so that it is not taken for the person's own word. */
+let named: string | undefined
+
+function isNamedHere(): boolean {
+  return named !== undefined && process.env.MAPPA_STAGE === named
+}
+
+/** Names the stage in the environment, unless somebody else has; returns what takes that back. */
+export function nameHere(stage: string): () => void {
+  if (process.env.MAPPA_STAGE !== undefined && !isNamedHere()) return () => {}
+  named = stage
+  process.env.MAPPA_STAGE = stage
+  return () => {
+    if (isNamedHere()) delete process.env.MAPPA_STAGE
+  }
 }

@@ -3,7 +3,7 @@ import { leaksIn } from '../bundle/leaks.js'
 import { refusedModule } from '../bundle/refuse.js'
 import { browserModule, serverModule } from '../bundle/settings-module.js'
 import { graphOf, refusedAssets, refusedIn, withPageTexts } from './page.js'
-import { denyFiles, watchProject } from './serve.js'
+import { denyFiles, nameStage, watchProject } from './serve.js'
 import { resolvedModule, Session, serverEntries } from './session.js'
 
 /** Options of the plugin. */
@@ -89,7 +89,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         if (!sound) throw session.error()
         const { definition, legendPath, survey } = sound
         if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
-        return serverModule(definition, legendPath, survey.stage.name)
+        return serverModule(definition, legendPath, survey.stage.name, session.command)
       },
     },
 
@@ -134,6 +134,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     async configureServer(server) {
       await session.project.read()
       session.stopOnFaults()
+      nameStage(session, server)
       denyFiles(session, server)
       watchProject(session, server)
       session.started = true

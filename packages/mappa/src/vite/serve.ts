@@ -2,6 +2,7 @@ import type { ViteDevServer } from 'vite'
 import { path } from '../node/builtins.js'
 import { realOf } from '../node/files.js'
 import { changesBetween } from '../settle/changes.js'
+import { nameHere } from './build-stage.js'
 import { isKeptName, type Session } from './session.js'
 
 /** Serves no layer file and no one-value file, whatever the server is told to allow. */
@@ -17,6 +18,16 @@ export function denyFiles(session: Session, server: ViteDevServer): void {
     response.statusCode = 403
     response.end('Layer files and files of one value are not served.')
   })
+}
+
+/** Code of a server that settles by itself while it is worked on gets the stage of the page, as long as it is served. */
+export function nameStage({ project }: Session, server: ViteDevServer): void {
+  const forget = nameHere(project.survey.stage.name)
+  const close = server.close.bind(server)
+  server.close = async () => {
+    forget()
+    await close()
+  }
 }
 
 /** The paths that an address may stand for. */

@@ -1,5 +1,6 @@
-import { type BuildCommand, BundleProject } from '../bundle/project.js'
+import { BundleProject } from '../bundle/project.js'
 import { bundleReport } from '../bundle/report.js'
+import type { BuildCommand } from '../bundle/settings-module.js'
 import { path } from '../node/builtins.js'
 import { realOf } from '../node/files.js'
 import { directoryOf } from '../node/root.js'
