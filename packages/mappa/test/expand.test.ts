@@ -182,10 +182,7 @@ test('dash and mappa with give the same names and bytes for 2,000 files of the p
   const own = environments(readFileSync(join(root, 'output')), 'HIVE_')
   const expected = sourced(texts, 'HIVE_')
   assert.deepEqual([own.length, expected.length], [texts.length, texts.length])
-  // What is empty is not set for us, and set to nothing for the shell.
-  const empty = Object.fromEntries(names.map((name) => [name, '']))
-  for (const [at, text] of texts.entries())
-    assert.deepEqual({ ...empty, ...own[at] }, { ...empty, ...expected[at] }, `seed ${seed}\n${text}`)
+  for (const [at, text] of texts.entries()) assert.deepEqual(own[at], expected[at], `seed ${seed}\n${text}`)
 })
 
 test('what dash would read differently has a notice or a fault, and any value we write it reads', { skip }, () => {
@@ -201,8 +198,8 @@ test('what dash would read differently has a notice or a fault, and any value we
     const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
     if (found.faults.length + found.notices.length > 0) continue
     silent++
-    const own = { HIVE_A: '1', HIVE_B: '', ...Object.fromEntries(found.texts) }
-    assert.deepEqual(own, { HIVE_B: '', ...read[at] }, `seed ${seed}\n${text}`)
+    const own = { HIVE_A: '1', ...Object.fromEntries(found.texts) }
+    assert.deepEqual(own, read[at], `seed ${seed}\n${text}`)
   }
   assert.ok(silent > 200, `only ${silent} were read without a word`)
   // In one environment a value is bytes, so lone surrogates are left out; a carriage return is an escape of ours.
@@ -223,5 +220,46 @@ test('what dash would read differently has a notice or a fault, and any value we
   for (const [at, found] of sourced(written, 'HIVE_').entries()) {
     const kept = at % 3 === 0 && !/^[\w./:@%+,=-]*$/.test(all[at] as string)
     if (!kept) assert.equal(found.HIVE_A, all[at], `seed ${seed}\n${written[at]}`)
+  }
+})
+
+test('a mention gives what the name itself comes to, whichever layer is empty; what is cleared reaches a child as empty text', () => {
+  const entries = {
+    D: { type: 'string', default: 'd' },
+    K: { type: 'string', empty: 'keep', default: 'k' },
+    O: { type: 'string', optional: true },
+    X: { type: 'string', optional: true },
+  } as const
+  const rows: readonly [
+    low: string,
+    high: string | undefined,
+    host: Record<string, string>,
+    own: string | undefined,
+    x: string,
+  ][] = [
+    ['', undefined, {}, 'D=d', '${D}'],
+    ['D=a', undefined, { D: '' }, 'D=a', '${D}'],
+    ['D=a', 'D=', {}, 'D=d', '${D}'],
+    ['', undefined, { D: '' }, 'D=d', '${D-x}'],
+    ['K=a', 'K=', {}, 'K=', '${K-x}'],
+    ['', undefined, { K: '' }, 'K=', '${K:+x}'],
+    ['O=a', 'O=', {}, 'O=', '${O-x}'],
+    ['O=a', undefined, { O: '' }, 'O=a', '${O}'],
+    ['U=a', 'U=', {}, 'U=', '${U-x}'],
+    ['U=a', undefined, { U: '' }, 'U=a', '${U}'],
+    ['O=${D:+}', undefined, {}, 'O=', '${O}'],
+  ]
+  for (const [low, high, host, own = '', x] of rows) {
+    const layers = [
+      layerFromText('.env', `${low}\n`),
+      ...(high === undefined ? [] : [layerFromText('.env.test', `${high}\n`)]),
+      layerFromText('.env.local', `X="<${x}>"\n`),
+      layerFromValues('the process environment', host, { source: 'environment' }),
+    ]
+    const found = survey({ entries, stages: [] }, { stage: 'test', layers })
+    const [name = '', text] = own.split('=')
+    assert.deepEqual(found.faults, [], `${low} ${high}`)
+    assert.equal(found.texts.get(name), text, `${low} ${high}`)
+    assert.equal(found.texts.get('X'), `<${text}>`, `${low} ${high} ${x}`)
   }
 })

@@ -23,6 +23,8 @@ export class BundleProject {
   readonly #command: BuildCommand
   readonly #load: LoadLegend
   definition: Legend | undefined
+  /** Absolute path. */
+  root = ''
   /** Absolute path of the legend. */
   legendPath: string | undefined
   survey!: Survey
@@ -45,6 +47,7 @@ export class BundleProject {
     const { directory, legendFile } = findRoot({ root: this.#told, from: this.#pageRoot, environmentRoot })
     const { loaded, dependencies } = await this.#load(directory, legendFile)
     this.definition = 'definition' in loaded ? loaded.definition : undefined
+    this.root = directory
     this.legendPath = legendFile && path.join(directory, legendFile)
     const sources = await gatherWaiting(directory, this.definition, { stage: this.#stage })
     const faults = 'fault' in loaded ? [loaded.fault] : (sources.faults ?? [])

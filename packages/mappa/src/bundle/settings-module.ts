@@ -26,9 +26,12 @@ export function pageTexts(definition: Legend, { texts }: Survey, names: Iterable
 }
 
 /** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
-export function serverModule(definition: Legend, legendPath: string, stage: string, command: BuildCommand): string {
-  // What is served has the page's stage; a bundle may be told another one where it starts.
-  const told = `${command === 'serve' ? 'stage' : 'builtFor'}: ${JSON.stringify(stage)}`
+export function serverModule(definition: Legend, legendPath: string, stage: string, servedAt?: string): string {
+  // What is served has the page's root and stage; a bundle finds its root, and may be told another stage, where it starts.
+  const told =
+    servedAt === undefined
+      ? `from: import.meta.url, builtFor: ${JSON.stringify(stage)}`
+      : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage)}`
   const json = legendPath.endsWith('.json')
   // What asks a remote source takes waiting.
   const verb = definition.remotes?.length ? 'settleAsync' : 'settle'
@@ -36,7 +39,7 @@ export function serverModule(definition: Legend, legendPath: string, stage: stri
     `import { ${verb} } from 'mappa/node'`,
     json ? "import { legendFromJsonSchema } from 'mappa'" : '',
     `import definition from ${JSON.stringify(legendPath)}`,
-    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { from: import.meta.url, ${told} })`,
+    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { ${told} })`,
     'export default settings',
     ...Object.entries(entriesOf(definition)).map(([name, entry]) => {
       const steps = placeOf(name, entry).map((step) => `[${JSON.stringify(step)}]`)

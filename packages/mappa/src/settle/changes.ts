@@ -20,6 +20,8 @@ export function changesBetween(before: Survey, after: Survey): Change[] {
     if (before.texts.get(name) === after.texts.get(name)) return []
     const old = before.texts.has(name) ? before.trail(name).winner : undefined
     const fresh = after.texts.has(name) ? after.trail(name).winner : undefined
+    // What is cleared had no value before either.
+    if (!old && !fresh) return []
     const message = fresh ? `${name} is now ${fresh.shown} (${originOf(fresh)})` : `${name} has no value any more`
     return [{ name, before: old?.shown, after: fresh?.shown, message }]
   })

@@ -146,19 +146,27 @@ export class Expander {
     return 'problem' in expanded ? expanded : { ...expanded, layer }
   }
 
-  /** The text of a name below a layer: empty counts as set, as POSIX says, and the legend's default lies below all. */
+  /**
+   * What a name comes to below a layer, as it does by itself: empty text in a layer file clears what lies beneath, elsewhere it
+   * falls through, and the legend's default lies below all. Where nothing else is left of it, it is set and empty.
+   */
   #lookUp(name: string, below: number): Found | ExpansionProblem {
+    const entry = this.#entries.get(name)
+    let empty: Found | undefined
     for (let at = below - 1; at >= 0; at--) {
       const layer = this.#layers[at] as Layer
       const as = this.#nameIn(layer, name)
       const text = layer.get(as)
       if (text === undefined) continue
       const expanded = this.expand(as, { layer, text, at, dollar: layer.source === 'file' })
-      return 'problem' in expanded ? expanded : { ...expanded, layer }
+      if ('problem' in expanded) return expanded
+      if (expanded.text !== '' || entry?.empty === 'keep') return { ...expanded, layer }
+      empty ??= { ...expanded, layer }
+      if (layer.source === 'file') break
     }
-    const entry = this.#entries.get(name)
-    const text = entry?.default === undefined ? undefined : textFor(entry, entry.default)
-    return { text, layer: undefined, holds: this.#holdsOf(name) }
+    if (entry?.default !== undefined)
+      return { text: textFor(entry, entry.default), layer: undefined, holds: this.#holdsOf(name) }
+    return empty ?? { text: undefined, layer: undefined, holds: this.#holdsOf(name) }
   }
 
   /** The name under which a layer has a variable: its own, or a former one. */

@@ -266,8 +266,11 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
   if (value !== undefined) {
     const text = textFor(entry, entry.default)
     settleValue({ name, value, entry, text, source: 'default' }, undefined, state)
-  } else if (entry.optional) state.settings.push({ name, value, entry, text: undefined, source: 'default' })
-  else problems.push({ name, entry, breach: 'missing', winner: undefined, clearedBy: top })
+  } else if (entry.optional) {
+    // What is cleared reaches a child as empty text: a program must not find there what lies beneath.
+    const cleared = top && { text: '', source: top.layer.source }
+    state.settings.push({ name, value, entry, text: undefined, source: 'default', ...cleared })
+  } else problems.push({ name, entry, breach: 'missing', winner: undefined, clearedBy: top })
 }
 
 /** A checked value becomes a setting, as the legend's own functions make it seen. */
@@ -329,7 +332,7 @@ function addUndeclared(state: State): void {
     if (state.entries.has(name) || changesLoading(name)) continue
     const found = state.stack.find(name)
     const top = found?.dollar ? expandTop(name, found, state) : found
-    if (top && top !== 'faulty' && top.text !== '' && !isKeyLine(name, top.text, state.entries))
+    if (top && top !== 'faulty' && !isKeyLine(name, top.text, state.entries))
       state.others.push({ name, text: top.text, source: top.layer.source })
     if (found && top !== 'faulty') findSlip(name, found, state)
   }

@@ -89,7 +89,8 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         if (!sound) throw session.error()
         const { definition, legendPath, survey } = sound
         if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
-        return serverModule(definition, legendPath, survey.stage.name, session.command)
+        const servedAt = session.command === 'serve' ? session.project.root : undefined
+        return serverModule(definition, legendPath, survey.stage.name, servedAt)
       },
     },
 
