@@ -125,6 +125,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         "check all stages that have something of their own, without this machine's process environment",
       ).conflicts('stage'),
     )
+    .option('--strict', 'end with 1 for notices, too')
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
     .argument('[stage]', 'the stage, as with --stage')
     .addHelpText('after', '\nExample:\n  mappa check production\n  mappa check --code')

@@ -106,6 +106,12 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { ...page, 'main.js': "import { ALERT_TOKEN } from 'virtual:mappa/settings'\nconsole.log(ALERT_TOKEN)\n" },
     run: 'build',
   },
+  'fault read-already': {
+    legend: "{ A: { type: 'integer' }, B: { type: 'string' }, C: { type: 'string', secret: true } }",
+    env: 'A=1\nB=b\nC=heather-77\n',
+    files: { '.env.development': 'A=2\n' },
+    host: { A: '1', B: 'b', C: 'heather-77' },
+  },
   'fault leak': {
     legend: "{ ALERT_TOKEN: { type: 'string', secret: true } }",
     env: 'ALERT_TOKEN=heather-77-clover\n',
@@ -175,6 +181,12 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
   'fault slow-pattern': {
     legend: "{ YARD: { type: 'string', pattern: '^(a+)+$' } }",
     env: `YARD=${'a'.repeat(60)}!\n`,
+  },
+  'notice read-already': {
+    legend: "{ A: { type: 'integer' } }",
+    env: 'A=1\n',
+    files: { '.env.development': 'A=2\n' },
+    host: { A: '1' },
   },
   'notice undeclared': { legend: "{ FEED_URL: { type: 'string', optional: true } }", env: 'FEED_URLS=a\n' },
   'notice read-differently': { legend: "{ NOTE: { type: 'string' } }", env: "NOTE = Bob's hives\n" },

@@ -344,6 +344,58 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
   }
 })
 
+test('what a legend accepts is a number in the tally until its day is over; not what keeps secrets or leaves a value out', () => {
+  const surveyOf = (accepted: unknown, entries: object = { A: { type: 'string' } }) =>
+    survey({ entries, stages: [], accepted, rules: { 'A is b.': ({ A }: { A: string }) => A === 'b' } } as never, {
+      stage: 'test',
+      layers: [layerFromText('.env', 'A = a\nAA=1\nB="$A"\n')],
+    })
+  const kinds = (found: ReturnType<typeof surveyOf>) =>
+    [...found.faults, ...found.notices].map(({ kind, name }) => `${kind} ${name}`)
+  const all = ['bare-dollar B', 'rule A', 'read-differently A', 'undeclared AA', 'undeclared B']
+  assert.deepEqual(kinds(surveyOf(undefined)).sort(), [...all].sort())
+  const because = 'only we read it'
+  const [past, future] = ['2020-12-31', '2999-12-31']
+  for (const [accepted, left] of [
+    [[{ kind: 'read-differently', because, until: future }], all.filter((each) => !each.startsWith('read'))],
+    [[{ kind: 'undeclared', name: 'B', because, until: future }], all.filter((each) => each !== 'undeclared B')],
+    [
+      [
+        { kind: 'rule', name: 'A', because, until: future },
+        { kind: 'bare-dollar', because, until: future },
+      ],
+      all.filter((each) => !/rule|bare/.test(each)),
+    ],
+    [[{ kind: 'rule', because, until: past }], all],
+  ] as const) {
+    const found = surveyOf(accepted)
+    assert.deepEqual(kinds(found).sort(), [...left].sort())
+    assert.equal(found.accepted.length, all.length - left.length)
+    if (left.length < all.length)
+      assert.match(reportText(found), new RegExp(`; ${all.length - left.length} accepted by the legend\\.\n$`))
+  }
+  assert.equal(
+    surveyOf([
+      { kind: 'rule', because, until: future },
+      { kind: 'bare-dollar', because, until: future },
+    ]).ok,
+    true,
+  )
+  for (const odd of [
+    {},
+    [{}],
+    [{ kind: 'missing', because, until: future }],
+    [{ kind: 'password-shown', because, until: future }],
+    [{ kind: 'rule', because: '', until: future }],
+    [{ kind: 'rule', because, until: '2999-02-30' }],
+  ])
+    assert.deepEqual(
+      surveyOf(odd).faults.map(({ kind }) => kind),
+      ['legend'],
+      JSON.stringify(odd),
+    )
+})
+
 test('the last line of a key in base64 is told by its place alone', () => {
   const line = `${'MIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSj'}Ag==`
   for (const definition of [hives, undefined]) {

@@ -126,3 +126,34 @@ test('one bundled file; a member of a workspace; layer files above that are not 
   rmSync(join(root, 'member/package.json'))
   assert.equal((await node(['app.mjs'], { cwd: join(root, 'member') })).stdout, '12 meadow\n')
 })
+
+test('where a runtime has read a layer file before, a higher one would not count: told with the switch of the runtime', async () => {
+  const root = project({
+    ...{ 'package.json': modules, 'mappa.legend.js': legend, 'server.js': server },
+    ...{ '.env': 'HIVES=11\nPLACE=meadow\nNOTE="${HIVES} hives"\n', '.env.production': 'HIVES=12\n' },
+  })
+  const run = (args: readonly string[], env: Record<string, string>) => node(args, { cwd: root, env })
+  for (const args of [
+    ['--env-file=.env', 'server.js'],
+    ['--env-file=.env', '--import', 'mappa/preload', 'server.js'],
+  ]) {
+    const { stderr, code } = await run(args, { MAPPA_STAGE: 'production' })
+    assert.equal(code, 1)
+    const said = stderr.replace(/\s+/g, ' ')
+    assert.match(said, /holds all that \.env sets \(3 names\), .* HIVES of \.env\.production does not count\./)
+    assert.match(said, /Node reads it: leave --env-file out\./)
+    // Nothing higher sets one of it otherwise.
+    assert.equal((await run(args, { MAPPA_STAGE: 'staging' })).code, 0)
+  }
+  const shell = { MAPPA_STAGE: 'production', HIVES: '11', PLACE: 'meadow', NOTE: '11 hives' }
+  assert.match((await run(['server.js'], shell)).stderr, /take it out of what the runtime, the container/)
+  // One that the host sets is the host's own.
+  assert.equal((await run(['server.js'], { ...shell, PLACE: 'orchard' })).stdout, '12 orchard\n')
+  const inside = [
+    '--import',
+    'mappa/preload',
+    '-e',
+    "require('child_process').execFileSync('node', ['server.js'], { stdio: 'inherit' })",
+  ]
+  assert.equal((await run(inside, { MAPPA_STAGE: 'production' })).stdout, '13 meadow\n')
+})

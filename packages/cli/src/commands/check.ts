@@ -1,6 +1,16 @@
 import { pathToFileURL } from 'node:url'
-import { type Legend, type Reported, reportJson, reportLines, reportSarif, reportText, type Survey } from 'mappa'
-import { isAround, stageLine, tally } from 'mappa/command'
+import {
+  type Fault,
+  type Legend,
+  type Notice,
+  type Reported,
+  reportJson,
+  reportLines,
+  reportSarif,
+  reportText,
+  type Survey,
+} from 'mappa'
+import { isAccepted, isAround, stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../check/against-code.js'
 import { allRight } from '../check/all-right.js'
 import {
@@ -13,6 +23,7 @@ import {
   surveyProject,
 } from '../project/project.js'
 import { jsonText, output } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
 
 /** Options of `mappa check`. */
 export interface CheckOptions extends ProjectOptions {
@@ -22,6 +33,8 @@ export interface CheckOptions extends ProjectOptions {
   readonly lines?: boolean
   /** Whether to check every stage, without the process environment. */
   readonly everyStage?: boolean
+  /** Whether notices end with 1, too. */
+  readonly strict?: boolean
   /** Whether to compare the legend with the code, too. */
   readonly code?: boolean
 }
@@ -40,11 +53,14 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
     const { found } = await surveyProject(project, own)
     // What is not about a stage is told once.
     const [faults, notices] = at === 0 ? [[...missing, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
+    const list = project.definition?.accepted
+    const isOpen = ({ kind, name }: Fault | Notice) => !isAccepted(list, kind, [name])
     reports.push({
       found,
       stage: found.stage,
-      faults: [...found.faults, ...faults],
-      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices],
+      faults: [...found.faults, ...faults.filter(isOpen)],
+      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices.filter(isOpen)],
+      accepted: [...found.accepted, ...[...faults, ...notices].filter((each) => !isOpen(each))],
     })
   }
   output().write(reportsIn(reports, options, project.root))
@@ -57,7 +73,9 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
       ),
     ])
       output().write(`${text}\n`)
-  return { exitCode: exitCodeFor(reports.flatMap(({ faults }) => faults)), cause: project.cause }
+  const exitCode = exitCodeFor(reports.flatMap(({ faults }) => faults))
+  const isStrict = options.strict === true && reports.some(({ notices }) => notices.length > 0)
+  return { exitCode: exitCode === exitCodes.fine && isStrict ? exitCodes.faults : exitCode, cause: project.cause }
 }
 
 interface Checked extends Reported {
@@ -83,7 +101,7 @@ function reportsIn(reports: readonly Checked[], options: CheckOptions, root: str
   const texts = reports.map((report) =>
     report.faults.length + report.notices.length > 0
       ? reportText(report, terminal)
-      : `${stageLine(report.stage, terminal.paint)}\n\n${allRight(report.found)}\n${tally(0, 0)}\n`,
+      : `${stageLine(report.stage, terminal.paint)}\n\n${allRight(report.found)}\n${tally(0, 0, report.accepted?.length)}\n`,
   )
   return texts.join('\n')
 }

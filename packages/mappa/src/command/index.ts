@@ -2,6 +2,7 @@
 export { isName, isStageName } from '../format/names.js'
 export { withoutCredentials } from '../leak/credentials.js'
 export { Needles } from '../leak/needles.js'
+export { isAccepted } from '../legend/accepted.js'
 export { tryPatternsWith } from '../legend/constraints.js'
 export { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
 export { entriesOf, stagesOf } from '../legend/legend.js'

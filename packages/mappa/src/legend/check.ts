@@ -1,4 +1,5 @@
 import { isName } from '../format/names.js'
+import { isAcceptedList } from './accepted.js'
 import { boundsOf, breachOf, defaultOf, hasType, numberOf, patternOf } from './constraints.js'
 import { type AnyEntry, entryIn, linesOf, placeOf } from './entry.js'
 import { formats } from './formats.js'
@@ -133,12 +134,14 @@ function checkFormer(
 
 /** The options that say where values come from. A legend in JSON or JavaScript may hold anything there. */
 function checkSources(definition: Legend<unknown>, found: Contradiction[]): void {
-  const { directories, remotes, topLayers } = definition
+  const { directories, remotes, topLayers, accepted } = definition
   const declared = entriesOf(definition)
   if (directories !== undefined && !(Array.isArray(directories) && directories.every(isText)))
     found.push({ kind: 'option', name: 'directories', detail: 'a list of paths' })
   if (topLayers !== undefined && typeof topLayers !== 'boolean')
     found.push({ kind: 'option', name: 'topLayers', detail: 'true or false' })
+  if (accepted !== undefined && !isAcceptedList(accepted))
+    found.push({ kind: 'option', name: 'accepted', detail: acceptedForm })
   if (remotes === undefined) return
   if (!Array.isArray(remotes) || !remotes.every(isRemote)) {
     found.push({ kind: 'option', name: 'remotes', detail: "a list of { name: '…', url: 'NAME', token: 'NAME' }" })
@@ -150,6 +153,9 @@ function checkSources(definition: Legend<unknown>, found: Contradiction[]): void
       else if (name === token && !declared[name]?.secret) found.push({ kind: 'remote-token', name, detail })
     }
 }
+
+const acceptedForm =
+  "a list of { kind: '…', name: 'NAME', because: '…', until: '2027-06-30' }, each of a kind that keeps no secret and leaves no value out"
 
 function isText(value: unknown): boolean {
   return typeof value === 'string' && value !== ''

@@ -14,6 +14,7 @@ const sourceWords = [
   [`${prefix}directories`, 'directories'],
   [`${prefix}remotes`, 'remotes'],
   [`${prefix}top-layers`, 'topLayers'],
+  [`${prefix}accepted`, 'accepted'],
 ] as const
 
 /** A JSON Schema document: an object of plain data. */

@@ -1,3 +1,4 @@
+import type { Accepted } from './accepted.js'
 import type { AnyEntry, Likes } from './entry.js'
 import type { Entries, Settings, Strict } from './types.js'
 
@@ -14,6 +15,7 @@ export interface Legend<E = Entries> {
   readonly directories?: readonly string[] | undefined
   readonly remotes?: readonly Remote[] | undefined
   readonly topLayers?: boolean | undefined
+  readonly accepted?: readonly Accepted[] | undefined
   readonly rules?: Rules<never> | undefined
 }
 
@@ -47,6 +49,11 @@ export interface LegendOptions<S = any> {
   readonly remotes?: readonly Remote[]
   /** Whether the layer files at the repository's top lie beneath those beside the legend. */
   readonly topLayers?: boolean
+  /**
+   * Kinds of faults and notices that the project lives with for a while, as numbers in the tally; not those that keep secrets,
+   * or leave a value out: `[{ kind: 'read-differently', name: 'NOTE', because: 'only we read it', until: '2027-06-30' }]`.
+   */
+  readonly accepted?: readonly Accepted[]
   /**
    * What spans entries: `{ 'An alert needs a token.': ({ alert }) => !alert.enabled || alert.token !== undefined }`. A
    * rule that gives false is a fault which names the variables it read; it is skipped while one of them is at fault.

@@ -11,6 +11,7 @@ import { filesIn, startFaults } from './layer-files.js'
 import type { LayerSources } from './layer-order.js'
 import { inOrder } from './layer-order.js'
 import { hasAsked, layerFromHost } from './nested.js'
+import { otherReader } from './other-reader.js'
 import type { RemoteOptions, RemoteSource } from './remote.js'
 import { findRoot, layerFilesAbove, repositoryTop } from './root.js'
 import { surroundings } from './surroundings.js'
@@ -204,7 +205,16 @@ function gatheredFrom(
     const read = new Set(files)
     return layerFilesAbove(root).filter((file) => !read.has(file))
   }
-  return { stage, layers, faults, root, files: paths, layersAbove, surroundings: () => surroundings(root, definition) }
+  return {
+    stage,
+    layers,
+    faults,
+    root,
+    files: paths,
+    layersAbove,
+    otherReader,
+    surroundings: () => surroundings(root, definition),
+  }
 }
 
 function commandLineOf(

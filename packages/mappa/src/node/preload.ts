@@ -13,6 +13,7 @@ import { filesIn, startFaults } from './layer-files.js'
 import { inOrder } from './layer-order.js'
 import { isTypeScript, loadLegendFile } from './legend-file.js'
 import { hasAsked, layerFromHost, markFor, ownNames } from './nested.js'
+import { otherReader } from './other-reader.js'
 import { findRoot, layerFilesAbove, legendFileNames } from './root.js'
 
 start()
@@ -75,7 +76,7 @@ function gatherPlain(root: string, definition: Legend | undefined): Sources & { 
   const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
   // The host is always there.
   const faults = startFaults(root, stage, process.env, layers.length > 1)
-  return { stage, layers, faults, layersAbove: () => layerFilesAbove(root) }
+  return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */

@@ -1,4 +1,5 @@
 import type { Fault, Notice } from '../settle/faults.js'
+import type { Met } from '../settle/read.js'
 import type { Stage } from '../settle/stage.js'
 import type { Reported } from './text.js'
 
@@ -9,11 +10,13 @@ export interface JsonReport {
   readonly stage: { readonly name: string; readonly from: string | null }
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
+  /** What the legend accepts. */
+  readonly accepted: readonly Met[]
 }
 
 /** A report as plain data for `JSON.stringify`. Holds no secret. */
-export function reportJson({ stage, faults, notices }: Reported): JsonReport {
-  return { version: 1, ok: faults.length === 0, stage: stageJson(stage), faults, notices }
+export function reportJson({ stage, faults, notices, accepted = [] }: Reported): JsonReport {
+  return { version: 1, ok: faults.length === 0, stage: stageJson(stage), faults, notices, accepted }
 }
 
 function stageJson({ name, from }: Stage): JsonReport['stage'] {

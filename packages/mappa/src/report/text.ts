@@ -1,5 +1,6 @@
 import { isStageName } from '../format/names.js'
 import { type Fault, type Notice, printable } from '../settle/faults.js'
+import type { Met } from '../settle/read.js'
 import type { Stage } from '../settle/stage.js'
 
 /** How to set off parts of a report; each function wraps a text in what its medium needs. */
@@ -25,6 +26,8 @@ export interface Reported {
   readonly stage: Stage
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
+  /** What the legend accepts: its number stands in the tally. */
+  readonly accepted?: readonly Met[]
 }
 
 const same = (text: string) => text
@@ -36,14 +39,15 @@ const indent = '    '
 const widthMin = 40
 
 /** Faults, then notices, each with its place and what to do, and a tally. Holds no secret. */
-export function reportText({ stage, faults, notices }: Reported, options: TextOptions = {}): string {
+export function reportText({ stage, faults, notices, accepted }: Reported, options: TextOptions = {}): string {
   const { paint = plainPaint, consequence } = options
   const width = Math.max(options.width ?? 100, widthMin)
   const blocks = [
     stageLine(stage, paint),
     ...faults.map((fault) => block(fault, paint.red, width)),
     ...notices.map((notice) => block({ ...notice, message: `Notice: ${notice.message}` }, paint.yellow, width)),
-    tally(faults.length, notices.length) + (faults.length > 0 && consequence ? ` ${consequence}` : ''),
+    tally(faults.length, notices.length, accepted?.length) +
+      (faults.length > 0 && consequence ? ` ${consequence}` : ''),
   ]
   return `${blocks.join('\n\n')}\n`
 }
@@ -55,9 +59,10 @@ export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): str
   return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
 }
 
-/** `1 fault, 2 notices.` */
-export function tally(faults: number, notices: number): string {
-  return capitalized(`${counted(faults, 'fault')}, ${counted(notices, 'notice')}.`)
+/** `1 fault, 2 notices.`, or `1 fault, 2 notices; 3 accepted by the legend.` */
+export function tally(faults: number, notices: number, accepted = 0): string {
+  const rest = accepted > 0 ? `; ${accepted} accepted by the legend` : ''
+  return capitalized(`${counted(faults, 'fault')}, ${counted(notices, 'notice')}${rest}.`)
 }
 
 /** `1 fault`, `2 faults`, `no faults` */

@@ -17,6 +17,7 @@ import {
   type StageEntries,
   steeringNames,
 } from './read.js'
+import { type ReadAlready, readAlreadyMin } from './read-already.js'
 import type { BrokenRule } from './rules.js'
 import type { Stage } from './stage.js'
 
@@ -45,6 +46,9 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
       sources,
     ),
+    ...reading.already
+      .filter(({ count }) => count >= readAlreadyMin)
+      .map((found) => ({ kind: 'read-already' as const, ...readAlreadyText(found, entries, sources) })),
     ...reading.broken.map((rule) => ruleFault(rule, reading)),
   ]
 }
@@ -164,6 +168,22 @@ function commandLineFaults(layer: Layer, entries: StageEntries, stage: Stage): F
           : 'Add an entry for it to the legend first.',
     }
   })
+}
+
+/** A layer file that hides higher ones since somebody else has read it before. */
+export function readAlreadyText(
+  { layer, count, name, hidden }: ReadAlready,
+  entries: StageEntries,
+  { otherReader }: Pick<Sources, 'otherReader'>,
+) {
+  return {
+    name,
+    message: `The process environment holds all that ${layer.name} sets (${count} ${count === 1 ? 'name' : 'names'}), so something has read that file before, and ${name} of ${hidden.name} does not count.`,
+    ...valueSpot(hidden, name, entries.get(name)),
+    remedy:
+      otherReader?.() ??
+      `Leave ${layer.name} to Mappa: take it out of what the runtime, the container (env_file) or the shell reads.`,
+  }
 }
 
 /** A rule that does not hold, with the variables it read and where their values come from. */

@@ -1,4 +1,5 @@
 import type { Flaw } from '../format/item-kinds.js'
+import { acceptableFaults, acceptableNotices } from '../legend/accepted.js'
 import type { Breach } from '../legend/constraints.js'
 import type { Slip } from './slips.js'
 
@@ -44,6 +45,7 @@ export const faultKinds = {
   'set-twice': {},
   remote: { general: true },
   'nested-stage': {},
+  'read-already': {},
   'no-entry': {},
   placeholder: {},
   'key-of-other-stage': {},
@@ -67,6 +69,7 @@ export const noticeKinds = {
   'read-differently': {},
   'hidden-by-local': {},
   'empty-ignored': {},
+  'read-already': {},
   'changes-loading': {},
   misnamed: { around: true },
   'second-legend': { around: true },
@@ -97,3 +100,7 @@ export function isAround(kind: NoticeKind): boolean {
   const { around }: NoticeTraits = noticeKinds[kind]
   return around === true
 }
+
+// What a legend may accept are kinds that there are.
+acceptableFaults satisfies readonly FaultKind[]
+acceptableNotices satisfies readonly NoticeKind[]

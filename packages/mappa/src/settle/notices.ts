@@ -2,19 +2,21 @@ import { type Difference, differencesOf } from '../format/portability.js'
 import { encodeValue } from '../format/value.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { hides } from '../legend/entry.js'
+import { readAlreadyText } from './explain.js'
 import { type Notice, printable, quote } from './faults.js'
 import { isKeyLine } from './key-lines.js'
 import type { Layer } from './layer.js'
 import { changesLoading } from './loading-names.js'
 import { lineAt, nameSpot, openText, rangesOf, type Spot, valueSpot, writtenOf } from './places.js'
 import { namesFile, type Reading, type StageEntries } from './read.js'
+import { readAlreadyMin } from './read-already.js'
 import { obtainRemedy } from './remedies.js'
 import { isGuessable, isPlaceholder, keyFor } from './slips.js'
 import type { Hit } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
-export function noticesOf({ entries, layers, stack, stage, lines, problems, slips }: Reading): Notice[] {
+export function noticesOf({ entries, layers, stack, stage, lines, problems, slips, already }: Reading): Notice[] {
   const told = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
@@ -31,6 +33,9 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
       ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, lines)),
     ]),
     ...formerNotices(entries, layers),
+    ...already
+      .filter(({ count }) => count < readAlreadyMin)
+      .map((found) => ({ kind: 'read-already' as const, ...readAlreadyText(found, entries, {}) })),
   ]
 }
 

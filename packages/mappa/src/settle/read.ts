@@ -1,3 +1,4 @@
+import { type Accepted, isAccepted } from '../legend/accepted.js'
 import { type Contradiction, contradictionsOf } from '../legend/check.js'
 import type { Breach } from '../legend/constraints.js'
 import { defaultOf } from '../legend/constraints.js'
@@ -11,6 +12,7 @@ import type { Fault, Notice } from './faults.js'
 import { isKeyLine } from './key-lines.js'
 import type { Layer, LayerSource } from './layer.js'
 import { changesLoading } from './loading-names.js'
+import { type ReadAlready, readAlready, readAlreadyMin } from './read-already.js'
 import { type BrokenRule, brokenRules } from './rules.js'
 import { seenValue } from './seen.js'
 import type { Setting } from './settings.js'
@@ -29,6 +31,8 @@ export interface Sources {
   readonly notAsked?: readonly Fault[]
   /** Layer files that lie above the root and are not read, by their paths; asked only where values are missing. */
   readonly layersAbove?: () => readonly string[]
+  /** What to do where another reader has put a layer file into the process environment, if it can be told; asked only then. */
+  readonly otherReader?: () => string | undefined
   /** What deserves a look around the layers; asked only for a report. */
   readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */
@@ -94,12 +98,22 @@ export interface Reading {
   readonly settings: readonly Setting[]
   readonly problems: readonly Problem[]
   readonly broken: readonly BrokenRule[]
+  /** Layer files that somebody else has read before. */
+  readonly already: readonly ReadAlready[]
+  /** What the legend accepts, as it was met. */
+  readonly accepted: readonly Met[]
   /** What asynchronous schemas are still working out. */
   readonly waiting: readonly { readonly name: string; readonly promise: Promise<StandardResult> }[]
   /** Names in layer files that are slips of the hand, by the entries that they are slips of and that no layer sets. */
   readonly slips: ReadonlyMap<string, Hit>
   /** Names with a text that are no setting: no entry declares them, or the text breaks its entry. */
   readonly others: readonly Given[]
+}
+
+/** A kind of fault or notice that was met, and its variable. */
+export interface Met {
+  readonly kind: string
+  readonly name?: string | undefined
 }
 
 /** What a child process gets: a text for every entry and every name in a layer file, defaults included. */
@@ -141,7 +155,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const { answers } = sources
   const state: State = {
     ...{ lines, stack, expander, entries: known, owners, settings, problems, others },
-    ...{ answers, waiting: [], unset: [], slips: new Map() },
+    ...{ answers, waiting: [], unset: [], slips: new Map(), met: [], list: definition?.accepted },
   }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
@@ -157,8 +171,15 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   }
   const { entries, waiting, slips } = state
   const rules = contradictions.length === 0 && stageKnown ? definition?.rules : undefined
-  const broken = rules ? brokenRules(rules, settings, entries) : []
+  const broken = (rules ? brokenRules(rules, settings, entries) : []).filter(
+    ({ names }) => !accepts('rule', names, state),
+  )
+  const already = stageKnown ? readAlready(layers, stack, expander) : []
+  const clashes = already.filter(
+    ({ count, name }) => count >= readAlreadyMin && !accepts('read-already', [name], state),
+  )
   const sound =
+    clashes.length === 0 &&
     !sources.faults?.length &&
     !sources.notAsked?.length &&
     contradictions.length === 0 &&
@@ -183,6 +204,8 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     broken,
     waiting,
     slips,
+    already: already.filter((each) => each.count < readAlreadyMin || clashes.includes(each)),
+    accepted: state.met,
     others,
   }
 }
@@ -239,8 +262,17 @@ interface State {
   /** Entries that no layer sets. */
   readonly unset: string[]
   readonly slips: Map<string, Hit>
+  readonly met: Met[]
+  readonly list: readonly Accepted[] | undefined
   readonly owners: Owners
   slipIndex?: SlipIndex
+}
+
+/** Whether the legend accepts what was met, which is then told by its number alone. */
+function accepts(kind: string, names: readonly string[], { list, met }: State): boolean {
+  if (!list || !isAccepted(list, kind, names)) return false
+  met.push({ kind, name: names[0] })
+  return true
 }
 
 function readEntry(name: string, found: Hit | undefined, state: State): void {
@@ -253,7 +285,8 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
     const { text, layer } = top
     const { source } = layer
     const conversion = convert(text, entry)
-    const slip = 'value' in conversion ? slipIn(text, entry, state.lines) : undefined
+    const found = 'value' in conversion ? slipIn(text, entry, state.lines) : undefined
+    const slip = found && accepts(found, [name], state) ? undefined : found
     if ('value' in conversion && !slip) settleValue({ name, value: conversion.value, entry, text, source }, top, state)
     else {
       const { breach, item } = slip || 'value' in conversion ? { breach: slip as Slip } : conversion
@@ -305,7 +338,7 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
     // One sign of each name says what is wrong.
     if (told.has(bare.name) || told.size >= bareMax) continue
     told.add(bare.name)
-    if (entries.has(bare.name) || stack.sets(bare.name))
+    if ((entries.has(bare.name) || stack.sets(bare.name)) && !accepts('bare-dollar', [name], state))
       problems.push({
         ...problem,
         breach: 'bare-dollar',
@@ -345,6 +378,7 @@ function findSlip(name: string, hit: Hit, state: State): void {
   state.slipIndex ??= new SlipIndex(unset)
   const meant = state.slipIndex.meantBy(name)
   if (meant === undefined || slips.has(meant) || hit.layer.isKept?.(name)) return
+  if (accepts('undeclared', [name], state)) return
   slips.set(meant, { ...hit, as: name })
   // That one is at fault already where it must be set.
   if (problems.some((problem) => problem.name === meant)) return

@@ -1,3 +1,4 @@
+import { isAccepted } from '../legend/accepted.js'
 import { asLegend } from '../legend/check.js'
 import { hides } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
@@ -8,7 +9,7 @@ import { namesOf } from './key-lines.js'
 import type { Layer } from './layer.js'
 import { noticesOf } from './notices.js'
 import type { Problem } from './read.js'
-import { type Given, givenIn, type Reading, readSources, type Sources } from './read.js'
+import { type Given, givenIn, type Met, type Reading, readSources, type Sources } from './read.js'
 import { secrecyOf } from './secrecy.js'
 import { answerOf } from './seen.js'
 import { assemble } from './settings.js'
@@ -26,6 +27,8 @@ export interface Survey<S = unknown> {
   readonly settings: S | undefined
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
+  /** What the legend accepts, and was met: each kind with its variable, as often as it was. */
+  readonly accepted: readonly Met[]
   /** Sources that might give values and were not asked, by their names. */
   readonly notAsked: readonly string[]
   /** The trail of every variable that the legend declares or a layer file sets. */
@@ -97,6 +100,7 @@ class Findings<S> implements Survey<S> {
   #settings: S | undefined
   #texts: ReadonlyMap<string, string> | undefined
   #notices: readonly Notice[] | undefined
+  #accepted: readonly Met[] | undefined
   #trails: ReadonlyMap<string, Trail> | undefined
   readonly ok: boolean
   readonly faults: readonly Fault[]
@@ -129,10 +133,25 @@ class Findings<S> implements Survey<S> {
   }
 
   get notices() {
-    this.#notices ??= [...noticesOf(this.#reading), ...(this.#surroundings?.() ?? [])].map((notice) =>
-      secrecyOf(this.#reading).veiled(notice),
-    )
-    return this.#notices
+    this.#sortNotices()
+    return this.#notices as readonly Notice[]
+  }
+
+  get accepted() {
+    this.#sortNotices()
+    return this.#accepted as readonly Met[]
+  }
+
+  #sortNotices() {
+    if (this.#notices) return
+    const { definition, accepted } = this.#reading
+    const all = [...noticesOf(this.#reading), ...(this.#surroundings?.() ?? [])]
+    const open = all.filter(({ kind, name }) => !isAccepted(definition?.accepted, kind, [name]))
+    this.#notices = open.map((notice) => secrecyOf(this.#reading).veiled(notice))
+    this.#accepted = [
+      ...accepted,
+      ...all.filter((notice) => !open.includes(notice)).map(({ kind, name }) => ({ kind, name })),
+    ]
   }
 
   get trails() {

@@ -1,0 +1,10 @@
+/** What to do where another reader was there before: the switch of the runtime that did it, if it can be told. */
+export function otherReader(): string | undefined {
+  const { versions, execArgv, env } = process
+  const given = [...execArgv, env.NODE_OPTIONS ?? ''].join(' ')
+  if (versions.bun !== undefined)
+    return 'Bun reads it by itself: start it with --no-env-file, or write env = false in bunfig.toml.'
+  if (/--env-file/.test(given))
+    return `${versions.deno === undefined ? 'Node' : 'Deno'} reads it: leave --env-file out.`
+  return undefined
+}
