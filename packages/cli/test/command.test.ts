@@ -161,6 +161,15 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'with -- node sub/app.js', out: `4100,info,${token},development\n`, err: '' },
   { run: 'with staging -- node sub/app.js', out: `4200,debug,${token},staging\n`, err: '' },
   { run: 'with --stage staging --set COLLECTOR_PORT=4999 -- node sub/app.js', out: `4999,debug,${token},staging\n` },
+  {
+    run: 'with staging -- node sub/app.js',
+    files: { '.env.staging': `LOG_LEVEL=debug\nNOTE=${'x'.repeat(140_000)}\n` },
+    code: process.platform === 'linux' ? 1 : 0,
+    err:
+      process.platform === 'linux'
+        ? /^NOTE has 140000 bytes, and this system hands at most 131066 of them to a program\.\n {4}\.env\.staging:2:6$/m
+        : '',
+  },
   { run: 'with -- node -e process.exit(7)', code: 7, out: '', err: '' },
   {
     run: 'with staging -- node sub/app.js',

@@ -22,6 +22,10 @@ const rows: readonly [text: string, values: Record<string, string>, flaws?: stri
   ['2A=1\n A-B=1\n=x\nB=1', { B: '1' }, 'bad-name 1:1, bad-name 2:2, bad-name 3:1'],
   ["A=1\nB='x\nC=3", { A: '1', C: '3' }, 'unclosed-quote 2:3'],
   ['A="x\\"\nB=2\nC=\'', { B: '2' }, 'unclosed-quote 1:3, unclosed-quote 3:3'],
+  // The first quote whose closing changes the reading; what follows it is read.
+  ["A='x\nB=1\nC='y'\nD=2", { B: '1', C: 'y', D: '2' }, 'unclosed-quote 1:3'],
+  ['Z=1\nA="x\nexport B=1\nC="y z"\nD=2', { Z: '1', B: '1', C: 'y z', D: '2' }, 'unclosed-quote 2:3'],
+  ["A='x\ny'z w\nB=1", { B: '1' }, 'text-after-quote 2:5'],
   [`A='x' y\nB="1"'\nC=3`, { C: '3' }, 'text-after-quote 1:7, unclosed-quote 2:6'],
   ['A=x\ry\nB="x"\ry\nC=1\r\n', { C: '1' }, 'stray-return 1:4, stray-return 2:6'],
   ['A=x\0y\n#\0\nB="\0"\nC=1', { C: '1' }, 'nul 1:4, nul 3:4'],

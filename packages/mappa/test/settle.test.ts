@@ -344,6 +344,48 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
   }
 })
 
+test('a quote that closes too late is told where it opens, and what it has swallowed is not called missing', () => {
+  const entries = { A: { type: 'string' }, B: { type: 'string', secret: true }, C: { type: 'string' } } as const
+  for (const [text, faults] of [
+    [`A='x\nB=${token}\nC='y'\n`, ['unclosed-quote A 1:3']],
+    [`A='x\nB=${token}\nC='y\n`, ['unclosed-quote A 1:3']],
+    [`A="x\nB=${token}\nC=y\n`, ['unclosed-quote A 1:3']],
+    [`A='x\nB=${token}'\n`, ['unclosed-quote A 1:3', 'missing C']],
+  ] as const) {
+    const found = survey({ entries, stages: [] }, { stage: 'test', layers: [layerFromText('.env', text)] })
+    const told = found.faults.map(
+      ({ kind, name, place }) => `${kind} ${name}${place ? ` ${place.line}:${place.column}` : ''}`,
+    )
+    assert.deepEqual(told, faults, text)
+    assert.ok(!reportText(found).includes(token))
+  }
+})
+
+test('what the writer of a value hardly meant, or another reader takes otherwise, is noticed; and what is right is not', () => {
+  const pem = `-----BEGIN A-----\n${'QUJD'.repeat(16)}\nQUJDRA==\n-----END A-----`
+  for (const [text, said] of [
+    ['A= # note\n', undefined],
+    [`A='${pem}'\n`, undefined],
+    ['A=1\r', /^\.env has a carriage return at its end; a shell would take each/],
+    ['A=${B:-~/hives}\nB=\n', /tilde/],
+    ['UID=1\n', /^UID gets its value from the shell itself/],
+    ['A=\u201cmeadow\u201d\n', /begins or ends with a typographic quote/],
+    ['A=meadow\u00a0\n', /begins or ends with a no-break space/],
+    ['A="C:\\new\\table"\n', /looks like a Windows path, and in double quotes \\n, \\r and \\t stand for/],
+    ["A='C:\\new\\table'\n", undefined],
+  ] as const) {
+    const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
+    const messages = found.notices.map(({ message }) => message)
+    assert.deepEqual(found.faults, [], text)
+    if (said)
+      assert.ok(
+        messages.some((each) => said.test(each)),
+        `${text}: ${messages}`,
+      )
+    else assert.deepEqual(messages, [], text)
+  }
+})
+
 test('what a legend accepts is a number in the tally until its day is over; not what keeps secrets or leaves a value out', () => {
   const surveyOf = (accepted: unknown, entries: object = { A: { type: 'string' } }) =>
     survey({ entries, stages: [], accepted, rules: { 'A is b.': ({ A }: { A: string }) => A === 'b' } } as never, {

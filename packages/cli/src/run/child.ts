@@ -17,7 +17,7 @@ export async function runChild(
   [command, ...args]: readonly [string, ...string[]],
   environment: NodeJS.ProcessEnv,
 ): Promise<number> {
-  const child = spawn(command, args, { stdio: 'inherit', env: environment })
+  const child = startedBy(command, () => spawn(command, args, { stdio: 'inherit', env: environment }))
   const atTerminal = process.stdin.isTTY || process.stdout.isTTY
   const pass = (signal: NodeJS.Signals) => {
     if (!(atTerminal && fromTerminal.has(signal))) child.kill(signal)
@@ -40,6 +40,15 @@ export async function runChild(
   }
 }
 
+/** Some failures come at once, others as an event: here the former. */
+export function startedBy<T>(command: string, start: () => T): T {
+  try {
+    return start()
+  } catch (error) {
+    throw notRun(command, error as NodeJS.ErrnoException)
+  }
+}
+
 /** Says why a program could not be run. */
 export function notRun(command: string, error: NodeJS.ErrnoException): Error {
   const shown = JSON.stringify(printable(withoutCredentials(command)))
@@ -47,5 +56,9 @@ export function notRun(command: string, error: NodeJS.ErrnoException): Error {
     return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)
   if (error.code === 'EACCES')
     return new UsageError(`The command ${shown} may not be run: it is not executable for this user.`)
+  if (error.code === 'E2BIG')
+    return new UsageError(
+      `The command ${shown} cannot be run: its arguments and its environment are too large together.`,
+    )
   return new UsageError(`The command ${shown} cannot be run: the system says ${error.code ?? error.message}.`)
 }

@@ -1,9 +1,9 @@
-import type { ChildProcess } from 'node:child_process'
+import type { ChildProcess, StdioOptions } from 'node:child_process'
 import { readdirSync, readFileSync } from 'node:fs'
 import { constants } from 'node:os'
 import { setTimeout as wait } from 'node:timers/promises'
 import spawn from 'cross-spawn'
-import { notRun } from './child.js'
+import { notRun, startedBy } from './child.js'
 
 /** How a child ended: as a shell would show it, with 128 and its number for a signal. */
 export type Ending = { readonly code: number } | { readonly error: Error }
@@ -16,7 +16,7 @@ const killedMax = 1000
 const pollEvery = 20
 
 /**
- * A program that is kept running and started again. It and what it starts form a group of their own, so that stopping
+ * A program that is kept running and startedBy again. It and what it starts form a group of their own, so that stopping
  * it leaves nothing behind that holds its port.
  */
 export class KeptChild {
@@ -38,7 +38,13 @@ export class KeptChild {
     const [name, ...args] = this.command
     // A group in the background that reads from the terminal would be stopped by it.
     const stdin = process.stdin.isTTY ? 'ignore' : 'inherit'
-    const child = spawn(name, args, { stdio: [stdin, 'inherit', 'inherit'], env: environment, detached: groups })
+    const options = { stdio: [stdin, 'inherit', 'inherit'] as StdioOptions, env: environment, detached: groups }
+    let child: ChildProcess
+    try {
+      child = startedBy(name, () => spawn(name, args, options))
+    } catch (error) {
+      return Promise.resolve({ error: error as Error })
+    }
     this.#child = child
     const ended = new Promise<Ending>((resolve) => {
       child.once('error', (error) => resolve({ error: notRun(name, error) }))

@@ -5,6 +5,7 @@ import type { Terminal } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { passedOn } from './child.js'
 import type { Ending, KeptChild } from './kept.js'
+import { tooLongFor } from './limits.js'
 
 /** Signals that are the child's own; the others end it, and this process with it. */
 const childsOwn: ReadonlySet<NodeJS.Signals> = new Set(['SIGUSR1', 'SIGUSR2'])
@@ -80,9 +81,10 @@ export class WatchedRun {
   /** Gives the child the values as they are now, if they are others than it has and have no faults. */
   async #settle(): Promise<void> {
     const { found } = this.#state.surveyed
-    const { stage, faults } = found
+    const { stage } = found
+    const faults = found.ok ? tooLongFor(found) : found.faults
     const isRunning = this.#child.isRunning
-    if (!found.ok) {
+    if (faults.length > 0) {
       this.#faulty = true
       const consequence = isRunning ? `The old ${this.#name} goes on.` : 'Nothing was started; waiting for a change.'
       this.#say(reportText({ stage, faults, notices: [] }, { ...this.#terminal, consequence }))

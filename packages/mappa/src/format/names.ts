@@ -11,3 +11,10 @@ export function isStageName(text: string): boolean {
 export function isName(text: string): boolean {
   return namePattern.test(text)
 }
+
+/**
+ * What looks like an assignment on a further line of a text: its name and what follows the equals sign. The last line of a
+ * key in base64, which ends in one or two of those, is none.
+ */
+export const assignmentInside =
+  /\n[ \t]*(?:export[ \t]+)?([A-Za-z_][A-Za-z0-9_]*)[ \t]*=(?!=?[ \t]*\r?(?:\n|$))([^\n]*)/

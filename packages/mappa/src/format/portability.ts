@@ -1,4 +1,5 @@
 import type { Style } from './item-kinds.js'
+import { assignmentInside } from './names.js'
 
 /** What in a value other readers, a shell among them, would take otherwise. */
 export type Difference =
@@ -19,7 +20,7 @@ const outside: readonly (readonly [Difference, RegExp])[] = [
   ['shell-signs', /[`;&|<>()]/],
   ['dollar', /\$[A-Za-z0-9_@*#?$!(-]/],
   // POSIX, section 2.6.1: in an assignment also behind a colon.
-  ['tilde', /^~|:~/],
+  ['tilde', /^~|:~|\$\{[A-Za-z_]\w*:?[-+?]~/],
 ]
 
 /** Why a value, as written, is outside the portable subset; empty if a shell would read it as we do. */
@@ -36,9 +37,21 @@ export function differencesOf(written: string, style: Style): readonly Differenc
     } else if (!piece.startsWith("'")) {
       for (const [difference, sign] of outside) if (difference !== 'tilde' && sign.test(piece)) found.add(difference)
       // Behind a quote a tilde is an ordinary one.
-      if (piece.includes(':~')) found.add('tilde')
+      if (/:~|\$\{[A-Za-z_]\w*:?[-+?]~/.test(piece)) found.add('tilde')
     }
-    if (/\n[ \t]*(?:export[ \t]+)?[A-Za-z_][A-Za-z0-9_]*[ \t]*=/.test(inner)) found.add('assignment-inside')
+    if (assignmentInside.test(inner)) found.add('assignment-inside')
   }
   return [...found]
+}
+
+/** Names that a shell gives a value itself; bash refuses some of them, and replaces others. POSIX, 2.5.3, and bash. */
+const namesOfShells = new Set(
+  'UID EUID PPID GROUPS BASHPID BASHOPTS SHELLOPTS RANDOM SRANDOM SECONDS LINENO IFS OPTIND OPTARG FUNCNAME DIRSTACK HISTCMD _'.split(
+    ' ',
+  ),
+)
+
+/** Whether a shell gives a name its value itself, so that a file cannot. */
+export function isNameOfShell(name: string): boolean {
+  return namesOfShells.has(name)
 }

@@ -1,5 +1,6 @@
 import { parseParts } from './expansion.js'
 import type { Flaw, ItemKind, Style } from './item-kinds.js'
+import { assignmentInside } from './names.js'
 
 /**
  * One pass over layer text, item by item. The grammar (docs/format.md has it in full):
@@ -35,6 +36,8 @@ export interface Cursor {
   flaw: Flaw | undefined
   flawStart: number
   flawEnd: number
+  /** Up to here a quote that closes too late has been looked at already, which keeps a text full of such linear. */
+  lateUntil: number
   /** From here on no closing quote of this kind is left. Keeps a text full of opening quotes linear. */
   singleEndsAt: number
   doubleEndsAt: number
@@ -78,6 +81,7 @@ export function cursorAt(text: string): Cursor {
     flaw: undefined,
     flawStart: 0,
     flawEnd: 0,
+    lateUntil: -1,
     singleEndsAt: never,
     doubleEndsAt: never,
     hash: -1,
@@ -118,7 +122,8 @@ export function scanItem(cursor: Cursor): boolean {
   cursor.nameStart = at
   cursor.nameEnd = end
   const start = skipBlanks(text, equals + 1)
-  cursor.loose = equals > end || (start > equals + 1 && !isLineEnd(text, start))
+  // A comment may follow an empty value, for a shell too.
+  cursor.loose = equals > end || (start > equals + 1 && !isLineEnd(text, start) && text.charCodeAt(start) !== HASH)
   cursor.valueStart = start
   const first = text.charCodeAt(start)
   if (first === SINGLE || first === DOUBLE) scanPieces(cursor)
@@ -203,6 +208,8 @@ function scanPieces(cursor: Cursor): void {
   let at = cursor.valueStart
   let pieces = 0
   let style: Style = 'joined'
+  // The first piece that goes over lines: where something is wrong behind it, it may be one that was meant to close before.
+  let long = -1
   cursor.dollar = false
   while (!isLineEnd(text, at) && !isBlank(text.charCodeAt(at))) {
     const code = text.charCodeAt(at)
@@ -211,18 +218,20 @@ function scanPieces(cursor: Cursor): void {
       const close = at >= cursor.singleEndsAt ? -1 : text.indexOf("'", at + 1)
       if (close < 0) {
         cursor.singleEndsAt = Math.min(cursor.singleEndsAt, at)
-        flawed(cursor, 'unclosed-quote', at, at + 1)
+        flawedQuote(cursor, long, at)
         return
       }
       style = 'single'
+      if (long < 0 && endsLine(text, at, close)) long = at
       at = close + 1
     } else if (code === DOUBLE) {
       const close = at >= cursor.doubleEndsAt ? -1 : doubleClose(text, at + 1)
       if (close < 0) {
         cursor.doubleEndsAt = Math.min(cursor.doubleEndsAt, at)
-        flawed(cursor, 'unclosed-quote', at, at + 1)
+        flawedQuote(cursor, long, at)
         return
       }
+      if (long < 0 && endsLine(text, at, close)) long = at
       cursor.dollar ||= text.slice(at, close).includes('$')
       style = 'double'
       at = close + 1
@@ -238,7 +247,25 @@ function scanPieces(cursor: Cursor): void {
   cursor.valueEnd = at
   const after = skipBlanks(text, at)
   if (isLineEnd(text, after) || text.charCodeAt(after) === HASH) finishValue(cursor, after)
-  else flawed(cursor, 'text-after-quote', after, lineEnd(text, after))
+  else if (!closesLate(cursor, long, after)) flawed(cursor, 'text-after-quote', after, lineEnd(text, after))
+}
+
+/** A quote that is not closed, or an earlier one that was meant to be: the first whose closing changes the reading. */
+function flawedQuote(cursor: Cursor, long: number, at: number): void {
+  if (!closesLate(cursor, long, at)) flawed(cursor, 'unclosed-quote', at, at + 1)
+}
+
+/** Makes a flaw of a piece that has swallowed assignments, so that reading goes on with those. */
+function closesLate(cursor: Cursor, long: number, at: number): boolean {
+  const { text } = cursor
+  if (long < 0 || long <= cursor.lateUntil || !assignmentInside.test(text.slice(long, at))) return false
+  cursor.lateUntil = at
+  return flawed(cursor, 'unclosed-quote', long, long + 1)
+}
+
+function endsLine(text: string, start: number, end: number): boolean {
+  const at = text.indexOf('\n', start)
+  return at >= 0 && at < end
 }
 
 /** The offset of the quote that closes a double-quoted piece whose text starts at `from`, or -1. A backslash hides the character behind it. */

@@ -19,6 +19,7 @@ import {
 } from './read.js'
 import { type ReadAlready, readAlreadyMin } from './read-already.js'
 import type { BrokenRule } from './rules.js'
+import { assignmentsInside } from './secrecy.js'
 import type { Stage } from './stage.js'
 
 /** What is wrong with a reading, in words: every fault with its place and what to do. */
@@ -27,6 +28,8 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
   const { notAsked = [] } = sources
   const open = notAsked.length > 0 ? reading.problems.filter(mayBeElsewhere) : []
   const problems = reading.problems.filter((problem) => !open.includes(problem))
+  const swallowing = swallowingIn(problems, layers)
+  const swallowed = new Set(swallowing.flatMap(({ names }) => names))
   return [
     ...(sources.faults ?? []),
     ...notAsked.map((fault, at) => (at === 0 ? withNames(fault, open) : fault)),
@@ -42,8 +45,11 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       ...steeringFaults(layer),
       ...commandLineFaults(layer, entries, stage),
     ]),
+    ...swallowing.map(lateQuote),
     ...withLayersAbove(
-      problems.filter((problem) => !isTold(problem, layers)).map((problem) => problemFault(problem, reading)),
+      problems
+        .filter((problem) => !isTold(problem, layers) && !swallowed.has(problem.name))
+        .map((problem) => problemFault(problem, reading)),
       sources,
     ),
     ...reading.already
@@ -77,6 +83,39 @@ function withNames(fault: Fault, open: readonly Problem[]): Fault {
   const rest = open.length - names.length
   const list = rest > 0 ? `${names.join(', ')} and ${rest} more` : names.join(', ')
   return { ...fault, message: `${fault.message} No layer here sets ${list}.` }
+}
+
+/** A value of several lines in which names stand that are missing. */
+interface Swallowing {
+  readonly layer: Layer
+  readonly name: string
+  readonly names: readonly string[]
+}
+
+function swallowingIn(problems: readonly Problem[], layers: readonly Layer[]): Swallowing[] {
+  const missing = new Set(problems.flatMap(({ name, breach }) => (breach === 'missing' ? [name] : [])))
+  if (missing.size === 0) return []
+  return layers.flatMap((layer) => {
+    if (layer.source !== 'file' || !layer.text?.includes('\n')) return []
+    const found: Swallowing[] = []
+    layer.each((name, text) => {
+      if (!text.includes('\n')) return
+      const names = assignmentsInside(text).flatMap((inside) => (missing.has(inside.name) ? [inside.name] : []))
+      if (names.length > 0) found.push({ layer, name, names })
+    })
+    return found
+  })
+}
+
+/** A quote that closes, and too late. */
+function lateQuote({ layer, name, names }: Swallowing): Fault {
+  return {
+    kind: 'unclosed-quote',
+    name,
+    message: `The value of ${name} goes on over the lines of ${names.join(', ')}, since its quote closes too late.`,
+    ...valueSpot(layer, name, undefined),
+    remedy: 'Close it at the end of its line; or set those names elsewhere, if the lines are a part of the value.',
+  }
 }
 
 /**

@@ -1,4 +1,4 @@
-import { type Difference, differencesOf } from '../format/portability.js'
+import { type Difference, differencesOf, isNameOfShell } from '../format/portability.js'
 import { encodeValue } from '../format/value.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { hides } from '../legend/entry.js'
@@ -66,6 +66,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, names, former
         .map(({ nameStart }) => lineAt(layer, nameStart))
         .join(', ')}.`,
     }
+  yield* lookNotices(layer, name, entries)
   yield* valueNotices(layer, name, entries, names)
   if (ranges.some(({ loose }) => loose))
     yield {
@@ -74,6 +75,14 @@ function* nameNotices(layer: Layer, name: string, { entries, told, names, former
       message: `Blanks stand beside the equals sign of ${name}; a shell would not read this line.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: `Write: ${name}=… without blanks round the equals sign`,
+    }
+  if (isNameOfShell(name))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `${name} gets its value from the shell itself; one that reads this file refuses the line, or passes over it.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: 'Give it another name.',
     }
   if (/[a-z]/.test(name) && !entries.has(name))
     yield {
@@ -196,6 +205,36 @@ const differenceTexts: Readonly<Record<Difference, string>> = {
   'assignment-inside': 'a line that looks like an assignment',
 }
 
+/** Quotes as word processors write them, and blanks that are none, at either end of a value. */
+const [oddQuote, oddBlank] = [
+  /^[\u2018-\u201f\u00ab\u00bb\u2039\u203a\u300c-\u300f\uff02\uff07]|[\u2018-\u201f\u00ab\u00bb\u2039\u203a\uff02\uff07]$/,
+  /^[\u00a0\u2000-\u200b\u202f\u3000\ufeff]|[\u00a0\u2000-\u200b\u202f\u3000\ufeff]$/,
+]
+
+/** What a value holds that its writer hardly meant. */
+function* lookNotices(layer: Layer, name: string, entries: StageEntries): Generator<Notice> {
+  const { written, style } = writtenOf(layer, name) ?? {}
+  if (written === undefined || style === undefined) return
+  const spot = valueSpot(layer, name, entries.get(name))
+  const odd = oddQuote.test(written) ? 'a typographic quote' : oddBlank.test(written) ? 'a no-break space' : undefined
+  if (style === 'bare' && odd)
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `The value of ${name} begins or ends with ${odd}, which is a part of it.`,
+      ...spot,
+      remedy: odd === 'a no-break space' ? 'Remove it.' : `Write straight quotes: ${name}='…'`,
+    }
+  if (style !== 'bare' && style !== 'single' && /"[A-Za-z]:\\[^"\n]*"/.test(written) && /\\[nrt]/.test(written))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `The value of ${name} looks like a Windows path, and in double quotes \\n, \\r and \\t stand for line ends and tabs.`,
+      ...spot,
+      remedy: 'Put the path in single quotes.',
+    }
+}
+
 /** What of a value other readers would take otherwise, and how to write it so that all agree. */
 function* valueNotices(
   layer: Layer,
@@ -237,11 +276,16 @@ function* valueNotices(
 /** A shell reads neither a byte order mark nor CRLF as we do. */
 function* fileNotices(layer: Layer): Generator<Notice> {
   const text = layer.text ?? ''
-  const what = text.startsWith('\ufeff') ? 'a byte order mark' : text.includes('\r\n') ? 'CRLF line ends' : undefined
+  const returns = text.includes('\r\n')
+    ? 'CRLF line ends'
+    : text.endsWith('\r')
+      ? 'a carriage return at its end'
+      : undefined
+  const what = text.startsWith('\ufeff') ? 'a byte order mark' : returns
   if (what)
     yield {
       kind: 'read-differently',
-      message: `${layer.name} has ${what}; a shell would take ${what === 'CRLF line ends' ? 'each carriage return for a part of the value' : 'it for a part of the first name'}.`,
+      message: `${layer.name} has ${what}; a shell would take ${what === returns ? 'each carriage return for a part of the value' : 'it for a part of the first name'}.`,
       layer: layer.name,
       remedy: 'Save it as UTF-8 without a byte order mark, with LF line ends.',
     }

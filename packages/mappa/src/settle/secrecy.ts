@@ -1,4 +1,4 @@
-import { isName } from '../format/names.js'
+import { assignmentInside } from '../format/names.js'
 import { opensSomething, withoutCredentials } from '../leak/credentials.js'
 import { Needles } from '../leak/needles.js'
 import { masked } from '../leak/ranges.js'
@@ -139,28 +139,14 @@ export function maskFor(layers: readonly Layer[]): (text: string) => string {
 }
 
 /** What looks like an assignment on a further line of a value. */
-function assignmentsInside(text: string): { readonly name: string; readonly value: string }[] {
-  return text
-    .split('\n')
-    .slice(1)
-    .flatMap((line) => {
-      const equals = line.indexOf('=')
-      const name = line
-        .slice(0, Math.max(equals, 0))
-        .trim()
-        .replace(/^export[ \t]+/, '')
-      if (!isName(name)) return []
-      return [
-        {
-          name,
-          value: line
-            .slice(equals + 1)
-            .trim()
-            .replace(/^(['"])(.*)\1$/s, '$2'),
-        },
-      ]
-    })
+export function assignmentsInside(text: string): { readonly name: string; readonly value: string }[] {
+  return [...text.matchAll(everyAssignment)].map(([, name = '', value = '']) => ({
+    name,
+    value: value.trim().replace(/^(['"])(.*)\1$/s, '$2'),
+  }))
 }
+
+const everyAssignment = new RegExp(assignmentInside, 'g')
 
 const known = new WeakMap<Reading, Secrecy>()
 
