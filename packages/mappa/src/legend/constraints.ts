@@ -113,8 +113,21 @@ export function defaultOf(entry: AnyEntry): unknown {
 
 /** 0.3 is a multiple of 0.1 to a person, though not to binary fractions; so the quotient may be off by its last bits. */
 function isMultiple(value: number, step: number): boolean {
-  const quotient = value / step
-  return Math.abs(quotient - Math.round(quotient)) <= Number.EPSILON * Math.abs(quotient)
+  if (Number.isInteger(value) && Number.isInteger(step)) return value % step === 0
+  // Exactly, by the digits that people write: 0.3 is a multiple of 0.1, which their nearest fractions are not.
+  const [a, b] = [decimalOf(value), decimalOf(step)]
+  const places = Math.max(a.places, b.places)
+  // Further apart than any two numbers that somebody means.
+  if (places > 400) return false
+  return (a.digits * 10n ** BigInt(places - a.places)) % (b.digits * 10n ** BigInt(places - b.places)) === 0n
+}
+
+/** A finite number as the digits of its shortest form, and how many of them stand behind the point. */
+function decimalOf(value: number): { readonly digits: bigint; readonly places: number } {
+  const [, whole = '', fraction = '', exponent = '0'] = /^(-?\d+)(?:\.(\d+))?(?:e([+-]\d+))?$/.exec(String(value)) ?? []
+  const places = fraction.length - Number(exponent)
+  const digits = BigInt(whole + fraction)
+  return places >= 0 ? { digits, places } : { digits: digits * 10n ** BigInt(-places), places: 0 }
 }
 
 function textBreach(entry: AnyEntry, value: string): Breach | undefined {

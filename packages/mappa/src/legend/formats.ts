@@ -72,10 +72,10 @@ function isDate(text: string): boolean {
   return day >= 1 && day <= days
 }
 
-/** RFC 3339, 5.6: `date-time`; a leap second only at the end of a day in UTC. */
+/** RFC 3339, 5.6: `date-time`, with a T and the offset as `+02:00`; a leap second only at the end of a day in UTC. */
 function isDateTime(text: string): boolean {
-  const [, date = '', clock = ''] = /^(.{10})[Tt\s](.*)$/.exec(text) ?? []
-  const parts = /^(\d\d):(\d\d):(\d\d)(?:\.\d+)?(?:[Zz]|([+-])(\d\d):?(\d\d)?)$/.exec(clock)
+  const [, date = '', clock = ''] = /^(.{10})[Tt](.*)$/.exec(text) ?? []
+  const parts = /^(\d\d):(\d\d):(\d\d)(?:\.\d+)?(?:[Zz]|([+-])(\d\d):(\d\d))$/.exec(clock)
   if (!isDate(date) || !parts) return false
   const [hour, minute, second] = parts.slice(1, 4).map(Number) as [number, number, number]
   const sign = parts[4] === '-' ? -1 : 1
@@ -85,9 +85,9 @@ function isDateTime(text: string): boolean {
   return second < 60 || (second === 60 && utc === 1439)
 }
 
-/** RFC 9562, 4; also as a URN. */
+/** RFC 9562, 4. */
 function isUuid(text: string): boolean {
-  return /^(?:urn:uuid:)?[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(text)
+  return /^[0-9a-f]{8}-(?:[0-9a-f]{4}-){3}[0-9a-f]{12}$/i.test(text)
 }
 
 /** ECMA-262, in Unicode mode. */
