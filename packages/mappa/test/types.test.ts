@@ -104,6 +104,61 @@ test('a wrong word is an error on its own line', () => {
       },
     },
   })
+  legend(
+    {
+      A: { type: 'string', stages: { harvest: { optional: true } } },
+      B: {
+        type: 'string',
+        stages: {
+          // @ts-expect-error: the legend names no such stage
+          harvst: { optional: true },
+        },
+      },
+      C: { type: 'duration', default: '1h 30m' },
+      D: { type: 'bytes', default: '10MiB' },
+      E: {
+        type: 'duration',
+        // @ts-expect-error: no duration
+        default: '5 bees',
+      },
+      F: {
+        type: 'bytes',
+        // @ts-expect-error: no size
+        default: '10MX',
+      },
+      G: {
+        type: 'string',
+        // @ts-expect-error: an empty step
+        as: 'a..b',
+      },
+      // @ts-expect-error: no name of a variable
+      'H-I': { type: 'string' },
+      // @ts-expect-error: nor is this
+      '2': { type: 'string' },
+    },
+    { stages: ['harvest'] },
+  )
+  legend({
+    A: {
+      type: 'string',
+      // @ts-expect-error: another entry is seen there
+      as: 'a.b',
+    },
+    B: {
+      type: 'string',
+      // @ts-expect-error: and that one too
+      as: 'a.b',
+    },
+    c: { type: 'string' },
+    D: {
+      type: 'string',
+      // @ts-expect-error: a name is a place, too
+      as: 'c',
+    },
+  })
+  const names: string[] = ['harvest']
+  legend({ A: { type: 'string', stages: { harvest: { optional: true } } } }, { stages: names })
+  legend({ A: { type: 'string', stages: { preview: {} } } }, { stages: { preview: { like: 'staging' } } })
   // @ts-expect-error: a default of another type
   legend({ A: { type: 'integer', default: 'x' } })
   // @ts-expect-error: no such type

@@ -34,12 +34,12 @@ export interface Remote {
 
 /** Options of {@link legend}. */
 // biome-ignore lint/suspicious/noExplicitAny: rules of some legend, whichever it is.
-export interface LegendOptions<S = any> {
+export interface LegendOptions<V = any, S extends string = string> {
   /**
    * Names of stages beside `development`, `test`, `staging` and `production`. One may be like another, whose layers and words
    * lie beneath its own: `{ preview: { like: 'staging' } }`.
    */
-  readonly stages?: readonly string[] | Readonly<Record<string, { readonly like?: string }>>
+  readonly stages?: readonly S[] | { readonly [Name in S]: { readonly like?: string } }
   /**
    * Directories of one-value files, as container platforms mount secrets: each file is named as its variable. Paths are
    * absolute or start at the root. One that is not there gives nothing.
@@ -58,7 +58,7 @@ export interface LegendOptions<S = any> {
    * What spans entries: `{ 'An alert needs a token.': ({ alert }) => !alert.enabled || alert.token !== undefined }`. A
    * rule that gives false is a fault which names the variables it read; it is skipped while one of them is at fault.
    */
-  readonly rules?: Rules<S>
+  readonly rules?: Rules<V>
 }
 
 /**
@@ -73,9 +73,9 @@ export interface LegendOptions<S = any> {
  * })
  * ```
  */
-export function legend<const E extends Entries>(
-  entries: E & Strict<E>,
-  options: LegendOptions<Settings<NoInfer<E>>> = {},
+export function legend<const E extends Entries, const S extends string = never>(
+  entries: E & Strict<E, S>,
+  options: LegendOptions<Settings<NoInfer<E>>, S> = {},
 ): Legend<E> {
   const { stages = [], ...rest } = options
   return { entries, ...stagesIn(stages), ...rest }

@@ -242,21 +242,81 @@ interface Wrong<Why extends string> {
 type Refuse<W extends PropertyKey, T extends string> = {
   [X in W]: Wrong<`type '${T}' has no word '${X & string}' here`>
 }
-/** Intersected with the entries that were given: adds nothing to right ones, and an impossible type to a wrong word. */
-export type Strict<E> = string extends keyof E
+/** Where code sees an entry: its place by `as`, or its name. */
+type PlaceOf<E, Name> = E extends { as: infer P extends string } ? P : Name
+/** The names of entries by the places at which code sees them; two at one place are a union. */
+type NamesAt<E> = { [Name in keyof E as PlaceOf<E[Name], Name> & string]: Name }
+
+/** Characters that people put into names and no environment takes. */
+type OddCharacter = ' ' | '-' | '.' | ':' | '/' | '=' | '$' | '+' | '@' | '!' | '?' | ',' | ';' | "'" | '"' | '(' | ')'
+type Digit = '0' | '1' | '2' | '3' | '4' | '5' | '6' | '7' | '8' | '9'
+type OddName = '' | `${Digit}${string}` | `${string}${OddCharacter}${string}`
+type OddPlace = '' | `.${string}` | `${string}.` | `${string}..${string}`
+
+type TimeUnit = 'ms' | 's' | 'm' | 'min' | 'h' | 'd' | 'w'
+type Blank = '' | ' '
+type SizeUnit = 'B' | 'kB' | 'KB' | 'MB' | 'GB' | 'TB' | 'KiB' | 'kiB' | 'MiB' | 'GiB' | 'TiB'
+/** Amounts as people write them, as far as a type can tell. */
+interface Amounts {
+  duration:
+    | '0'
+    | `P${string}`
+    | `${number}${Blank}${TimeUnit}`
+    | `${number}${Blank}${TimeUnit}${Blank}${number}${string}`
+  bytes: `${number}` | `${number}${Blank}${SizeUnit}` | Lowercase<`${number}${Blank}${SizeUnit}`>
+}
+
+/** The stages that every legend has, for types. */
+type CommonStage = 'development' | 'test' | 'staging' | 'production'
+
+/**
+ * Intersected with the entries that were given: adds nothing to right ones, and an impossible type to a wrong word. `S` are the
+ * stages that the legend names.
+ */
+export type Strict<E, S extends string = string> = string extends keyof E
   ? unknown // the constraint itself: keep it out of contextual types
-  : { [Name in keyof E]: E[Name] extends { type: infer T extends EntryType } ? StrictEntry<E[Name], T> : unknown }
-type StrictEntry<E, T extends EntryType> = Refuse<Exclude<keyof E, WordOf[T]>, T> &
+  : {
+      [Name in keyof E]: E[Name] extends { type: infer T extends EntryType }
+        ? StrictEntry<E[Name], T, S | CommonStage> & StrictName<E[Name], Name, NamesAt<E>>
+        : unknown
+    }
+type StrictName<E, Name, At> = (Name extends OddName ? Wrong<'a name is letters, digits and underscores'> : unknown) &
+  (E extends { as: infer P extends string }
+    ? P extends OddPlace
+      ? { as: Wrong<'as is names joined by dots'> }
+      : // Asked for this one place, since looking through all of them would cost their square.
+        At extends { [Place in P]: infer N }
+        ? [N] extends [Name]
+          ? unknown
+          : { as: Wrong<'another entry is seen there, too'> }
+        : unknown
+    : unknown)
+type StrictEntry<E, T extends EntryType, S extends string> = Refuse<Exclude<keyof E, WordOf[T]>, T> &
   (E extends { enum: readonly (infer U)[]; default: infer D }
     ? [D] extends [U]
       ? unknown
       : { default: Wrong<'the default is not in the enum'> }
+    : unknown) &
+  (T extends keyof Amounts
+    ? E extends { default: infer D extends string }
+      ? string extends D
+        ? unknown
+        : D extends Amounts[T]
+          ? unknown
+          : { default: Wrong<`this is no ${T}`> }
+      : unknown
     : unknown) &
   (E extends { items: infer I extends { type: string } }
     ? { items: { [X in Exclude<keyof I, keyof ItemOf<I['type']>>]: Wrong<`items have no word '${X & string}' here`> } }
     : unknown) &
   (E extends { secret: true; reach: 'browser' } ? { reach: Wrong<'a secret cannot reach the browser'> } : unknown) &
   (E extends { secret: true; default: unknown } ? { default: Wrong<'a secret cannot have a default'> } : unknown) &
-  (E extends { stages: infer S }
-    ? { stages: { [N in keyof S]: Refuse<Exclude<keyof S[N], Exclude<WordOf[T], LastingWord>>, T> } }
+  (E extends { stages: infer G }
+    ? {
+        stages: {
+          [N in keyof G]: N extends S
+            ? Refuse<Exclude<keyof G[N], Exclude<WordOf[T], LastingWord>>, T>
+            : Wrong<'the legend names no such stage'>
+        }
+      }
     : unknown)
