@@ -260,6 +260,22 @@ export function readLayer(text: string): LayerDocument {
   return new LayerDocument(text)
 }
 
+/** Where each name is assigned in a text, every time, in order; without a document around it. */
+export function assignmentRanges(text: string): ReadonlyMap<string, readonly AssignmentRange[]> {
+  const ranges = new Map<string, AssignmentRange[]>()
+  const cursor = cursorAt(text)
+  while (scanItem(cursor)) {
+    if (cursor.kind !== 'assignment') continue
+    const { nameStart, nameEnd, valueStart, valueEnd, style, loose } = cursor
+    const name = text.slice(nameStart, nameEnd)
+    const range = { nameStart, valueStart, valueEnd, style, loose }
+    const known = ranges.get(name)
+    if (known) known.push(range)
+    else ranges.set(name, [range])
+  }
+  return ranges
+}
+
 function readItem(text: string): Item {
   const cursor = cursorAt(text)
   scanItem(cursor)

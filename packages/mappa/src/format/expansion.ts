@@ -27,6 +27,9 @@ export type Parsed =
 /** Nobody nests words deeper by hand, and a limit keeps evaluation from exhausting the stack. */
 const nestingMax = 100
 
+/** So many names behind dollar signs are kept of one value; more are data. */
+const bareMax = 100
+
 /** What a backslash makes of the character behind it in double quotes. */
 export const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
 
@@ -52,57 +55,77 @@ export function parseParts(written: string, style: Style): Parsed {
   const bare: BareDollar[] = []
   let parts: Part[] = []
   let text = ''
+  /** Where the text starts that is as it is written and was not taken yet: most of a value is. */
+  let run = 0
+  const names = new Set<string>()
   /** Inside double quotes, how many expansions were open where they began: those inside must be closed within. */
   let outer: number | undefined
+  let at = 0
+  const take = () => {
+    if (at > run) text += written.slice(run, at)
+  }
   const flush = () => {
     if (text !== '') parts.push(text)
     text = ''
   }
-  for (let at = 0; at < written.length; ) {
+  while (at < written.length) {
     const char = written[at] as string
     const quoted = outer !== undefined
     const next = written[at + 1]
     if (style !== 'bare' && !quoted && char === "'") {
+      take()
       const close = written.indexOf("'", at + 1)
       text += written.slice(at + 1, close).replaceAll('\r\n', '\n')
       at = close + 1
+      run = at
     } else if (style !== 'bare' && char === '"') {
       // Inside double quotes a word has none of its own: the quote would end the piece before the expansion ends.
       if (outer !== undefined && open.length > outer) return { flawAt: (open.at(-1) as Frame).start }
+      take()
       outer = quoted ? undefined : open.length
       at++
+      run = at
     } else if (style !== 'bare' && char === '\\' && next !== undefined && (!quoted || next in escapes)) {
+      take()
       text += quoted ? escapes[next] : next
       at += 2
-    } else if (quoted && char === '\r' && next === '\n') at++
-    else if (char === '$' && next === '{') {
+      run = at
+    } else if (quoted && char === '\r' && next === '\n') {
+      take()
+      at++
+      run = at
+    } else if (char === '$' && next === '{') {
       head.lastIndex = at
       const [all, name, operator] = head.exec(written) ?? []
       if (all === undefined || name === undefined || open.length === nestingMax) return { flawAt: at }
+      take()
       flush()
       open.push({ start: at, name, operator: operator as Operator, parts })
       parts = []
       at += all.length
+      run = at
     } else if (char === '}' && open.length > (outer ?? 0)) {
+      take()
       flush()
       const { name, operator, parts: before } = open.pop() as Frame
       before.push({ name, operator, word: parts })
       parts = before
       at++
+      run = at
     } else if (char === '$') {
       bareName.lastIndex = at + 1
-      const name = bareName.exec(written)?.[0]
-      if (name) bare.push({ name, start: at })
-      text += char
+      const name = names.size < bareMax ? bareName.exec(written)?.[0] : undefined
+      // One of each name is enough to say what is wrong.
+      if (name && !names.has(name)) bare.push({ name, start: at })
+      if (name) names.add(name)
       at++
     } else {
       // One that means nothing here, and all up to the next that could mean something.
       meaningful.lastIndex = at + 1
-      const end = meaningful.test(written) ? meaningful.lastIndex - 1 : written.length
-      text += written.slice(at, end)
-      at = end
+      at = meaningful.test(written) ? meaningful.lastIndex - 1 : written.length
     }
   }
+  take()
   flush()
   const unclosed = open[0]
   return unclosed ? { flawAt: unclosed.start } : { parts, bare }

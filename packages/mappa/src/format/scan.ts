@@ -208,8 +208,6 @@ function scanPieces(cursor: Cursor): void {
   let at = cursor.valueStart
   let pieces = 0
   let style: Style = 'joined'
-  // The first piece that goes over lines: where something is wrong behind it, it may be one that was meant to close before.
-  let long = -1
   cursor.dollar = false
   while (!isLineEnd(text, at) && !isBlank(text.charCodeAt(at))) {
     const code = text.charCodeAt(at)
@@ -218,20 +216,18 @@ function scanPieces(cursor: Cursor): void {
       const close = at >= cursor.singleEndsAt ? -1 : text.indexOf("'", at + 1)
       if (close < 0) {
         cursor.singleEndsAt = Math.min(cursor.singleEndsAt, at)
-        flawedQuote(cursor, long, at)
+        flawedQuote(cursor, at)
         return
       }
       style = 'single'
-      if (long < 0 && endsLine(text, at, close)) long = at
       at = close + 1
     } else if (code === DOUBLE) {
       const close = at >= cursor.doubleEndsAt ? -1 : doubleClose(text, at + 1)
       if (close < 0) {
         cursor.doubleEndsAt = Math.min(cursor.doubleEndsAt, at)
-        flawedQuote(cursor, long, at)
+        flawedQuote(cursor, at)
         return
       }
-      if (long < 0 && endsLine(text, at, close)) long = at
       cursor.dollar ||= text.slice(at, close).includes('$')
       style = 'double'
       at = close + 1
@@ -247,25 +243,34 @@ function scanPieces(cursor: Cursor): void {
   cursor.valueEnd = at
   const after = skipBlanks(text, at)
   if (isLineEnd(text, after) || text.charCodeAt(after) === HASH) finishValue(cursor, after)
-  else if (!closesLate(cursor, long, after)) flawed(cursor, 'text-after-quote', after, lineEnd(text, after))
+  else if (!closesLate(cursor, after)) flawed(cursor, 'text-after-quote', after, lineEnd(text, after))
 }
 
 /** A quote that is not closed, or an earlier one that was meant to be: the first whose closing changes the reading. */
-function flawedQuote(cursor: Cursor, long: number, at: number): void {
-  if (!closesLate(cursor, long, at)) flawed(cursor, 'unclosed-quote', at, at + 1)
+function flawedQuote(cursor: Cursor, at: number): void {
+  if (!closesLate(cursor, at)) flawed(cursor, 'unclosed-quote', at, at + 1)
 }
 
 /** Makes a flaw of a piece that has swallowed assignments, so that reading goes on with those. */
-function closesLate(cursor: Cursor, long: number, at: number): boolean {
-  const { text } = cursor
+function closesLate(cursor: Cursor, at: number): boolean {
+  const { text, valueStart } = cursor
+  const long = at <= cursor.lateUntil ? -1 : firstLong(text, valueStart, at)
   if (long < 0 || long <= cursor.lateUntil || !assignmentInside.test(text.slice(long, at))) return false
   cursor.lateUntil = at
   return flawed(cursor, 'unclosed-quote', long, long + 1)
 }
 
-function endsLine(text: string, start: number, end: number): boolean {
-  const at = text.indexOf('\n', start)
-  return at >= 0 && at < end
+/** The first piece of a value in front of an offset that goes over lines; -1 if none does. */
+function firstLong(text: string, valueStart: number, before: number): number {
+  for (let at = valueStart; at < before; ) {
+    const code = text.charCodeAt(at)
+    const isQuote = code === SINGLE || code === DOUBLE
+    const close = code === SINGLE ? text.indexOf("'", at + 1) : isQuote ? doubleClose(text, at + 1) : at
+    if (close < 0) return -1
+    if (isQuote && close < before && text.slice(at, close).includes('\n')) return at
+    at = isQuote ? close + 1 : at + (code === BACKSLASH && !isLineEnd(text, at + 1) ? 2 : 1)
+  }
+  return -1
 }
 
 /** The offset of the quote that closes a double-quoted piece whose text starts at `from`, or -1. A backslash hides the character behind it. */

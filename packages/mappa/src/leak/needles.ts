@@ -12,6 +12,9 @@ const keyLength = 8
 /** Longer texts are looked for piece by piece, so that no position costs more than so many look-ups. */
 const pieceLength = 64
 
+/** So much of a text is looked for: no secret is longer, and data would fill the memory in all its spellings. UTF-16 code units. */
+const textMax = 16_384
+
 /** What begins with the same eight signs: pieces by their length, the longest first. */
 interface Bucket<Name> {
   readonly lengths: number[]
@@ -33,7 +36,7 @@ export class Needles<Name = string> {
 
   /** Adds a text in all of its spellings; one of fewer than 8 bytes is none. */
   add(text: string, name: Name): void {
-    for (const spelling of spellingsOf(text)) {
+    for (const spelling of spellingsOf(text.slice(0, textMax))) {
       for (let at = 0; at + keyLength <= spelling.length; at += pieceLength)
         this.#addPiece(spelling.slice(at, at + pieceLength), name)
       // The last piece may be too short to be looked up, so it reaches back.

@@ -23,10 +23,7 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
   const names = new Set(stack.names())
   const files = layers.filter((layer) => layer.source === 'file')
   return [
-    ...files.flatMap((layer) => [
-      ...fileNotices(layer),
-      ...[...layer.names()].flatMap((name) => [...nameNotices(layer, name, { entries, told, names, formers })]),
-    ]),
+    ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, told, names, formers })]),
     ...[...entries.keys()].flatMap((name) => [
       ...stackNotices(name, entries, layers, stage, lines),
       // What is at fault has been told.
@@ -39,6 +36,9 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
   ]
 }
 
+/** So many lines are named of a name that is set again and again. */
+const linesMax = 10
+
 /** What is known of names while the notices of each are worked out. */
 interface Around {
   readonly entries: StageEntries
@@ -46,6 +46,27 @@ interface Around {
   readonly told: ReadonlySet<string | undefined>
   readonly names: ReadonlySet<string>
   readonly formers: ReadonlySet<string>
+}
+
+/** Nobody reads more of one file: it is data, or something is wrong with all of it. */
+const noticesMax = 100
+
+function layerNotices(layer: Layer, around: Around): Notice[] {
+  const found: Notice[] = []
+  let left = 0
+  for (const name of layer.names())
+    if (found.length < noticesMax) found.push(...nameNotices(layer, name, around))
+    else left++
+  if (left === 0) return found
+  return [
+    ...found,
+    {
+      kind: 'read-differently',
+      message: `${layer.name} has more notices: ${left} further ${left === 1 ? 'name was' : 'names were'} not looked at.`,
+      layer: layer.name,
+      remedy: 'Correct those above first; or keep data in a file of its own.',
+    },
+  ]
 }
 
 function* nameNotices(layer: Layer, name: string, { entries, told, names, formers }: Around): Generator<Notice> {
@@ -62,9 +83,9 @@ function* nameNotices(layer: Layer, name: string, { entries, told, names, former
       message: `${name} is set ${ranges.length} times in ${layer.name}; the last one counts, and some readers take the first.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: `Remove line ${ranges
-        .slice(0, -1)
+        .slice(0, Math.min(ranges.length - 1, linesMax))
         .map(({ nameStart }) => lineAt(layer, nameStart))
-        .join(', ')}.`,
+        .join(', ')}${ranges.length - 1 > linesMax ? ` and ${ranges.length - 1 - linesMax} more` : ''}.`,
     }
   yield* lookNotices(layer, name, entries)
   yield* valueNotices(layer, name, entries, names)

@@ -1,4 +1,4 @@
-import { type AssignmentRange, readLayer } from '../format/document.js'
+import { type AssignmentRange, assignmentRanges } from '../format/document.js'
 import type { LayerFlaw } from '../format/flaws.js'
 import type { Style } from '../format/item-kinds.js'
 import { LineIndex } from '../format/line-index.js'
@@ -28,7 +28,7 @@ function opened(layer: Layer): Opened {
   let open = openedLayers.get(layer)
   if (!open) {
     const text = layer.text ?? ''
-    open = { ranges: readLayer(text).ranges(), lines: new LineIndex(text) }
+    open = { ranges: assignmentRanges(text), lines: new LineIndex(text) }
     openedLayers.set(layer, open)
   }
   return open

@@ -155,7 +155,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const { answers } = sources
   const state: State = {
     ...{ lines, stack, expander, entries: known, owners, settings, problems, others },
-    ...{ answers, waiting: [], unset: [], slips: new Map(), met: [], list: definition?.accepted },
+    ...{ answers, waiting: [], unset: [], slips: new Map(), looked: 0, met: [], list: definition?.accepted },
   }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
@@ -266,6 +266,7 @@ interface State {
   readonly list: readonly Accepted[] | undefined
   readonly owners: Owners
   slipIndex?: SlipIndex
+  looked: number
 }
 
 /** Whether the legend accepts what was met, which is then told by its number alone. */
@@ -325,7 +326,7 @@ function settleValue(setting: Setting, winner: Hit | undefined, { settings, prob
 }
 
 /** So many names behind dollar signs without braces are looked at in one value. */
-const bareMax = 10
+const bareTold = 10
 
 /** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
 function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
@@ -336,7 +337,7 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
   const told = new Set<string>()
   for (const bare of parsed?.bare ?? []) {
     // One sign of each name says what is wrong.
-    if (told.has(bare.name) || told.size >= bareMax) continue
+    if (told.has(bare.name) || told.size >= bareTold) continue
     told.add(bare.name)
     if ((entries.has(bare.name) || stack.sets(bare.name)) && !accepts('bare-dollar', [name], state))
       problems.push({
@@ -371,11 +372,22 @@ function addUndeclared(state: State): void {
   }
 }
 
+/** So many names that no entry declares may be slips; more are data. */
+const slipsLooked = 5000
+
 /** A name that was meant to be one that no layer sets would leave that one to its default unnoticed. */
 function findSlip(name: string, hit: Hit, state: State): void {
   const { unset, entries, owners, problems, slips } = state
-  if (unset.length === 0 || hit.layer.source !== 'file' || owners.has(name) || namesFile(name, entries)) return
+  if (
+    unset.length === 0 ||
+    state.looked >= slipsLooked ||
+    hit.layer.source !== 'file' ||
+    owners.has(name) ||
+    namesFile(name, entries)
+  )
+    return
   state.slipIndex ??= new SlipIndex(unset)
+  state.looked++
   const meant = state.slipIndex.meantBy(name)
   if (meant === undefined || slips.has(meant) || hit.layer.isKept?.(name)) return
   if (accepts('undeclared', [name], state)) return
