@@ -19,6 +19,7 @@ reading()
 settling()
 validating()
 await finding()
+commands()
 // Last, since it leaves a large heap behind, which the others would have to collect.
 growth()
 memory()
@@ -293,6 +294,65 @@ async function finding() {
   )
   report('finding', mine, base, { most: 1.5 })
   findingMemory(folders)
+}
+
+/** Whole commands on many variables in five layers: milliseconds, and how they grow with ten times as many. */
+function commands() {
+  const lines = [
+    'check staging',
+    'check --every-stage',
+    'compare --all',
+    'guide',
+    'guide --as html',
+    'trace * --stage staging',
+  ]
+  console.log('\nCommands on 500 and 5,000 variables in five layers: milliseconds, and how they grow')
+  const [few, many] = [500, 5000].map((count) => {
+    const cwd = commandsProject(count)
+    return lines.map((line) => {
+      const runs = Array.from({ length: 3 }, () => {
+        const before = performance.now()
+        const { status, stderr } = spawnSync(
+          process.execPath,
+          [join(top, 'packages/cli/bin/mappa.js'), ...line.split(' ')],
+          {
+            ...{ cwd, env: environment(), encoding: 'utf8', maxBuffer: 64 * 1024 * 1024 },
+          },
+        )
+        if (status !== 0) throw new Error(stderr)
+        return performance.now() - before
+      })
+      return median(runs)
+    })
+  })
+  for (const [at, line] of lines.entries())
+    console.log(
+      `  ${line.padEnd(24)} ${few[at].toFixed(0).padStart(6)} ${many[at].toFixed(0).padStart(6)}   ${(many[at] / few[at]).toFixed(1)} ×`,
+    )
+  rmSync(join(scratch, 'bench-commands'), { recursive: true, force: true })
+}
+
+function commandsProject(count) {
+  const cwd = join(scratch, 'bench-commands', String(count))
+  rmSync(cwd, { recursive: true, force: true })
+  mkdirSync(join(cwd, '.git'), { recursive: true })
+  const names = Array.from({ length: count }, (_, at) => `HIVE_${at}_URL`)
+  const properties = Object.fromEntries(
+    names.map((name, at) => [
+      name,
+      { type: 'string', description: `Address of hive ${at}`, ...(at % 7 === 0 && { 'x-mappa-secret': true }) },
+    ]),
+  )
+  writeFileSync(join(cwd, 'mappa.legend.json'), JSON.stringify({ type: 'object', properties, required: names }))
+  const files = ['.env', '.env.staging', '.env.production', '.env.local', '.env.staging.local']
+  for (const [at, file] of files.entries()) {
+    const lines = names.filter((_, number) => number % (at + 1) === 0)
+    writeFileSync(
+      join(cwd, file),
+      lines.map((name) => `${name}=https://collector.fennelhill.example/hives/${at}/${name}\n`).join(''),
+    )
+  }
+  return cwd
 }
 
 /** What finding keeps as it goes on: the same files once and four times, one after the other as the command takes them. */

@@ -1,5 +1,5 @@
-import cliui from 'cliui'
 import type { Paint } from 'mappa'
+import { row } from '../terminal/paragraph.js'
 import type { Cell, Row } from './stages.js'
 
 /** Columns narrower than this break values into shreds. */
@@ -14,23 +14,17 @@ export function rowsText(rows: readonly Row[], stages: readonly string[], width:
 }
 
 function tableText(rows: readonly Row[], stages: readonly string[], first: number, room: number, paint: Paint): string {
-  const ui = cliui({ width: first + room * stages.length, wrap: true })
   const line = (name: string, cells: readonly string[]) =>
-    ui.div(
-      { text: name, width: first },
-      ...cells.map((text) => ({ text, width: room, padding: [0, gap, 0, 0] as const })),
-    )
-  line('', stages.map(paint.bold))
-  for (const { name, cells } of rows)
-    line(
-      name,
-      cells.map((cell) => cellText(cell, paint, room - gap)),
-    )
-  return ui
-    .toString()
-    .split('\n')
-    .map((each) => each.trimEnd())
-    .join('\n')
+    row([{ text: name, width: first }, ...cells.map((text) => ({ text, width: room, behind: gap }))])
+  return [
+    line('', stages.map(paint.bold)),
+    ...rows.map(({ name, cells }) =>
+      line(
+        name,
+        cells.map((cell) => cellText(cell, paint, room - gap)),
+      ),
+    ),
+  ].join('\n')
 }
 
 function stackedText(rows: readonly Row[], paint: Paint): string {

@@ -102,6 +102,7 @@ class Findings<S> implements Survey<S> {
   #notices: readonly Notice[] | undefined
   #accepted: readonly Met[] | undefined
   #trails: ReadonlyMap<string, Trail> | undefined
+  readonly #made = new Map<string, Trail>()
   readonly ok: boolean
   readonly faults: readonly Fault[]
   readonly notAsked: readonly string[]
@@ -166,7 +167,12 @@ class Findings<S> implements Survey<S> {
   }
 
   trail(name: string) {
-    return trailOf(name, this.#reading)
+    let trail = this.#made.get(name)
+    if (!trail) {
+      trail = trailOf(name, this.#reading)
+      this.#made.set(name, trail)
+    }
+    return trail
   }
 
   mask(text: string) {
