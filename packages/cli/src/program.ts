@@ -9,8 +9,8 @@ import type { GuideOptions } from './commands/guide.js'
 import type { LiftOptions } from './commands/lift.js'
 import type { SampleOptions } from './commands/sample.js'
 import type { TypesOptions } from './commands/types.js'
-import type { KnownCommand, Wanted } from './complete/complete.js'
-import type { Shell } from './complete/shells.js'
+import type { KnownCommand, Wanted } from './completion/complete.js'
+import type { Shell } from './completion/shells.js'
 import type { ProjectOptions } from './project/project.js'
 import { talk } from './terminal/terminal.js'
 import { exitCodes, UsageError } from './terminal/usage-error.js'
@@ -49,6 +49,11 @@ function fail(error: unknown, debug: boolean): number {
     if (error.exitCode !== 0) talk().write(`${wrongUsage(error)}\n`)
     return error.exitCode === 0 ? exitCodes.fine : exitCodes.usage
   }
+  // Whoever leaves a question has not agreed to anything.
+  if (errorName(error) === 'ExitPromptError') {
+    talk().write('\nNothing was written.\n')
+    return 130
+  }
   if (error instanceof UsageError) {
     talk().write(`${error.message}\n`)
     return exitCodes.usage
@@ -77,6 +82,8 @@ function wrongUsage({ code, message }: CommanderError): string {
       return `${name === undefined ? 'That is no command.' : `There is no command ${name}.`}${near} mappa --help lists them.`
     }
     case 'commander.excessArguments':
+      if (/for 'with'/.test(message))
+        return 'Put the command behind --, for example: mappa with staging -- node server.js'
       return 'There are more arguments than the command takes; a stage is named with --stage, and --help says the rest.'
     case 'commander.missingArgument':
       return `It lacks an argument${/'([a-z]+)'$/.test(message) ? `: <${/'([a-z]+)'$/.exec(message)?.[1]}>` : ''}. --help says more.`
@@ -105,10 +112,10 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     // Its sentences repeat what was typed.
     .configureOutput({ outputError: () => {} })
     .configureHelp({ showGlobalOptions: true, sortSubcommands: true })
-    .helpCommand(false)
+    .helpCommand('help [command]', 'this help, or that of a command')
     .option('--debug', 'show where an error comes from')
   mappa.hook('preAction', (_, command) => {
-    if (rest && !['with', 'complete'].includes(command.name()))
+    if (rest && !['with', 'completion'].includes(command.name()))
       throw new UsageError('Only mappa with takes a command behind --.')
   })
 
@@ -167,6 +174,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .addHelpText('after', '\nExample:\n  mappa guide ALERT_TOKEN\n  mappa guide --as html > guide.html')
     .action(async (names: string[], options: GuideOptions) => {
       refuseOddNames(names, 'guide')
+      if (options.json && options.as !== 'text') throw new UsageError('guide takes --json or --as, and not both.')
       const { guide } = await import('./commands/guide.js')
       finish(await guide(names, options))
     })
@@ -175,26 +183,28 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .description(
       'Finds settings and keys in code, and shows how they would move to layers. Writes nothing without --apply.',
     )
-    .option('--apply', 'make the changes, all files or none')
+    .addOption(new Option('--apply', 'make the changes, all files or none').conflicts('json'))
     .option('--only <names>', 'only these candidates, divided by commas')
     .option('--pick', 'ask about each candidate: move, rename, mark as secret, leave')
-    .option('--uncommitted', 'with --apply: although there are uncommitted changes')
+    .option('--uncommitted', 'with --apply: although there are uncommitted changes, or no version control')
     .option('--json', 'print the candidates as JSON')
     .addHelpText('after', '\nExample:\n  mappa lift --only SESSION_SECRET,DATABASE_URL --apply')
     .action(async (options: LiftOptions) => {
+      if (options.uncommitted && !options.apply && !options.pick)
+        throw new UsageError('--uncommitted is for lift --apply.')
       const { lift } = await import('./commands/lift.js')
       finish(await lift(options))
     })
 
   mappa
-    .command('complete')
+    .command('completion')
     .summary('completion for a shell')
     .description('Prints what makes a shell complete commands, options, stages and names of variables.')
     .addArgument(new Argument('<shell>', 'the shell').choices(['bash', 'zsh', 'fish']))
-    .addHelpText('after', '\nExample:\n  eval "$(mappa complete bash)"')
+    .addHelpText('after', '\nExample:\n  eval "$(mappa completion bash)"')
     .action(async (shell: Shell) => {
-      const { complete } = await import('./commands/complete.js')
-      finish(await complete(shell, rest, mappa.commands.map(known), binary()))
+      const { completion } = await import('./commands/completion.js')
+      finish(await completion(shell, rest, mappa.commands.map(known), binary()))
     })
 
   located(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
@@ -249,15 +259,16 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .argument('[stage]', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
     .option('--watch', 'start the program again whenever a value changes')
     .addOption(
-      new Option('--grace <seconds>', 'with --watch: how long the program gets to end by itself')
-        .default(5)
-        .argParser(seconds),
+      new Option('--grace <seconds>', 'with --watch: how long the program gets to end by itself (5)').argParser(
+        seconds,
+      ),
     )
     .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js\n  mappa with --watch -- npm run dev')
     .action(async (stage: string | undefined, options: WithOptions) => {
       const [command, ...args] = rest ?? []
       if (command === undefined)
         throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
+      if (options.grace !== undefined && !options.watch) throw new UsageError('--grace is for with --watch.')
       const told = { ...options, ...namedStage(stage, options) }
       const run = options.watch
         ? (await import('./commands/watch.js')).watchSettings
@@ -310,7 +321,7 @@ function refuseOddNames(names: readonly string[], command: string): void {
 
 interface WithOptions extends ProjectOptions {
   readonly watch?: boolean
-  readonly grace: number
+  readonly grace?: number
 }
 
 function seconds(text: string): number {

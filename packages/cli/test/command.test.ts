@@ -187,6 +187,27 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'with staging', code: 2, err: /Put the command behind --/ },
   { run: 'with staging --stage test -- node', code: 2, err: /Two stages are named/ },
   { run: 'check -- node', code: 2, err: /Only mappa with takes a command behind --/ },
+  { run: 'with staging node sub/app.js', code: 2, err: /^Put the command behind --, for example: / },
+  { run: 'with --grace 3 -- node', code: 2, err: /--grace is for with --watch/ },
+  { run: 'help', out: /^Usage: mappa / },
+  { run: 'help check', out: /^Usage: mappa check / },
+  { run: 'compare staging staging', code: 2, err: /takes different stages/ },
+  { run: 'check --set LOG_LEVEL=info --set oops', code: 2, err: /Number 2 is none\.\n$/ },
+  { run: 'check --set LOG_LEVEL=info --set LOG_LEVEL=debug', code: 2, err: /^LOG_LEVEL is given twice with --set/ },
+  {
+    run: 'check --every-stage --root sub',
+    code: 1,
+    out: /^Stage development [^\n]*\n\nThere is no legend in [\s\S]*1 fault, no notices\./,
+  },
+  {
+    run: 'check',
+    files: {
+      'mappa.legend.ts':
+        "import { legend } from 'mappa/legend'\nexport default legend({\n  A: { type: 'strin' as 'string', secret: true },\n})\n",
+    },
+    code: 1,
+    out: /^A must have a type in the legend: .*, and\nhas "strin"\.\n {4}mappa\.legend\.ts:3:8\n {4}Write: type: 'string'$/m,
+  },
   { run: '--version', out: /^\d+\.\d+\.\d+\n$/ },
   { run: 'trace a/b', code: 2, err: /trace takes names of variables/ },
   { run: 'with harvst -- node', code: 2, err: /^Stage harvst \(from the command line\)/ },

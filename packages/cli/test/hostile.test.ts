@@ -32,7 +32,7 @@ const looks = [
   'types',
   'lift',
   'emit --as legend',
-  'complete bash -- trace A',
+  'completion bash -- trace A',
 ]
 
 /** What each of these takes where nothing is wrong, on this machine as busy as it is now. Milliseconds. */
@@ -281,7 +281,7 @@ export default legend({
   const own = new Set(filesBelow(root))
   const argumentsOf: Readonly<Record<string, readonly string[]>> = {
     trace: ['*'],
-    complete: ['bash'],
+    completion: ['bash'],
     compare: ['staging', 'production'],
     with: ['staging'],
   }
@@ -297,7 +297,7 @@ export default legend({
   }
   // From the command's own table, so that what is added is tried.
   const offered = async (...words: string[]) =>
-    (await mappa(['complete', 'bash', '--', ...words], { cwd: root })).stdout
+    (await mappa(['completion', 'bash', '--', ...words], { cwd: root })).stdout
       .split('\n')
       .slice(1, -1)
       .map((line) => line.split('\t')[0] as string)
@@ -424,10 +424,10 @@ test('completion offers only what the legend would accept, and runs no file of t
     ['trace', ''],
     ['check', '--stage', ''],
   ]) {
-    const { stdout } = await mappa(['complete', 'bash', '--', ...words], { cwd: root })
+    const { stdout } = await mappa(['completion', 'bash', '--', ...words], { cwd: root })
     assert.doesNotMatch(stdout, /touch/)
   }
-  const { stdout } = await mappa(['complete', 'bash'], { cwd: root })
+  const { stdout } = await mappa(['completion', 'bash'], { cwd: root })
   writeFileSync(join(root, 'try.sh'), `${stdout}\nCOMP_WORDS=(./mappa trace ''); COMP_CWORD=2; _mappa 2>/dev/null\n`)
   execFileSync('bash', ['try.sh'], { cwd: root })
   assert.ok(!existsSync(join(root, 'ran')))

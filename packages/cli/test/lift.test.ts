@@ -578,7 +578,7 @@ test('--pick asks about each candidate in a terminal', {
     [refused.code, refused.stderr],
     [2, '--pick asks about each candidate, and needs a terminal to do so. Use --only here.\n'],
   )
-  const command = `${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')} lift --pick`
+  const command = `${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')} lift --pick --uncommitted`
   const terminal = spawn('script', ['-qec', command, '/dev/null'], { cwd: root, env: environment({ TERM: 'xterm' }) })
   let [text, answered] = ['', 0]
   const [down, enter] = ['\u001b[B', '\r']

@@ -93,17 +93,17 @@ const lines: Readonly<Record<string, string>> = {
   emit: 'emit --as legend',
   lift: '<lift --only GATEWAY_URL,SCALE_LIMIT',
   'lift-json': '<lift --json',
-  'lift-apply': '<lift --apply --only GATEWAY_URL,MAIL_API_KEY',
+  'lift-apply': '<lift --apply --uncommitted --only GATEWAY_URL,MAIL_API_KEY',
   'trace-root': 'trace LOG_LEVEL --root collector/..',
   'compare-set': 'compare staging production --set LOG_LEVEL=info --set ALERT_PATIENCE=9',
-  'complete-bash': 'complete bash',
-  'complete-zsh': 'complete zsh',
-  'complete-fish': 'complete fish',
+  'completion-bash': 'completion bash',
+  'completion-zsh': 'completion zsh',
+  'completion-fish': 'completion fish',
   'with-faults': '!with staging -- node -p 1',
   with: 'with staging -- node -p process.env.COLLECTOR_URL',
   help: '--help',
   ...Object.fromEntries(
-    ['check', 'trace', 'compare', 'guide', 'sample', 'types', 'emit', 'lift', 'complete', 'with'].map((command) => [
+    ['check', 'trace', 'compare', 'guide', 'sample', 'types', 'emit', 'lift', 'completion', 'with'].map((command) => [
       `help-${command}`,
       `${command} --help`,
     ]),

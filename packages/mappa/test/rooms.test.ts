@@ -28,7 +28,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     sample: ['guide'],
     declare: ['guide', 'declared'],
     compare: ['names', 'terminal'],
-    complete: [],
+    completion: [],
     trace: ['names', 'terminal'],
     check: ['lift/read', 'names'],
     'lift/finding.ts': ['lift/read'],
@@ -44,14 +44,14 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     project: ['lift/read', 'declared', 'terminal'],
     run: ['project', 'terminal'],
     commands: [
-      ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'complete', 'trace', 'check'],
+      ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
       ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/edit', 'lift', 'ask', 'project', 'run'],
     ],
-    '.': ['commands', 'complete', 'project', 'terminal'],
+    '.': ['commands', 'completion', 'project', 'terminal'],
   },
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:names|declared|guide|sample|declare|compare|complete|trace|check|lift.*)$/
+const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

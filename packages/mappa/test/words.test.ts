@@ -188,7 +188,7 @@ test('slips that are right by their entry are caught: placeholders, keys of anot
       stage: 'test',
       layers: [],
     }).faults[0]?.remedy ?? '',
-    /^Make one: node -p "'KEY=' \+ .*\(32\).*" >> \.env\.test\.local$/,
+    /^Write KEY=… in \.env\.test\.local, which stays on this machine\. Make one: node -p "'KEY=' \+ .*\(32\).*"$/,
   )
 })
 

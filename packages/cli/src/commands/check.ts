@@ -45,12 +45,15 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const code = options.code && project.definition ? await codeReport(project.root, project.definition) : undefined
   const missing = project.legendFile === undefined ? [noLegend(project.root)] : []
   // What this machine's environment sets is meant for one stage at most.
-  const each = options.everyStage
-    ? ownStages(project).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
-    : [options]
+  // Without a legend there is one thing to say, and not one of each stage.
+  const each =
+    options.everyStage && project.legendFile !== undefined
+      ? ownStages(project).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
+      : [options]
   const reports: Checked[] = []
   for (const [at, own] of each.entries()) {
     const { found } = await surveyProject(project, own)
+    const bare = options.everyStage && project.legendFile === undefined
     // What is not about a stage is told once.
     const [faults, notices] = at === 0 ? [[...missing, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
     const list = project.definition?.accepted
@@ -58,7 +61,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
     reports.push({
       found,
       stage: found.stage,
-      faults: [...found.faults, ...faults.filter(isOpen)],
+      faults: bare ? missing : [...found.faults, ...faults.filter(isOpen)],
       notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices.filter(isOpen)],
       accepted: [...found.accepted, ...[...faults, ...notices].filter((each) => !isOpen(each))],
     })

@@ -35,9 +35,13 @@ export async function compare(stages: readonly string[], options: CompareOptions
   const known = await openSound(options, 'Nothing was compared.')
   if ('refused' in known) return { exitCode: exitCodes.faults, cause: known.cause }
   for (const stage of stages) refuseStage(known.definition, stage)
+  if (options.tokenFrom !== undefined && options.host === undefined)
+    throw new UsageError('--token-from is for a host that is asked at an address: --host https://….')
   if (options.host !== undefined) return againstHost(known, stages, options)
   if (options.stage !== undefined || stages.length === 1)
     throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
+  if (stages.length > 0 && new Set(stages).size === 1)
+    throw new UsageError('compare takes different stages, for example: mappa compare staging production')
   return sideBySide(known, stages, options)
 }
 

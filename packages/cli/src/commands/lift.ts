@@ -9,7 +9,7 @@ import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
 import { findIn } from '../lift/lift.js'
 import { candidatesText, candidateText } from '../lift/text.js'
-import { hasUncommitted, projectFiles } from '../project/files.js'
+import { hasUncommitted, isVersioned, projectFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
@@ -85,6 +85,12 @@ async function apply(
   if (!options.uncommitted && hasUncommitted(root)) {
     talk().write(
       'There are uncommitted changes, which could not be told from those of lift. Commit them first, or say --uncommitted.\n',
+    )
+    return { exitCode: exitCodes.faults }
+  }
+  if (!options.uncommitted && !isVersioned(root)) {
+    talk().write(
+      'This is under no version control, so that nothing would give back what lift changes. Commit it first, or say --uncommitted.\n',
     )
     return { exitCode: exitCodes.faults }
   }

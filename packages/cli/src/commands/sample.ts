@@ -4,7 +4,7 @@ import { described } from '../project/described.js'
 import { ignoredFiles } from '../project/files.js'
 import { telling, textIn, writeMade } from '../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
-import { hiddenIn, openQuote, type Sampled, sampleDifferences, sampleText } from '../sample/sample.js'
+import { droppedFrom, hiddenIn, openQuote, type Sampled, sampleDifferences, sampleText } from '../sample/sample.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
@@ -30,7 +30,12 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
     }
     if (options.verify) return sampleVerified(before, sampled)
     const after = sampleText(sampled, before)
-    const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.`
+    const gone = droppedFrom(sampled, before ?? '')
+    const left =
+      gone.length === 0
+        ? ''
+        : ` No entry declares ${gone.join(', ')} any more, so ${gone.length === 1 ? 'it is' : 'they are'} gone.`
+    const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.${left}`
     return writeMade(project.root, { path: samplePath, before, after }, said, {
       hidden: hiddenIn(sampled, before ?? ''),
     })

@@ -61,6 +61,23 @@ export function placesIn(path: string, text: string): LegendPlaces {
   return new Map(starts)
 }
 
+/** Where a legend writes an entry's word, or else its name: lines and columns from 1. */
+export function spotIn(
+  path: string,
+  text: string,
+  name: string,
+  word: string | undefined,
+): { readonly line: number; readonly column: number; readonly endColumn: number } | undefined {
+  const entries = membersOf(path.endsWith('.json') ? jsonEntries(text) : legendArguments(path, text)[0])
+  const entry = entries.find((each) => each.name === name)
+  if (!entry) return undefined
+  const own = membersOf(entry.value).find((each) => each.name === word || each.name === `x-mappa-${word}`)
+  const { keyStart, name: shown } = own ?? entry
+  const before = text.slice(0, keyStart).split('\n')
+  const column = (before.at(-1) as string).length + 1
+  return { line: before.length, column, endColumn: column + shown.length }
+}
+
 function jsonEntries(text: string): Node | undefined {
   try {
     const document = parseExpression(text) as unknown as Node

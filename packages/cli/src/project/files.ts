@@ -69,3 +69,8 @@ export function hasUncommitted(root: string): boolean {
   const answer = git(root, ['status', '--porcelain', '--ignore-submodules=all'])
   return answer !== undefined && answer.trim() !== ''
 }
+
+/** Whether version control would give back what is overwritten. */
+export function isVersioned(root: string): boolean {
+  return git(root, ['rev-parse', '--is-inside-work-tree'])?.trim() === 'true'
+}

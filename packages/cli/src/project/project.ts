@@ -6,6 +6,7 @@ import {
   type Legend,
   layerFromText,
   layerFromValues,
+  type Place,
   reportText,
   type Stage,
   type Survey,
@@ -24,11 +25,13 @@ import {
   maskFor,
   namesIn,
   readTextFile,
+  repositoryTop,
   stackOf,
   stagesOf,
   textAt,
   unknownStage,
 } from 'mappa/command'
+import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'
@@ -136,15 +139,26 @@ export async function openSound(options: ProjectOptions, consequence: string): P
   }
   if (legendFile === undefined) return tell([noLegend(root, '')])
   if (!definition) return tell(faults)
-  const found = contradictions(definition, legendFile)
+  const found = contradictions(definition, legendFile, root)
   if (found.length > 0) return tell(found)
   refuseStage(definition, options.stage)
   return { ...project, legendFile, definition }
 }
 
+/** Where a legend writes an entry, or a word of one: by its text, since what was loaded does not say. */
+function placeFor(root: string, legendFile: string) {
+  return (name: string, word: string | undefined): Place | undefined => {
+    const spot = spotIn(legendFile, textAt(join(root, legendFile)) ?? '', name, word)
+    return spot && { file: legendFile, ...spot }
+  }
+}
+
 /** Where a legend contradicts itself. */
-export function contradictions(definition: Legend, legendFile = 'the legend'): readonly Fault[] {
-  const { faults } = survey(definition, { stage: 'development', layers: [], legendName: legendFile })
+export function contradictions(definition: Legend, legendFile = 'the legend', root?: string): readonly Fault[] {
+  const { faults } = survey(definition, {
+    ...{ stage: 'development', layers: [], legendName: legendFile },
+    ...(root !== undefined && { legendPlace: placeFor(root, legendFile) }),
+  })
   return faults.filter(({ kind }) => kind === 'legend')
 }
 
@@ -155,10 +169,12 @@ export function ownStages({ root, definition }: Pick<Project, 'root' | 'definiti
   const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
   const own = all.filter((stage) => {
     const files = layerFiles(stage, definition?.like).filter(({ staged }) => staged)
+    const roots = definition?.topLayers ? [root, repositoryTop(root) ?? root] : [root]
     const isNamed = definition?.stages.includes(stage) || worded.has(stage)
-    return isNamed || files.some(({ name }) => existsSync(join(root, name)))
+    return isNamed || files.some(({ name }) => roots.some((each) => existsSync(join(each, name))))
   })
-  return own.length > 1 ? own : all
+  // Tests leave this machine's values out, so that only a project that says something of them is held to that.
+  return own.length > 1 ? own : all.filter((stage) => stage !== 'test' || own.includes('test'))
 }
 
 /** Says which stages have nothing of their own, and so were not looked at. */
@@ -213,7 +229,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     layers,
     thorough: true,
     faults: faults.length > 0 ? faults : (sources.faults ?? []),
-    ...(legendFile !== undefined && { legendName: legendFile }),
+    ...(legendFile !== undefined && { legendName: legendFile, legendPlace: placeFor(root, legendFile) }),
   })
   return { found, files: sources.files, asked: sources.asked === true }
 }
@@ -221,10 +237,13 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
 /** `--set NAME=value`; what is wrong with one is said without repeating it, since it may hold a secret. */
 function assignments(given: readonly string[]): Record<string, string> {
   const values: Record<string, string> = Object.create(null)
-  for (const text of given) {
+  for (const [at, text] of given.entries()) {
     const [, name, value] = /^([A-Za-z_][A-Za-z0-9_]*)=([\s\S]*)$/.exec(text) ?? []
     if (name === undefined || value === undefined)
-      throw new UsageError('--set takes NAME=value, for example --set LOG_LEVEL=debug.')
+      throw new UsageError(
+        `--set takes NAME=value, for example --set LOG_LEVEL=debug.${given.length > 1 ? ` Number ${at + 1} is none.` : ''}`,
+      )
+    if (Object.hasOwn(values, name)) throw new UsageError(`${name} is given twice with --set.`)
     values[name] = value
   }
   return values

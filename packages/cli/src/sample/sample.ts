@@ -43,7 +43,7 @@ interface NameLine {
 export function sampleText({ variables, given }: Sampled, before = ''): string {
   const lineEnd = before.includes('\r\n') ? '\r\n' : '\n'
   const parts = inserted(
-    partsOf(before, variables).filter((part) => 'own' in part || variables.some(({ name }) => name === part.name)),
+    renamedParts(before, variables).filter((part) => 'own' in part || variables.some(({ name }) => name === part.name)),
     variables,
   )
   const lines = parts.flatMap((part): string[] => {
@@ -53,6 +53,23 @@ export function sampleText({ variables, given }: Sampled, before = ''): string {
   })
   const body = withoutBlankRuns(lines)
   return `${[...head, ...(body.length > 0 ? ['', ...body] : [])].join('\n').replaceAll('\n', lineEnd)}${lineEnd}`
+}
+
+/** Names that a sample holds and that go, since no entry declares them any more. */
+export function droppedFrom({ variables }: Sampled, before: string): string[] {
+  const known = new Set(variables.map(({ name }) => name))
+  return renamedParts(before, variables).flatMap((part) => ('own' in part || known.has(part.name) ? [] : [part.name]))
+}
+
+/** A sample's parts, in which a variable that has another name now stands under that one. */
+function renamedParts(text: string, variables: readonly Variable[]): Part[] {
+  const parts = partsOf(text, variables)
+  const there = new Set(parts.flatMap((part) => ('own' in part ? [] : [part.name])))
+  const fresh = new Map(variables.flatMap(({ name, formerly }) => formerly.map((old) => [old, name] as const)))
+  return parts.map((part) => {
+    const name = 'own' in part ? undefined : fresh.get(part.name)
+    return name === undefined || there.has(name) ? part : { ...(part as NameLine), name }
+  })
 }
 
 /** How a sample that is there differs from what it should be, name by name. */

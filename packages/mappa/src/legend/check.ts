@@ -168,7 +168,7 @@ function isRemote(value: unknown): boolean {
 }
 
 function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
-  if (!isType(entry.type)) found.push({ kind: 'no-type', name })
+  if (!isType(entry.type)) found.push({ kind: 'no-type', name, value: entry.type })
   else if (checkWords(name, entry, entry.type, undefined, found)) {
     if (entry.type === 'array' && !checkItems(name, entry, found)) return
     if (entry.read && entry.schema) found.push({ kind: 'two-readers', name })

@@ -69,10 +69,15 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     'Use letters, digits and underscores.',
   ],
   'no-entry': ({ name }) => [`${name} must be an object of words in the legend.`, `Write: ${name}: { type: 'string' }`],
-  'no-type': ({ name }) => [
-    `${name} must have a type in the legend: one of ${Object.keys(typeGroups).join(', ')}.`,
-    `Write: ${name}: { type: 'string' }`,
-  ],
+  'no-type': ({ name, value }) => {
+    const word = typeof value === 'string' && /^[A-Za-z-]{1,20}$/.test(value) ? value : undefined
+    const near = word === undefined ? undefined : nearest(word, Object.keys(typeGroups))
+    const found = value === undefined ? '' : `, and has ${word === undefined ? 'something else' : JSON.stringify(word)}`
+    return [
+      `${name} must have a type in the legend: one of ${Object.keys(typeGroups).join(', ')}${found}.`,
+      `Write: type: '${near ?? 'string'}'`,
+    ]
+  },
   'unknown-word': ({ name, where, detail, entry }) => [
     `${name} has the word ${JSON.stringify(detail)}${where}, which no entry has.`,
     nearWord(detail, entry.type) ?? `Known: ${knownWords(entry.type).join(', ')}.`,

@@ -122,8 +122,10 @@ function wordsOf(entry: Partial<AnyEntry> & Pick<AnyEntry, 'type'>): Record<stri
     if (value === undefined || typeof value === 'function') continue
     if (word === 'type' || word === 'optional' || word === 'schema') continue
     if (word === 'stages') words[`${prefix}stages`] = stageWordsOf(entry)
-    else if (word === 'items') words.items = { ...(value as object) }
-    else if (wordOf(word)?.schema) Object.assign(words, schemaWord(word, value, entry))
+    else if (word === 'items') {
+      const items = value as AnyEntry
+      words.items = { type: items.type, ...wordsOf(items) }
+    } else if (wordOf(word)?.schema) Object.assign(words, schemaWord(word, value, entry))
     else words[prefix + word] = value
   }
   return words
@@ -149,7 +151,7 @@ function stageWordsOf({ stages = {}, type }: Partial<AnyEntry> & Pick<AnyEntry, 
 
 function withoutPrefix(property: Record<string, unknown>): Record<string, unknown> {
   // Most properties are entries as they stand.
-  if (!hasOwnWords(property)) return property
+  if (!hasOwnWords(property) && !(isRecord(property.items) && hasOwnWords(property.items))) return property
   const isPort = property[`${prefix}type`] === 'port'
   const entry: Record<string, unknown> = {}
   for (const word of Object.keys(property)) {
@@ -163,6 +165,7 @@ function withoutPrefix(property: Record<string, unknown>): Record<string, unknow
       )
     else entry[word.slice(prefix.length)] = value
   }
+  if (isRecord(entry.items)) entry.items = withoutPrefix(entry.items)
   return entry
 }
 

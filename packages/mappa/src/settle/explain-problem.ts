@@ -251,7 +251,7 @@ function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
   }
 }
 
-function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, stage }: Reading): Fault {
+function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, stage, lines }: Reading): Fault {
   const entry = problem.entry as AnyEntry
   if (clearedBy) return cleared(name, entry, clearedBy)
   const slip = slips.get(name)
@@ -259,7 +259,8 @@ function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, sta
   if (slip?.as !== undefined)
     return { kind: 'missing', name, message, ...nameSpot(slip.layer, slip.as), remedy: `Rename ${slip.as} to ${name}.` }
   const fresh = freshRemedy(name, entry)
-  if (fresh) return { kind: 'missing', name, message, remedy: `${fresh} >> .env.${stage.name}.local` }
+  const where = setRemedy(name, { entries, stage, lines })
+  if (fresh) return { kind: 'missing', name, message, remedy: `${where} ${fresh}` }
   const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
-  return { kind: 'missing', name, message, remedy: setRemedy(name, { entries, stage }) + obtain }
+  return { kind: 'missing', name, message, remedy: where + obtain }
 }

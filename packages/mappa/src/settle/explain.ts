@@ -36,7 +36,16 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
     ...contradictions.map((found): Fault => {
       const { message, remedy } = explainContradiction(found, definition as Legend<unknown>)
       const name = ['no-legend', 'stage-name', 'option'].includes(found.kind) ? {} : { name: found.name }
-      return { kind: 'legend', ...name, message, layer: sources.legendName ?? 'the legend', remedy }
+      const word = found.kind === 'no-type' ? 'type' : found.detail
+      const place = 'name' in name ? sources.legendPlace?.(found.name, word) : undefined
+      return {
+        kind: 'legend',
+        ...name,
+        message,
+        layer: sources.legendName ?? 'the legend',
+        ...(place && { place }),
+        remedy,
+      }
     }),
     ...stageFaults(definition, stage),
     ...layers.flatMap((layer) => [

@@ -8,7 +8,7 @@ import { SlipIndex } from '../legend/slip-index.js'
 import type { StandardResult } from '../legend/standard-schema.js'
 import { convert, textFor } from './convert.js'
 import { Expander, type ExpansionProblem, holding, type Owners, type Used } from './expand.js'
-import type { Fault, Notice } from './faults.js'
+import type { Fault, Notice, Place } from './faults.js'
 import { isKeyLine } from './key-lines.js'
 import type { Layer, LayerSource } from './layer.js'
 import { changesLoading } from './loading-names.js'
@@ -37,6 +37,8 @@ export interface Sources {
   readonly surroundings?: () => readonly Notice[]
   /** What the legend is called in messages. */
   readonly legendName?: string
+  /** Where the legend writes an entry, or a word of it; asked only where it contradicts itself. */
+  readonly legendPlace?: (name: string, word: string | undefined) => Place | undefined
   /** Whether what may reach a browser is searched for the texts of secrets: builds and checks do, starts do not. */
   readonly thorough?: boolean
   /** What asynchronous schemas have said of the values, by name. */

@@ -82,7 +82,7 @@ function listOfMeant(text: string, { items, delimiter }: AnyEntry): string | und
   return meant.includes(undefined) ? undefined : joinList(meant, delimiter)
 }
 
-/** How to make a fresh value, as a command that can be pasted. */
+/** How to make a fresh value, as a command that can be pasted; where it belongs is for whoever pastes it to see to. */
 export function freshRemedy(name: string, { generate }: AnyEntry): string | undefined {
   if (!generate) return undefined
   const { bytes, text } = generate
@@ -91,8 +91,15 @@ export function freshRemedy(name: string, { generate }: AnyEntry): string | unde
 }
 
 /** Where a name gets a value: secrets on this machine alone. */
-export function setRemedy(name: string, { entries, stage }: Pick<Reading, 'entries' | 'stage'>): string {
+export function setRemedy(
+  name: string,
+  { entries, stage, lines }: Pick<Reading, 'entries' | 'stage' | 'lines'>,
+): string {
   const isSecret = entries.get(name)?.secret
+  const isHere = lines.some((each) => each === 'development' || each === 'test')
+  // Where a program is deployed, a file of this machine helps nobody else.
+  if (isSecret && !isHere)
+    return `Set ${name} on the host of ${stage.name}, or in .env.${stage.name}.local to try it here.`
   return `Write ${name}=… in .env.${stage.name}${isSecret ? '.local, which stays on this machine' : ''}.`
 }
 

@@ -28,7 +28,7 @@ const stages = ['development', 'test', 'staging', 'production']
 
 /** What is typed, the last word unfinished, and what may stand there. */
 const rows: readonly (readonly [typed: readonly string[], words: readonly string[] | 'files' | 'folders'])[] = [
-  [['com'], ['compare', 'complete']],
+  [['com'], ['compare', 'completion']],
   [
     ['trace', ''],
     ['ALERT_LEVEL', 'COLLECTOR_PORT', 'ALERT_TOKEN'],
@@ -56,7 +56,7 @@ const rows: readonly (readonly [typed: readonly string[], words: readonly string
   [['with', 'staging', '--', 'no'], 'files'],
   [['check', '--j', 'x'], []],
   [
-    ['complete', ''],
+    ['completion', ''],
     ['bash', 'zsh', 'fish'],
   ],
   [['nothing', ''], []],
@@ -65,7 +65,7 @@ const rows: readonly (readonly [typed: readonly string[], words: readonly string
 test('words are answered for each place on the line, and the legend is not run for it', async () => {
   const root = project(files)
   for (const [typed, words] of rows) {
-    const { stdout, stderr, code } = await mappa(['complete', 'bash', '--', ...typed], { cwd: root })
+    const { stdout, stderr, code } = await mappa(['completion', 'bash', '--', ...typed], { cwd: root })
     const [kind, ...lines] = stdout.slice(0, -1).split('\n')
     assert.deepEqual([code, stderr], [0, ''], typed.join(' '))
     assert.deepEqual(kind === 'words' ? lines.map((line) => line.split('\t')[0]) : kind, words, typed.join(' '))
@@ -75,9 +75,9 @@ test('words are answered for each place on the line, and the legend is not run f
 })
 
 const shells = {
-  bash: [['--norc', '-i'], 'eval "$(mappa complete bash)"'],
-  zsh: [['-f', '-i'], 'autoload -U compinit; compinit -u; eval "$(mappa complete zsh)"'],
-  fish: [['--no-config', '-i'], 'mappa complete fish | source'],
+  bash: [['--norc', '-i'], 'eval "$(mappa completion bash)"'],
+  zsh: [['-f', '-i'], 'autoload -U compinit; compinit -u; eval "$(mappa completion zsh)"'],
+  fish: [['--no-config', '-i'], 'mappa completion fish | source'],
 } as const
 
 test('bash, zsh and fish complete in a terminal, and run nothing of what is typed', async () => {

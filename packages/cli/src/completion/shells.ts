@@ -1,13 +1,13 @@
 /** What each shell is told: to ask the command for what could be typed. What is typed is handed on as it is, and never run. */
 const scripts = {
-  bash: `# mappa in bash. In ~/.bashrc: eval "$(mappa complete bash)"
+  bash: `# mappa in bash. In ~/.bashrc: eval "$(mappa completion bash)"
 _mappa() {
   local kind value about
   COMPREPLY=()
   {
     read -r kind
     while IFS=$'\\t' read -r value about; do COMPREPLY+=("$value"); done
-  } < <(@command@ complete bash -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)
+  } < <(@command@ completion bash -- "\${COMP_WORDS[@]:1:COMP_CWORD}" 2>/dev/null)
   case $kind in
     files) compopt -o default ;;
     folders) compopt -o dirnames ;;
@@ -16,10 +16,10 @@ _mappa() {
 complete -F _mappa mappa
 `,
   zsh: `#compdef mappa
-# mappa in zsh. In ~/.zshrc, behind compinit: eval "$(mappa complete zsh)"
+# mappa in zsh. In ~/.zshrc, behind compinit: eval "$(mappa completion zsh)"
 _mappa() {
   local -a answer found
-  answer=("\${(@f)$(@command@ complete zsh -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}")
+  answer=("\${(@f)$(@command@ completion zsh -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}")
   case $answer[1] in
     files) _files ;;
     folders) _files -/ ;;
@@ -32,10 +32,10 @@ _mappa() {
 }
 compdef _mappa mappa
 `,
-  fish: `# mappa in fish. In ~/.config/fish/config.fish: mappa complete fish | source
+  fish: `# mappa in fish. In ~/.config/fish/config.fish: mappa completion fish | source
 function __mappa_complete
     set -l typed (commandline -opc)
-    set -l answer (command @command@ complete fish -- $typed[2..-1] (commandline -ct) 2>/dev/null)
+    set -l answer (command @command@ completion fish -- $typed[2..-1] (commandline -ct) 2>/dev/null)
     switch "$answer[1]"
         case files
             __fish_complete_path (commandline -ct)

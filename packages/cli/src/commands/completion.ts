@@ -1,13 +1,13 @@
 import { join } from 'node:path'
 import { readValues } from 'mappa'
 import { findRoot, isKeyLine, isName, isStageName, namesIn, printable, stagesOf, textAt } from 'mappa/command'
-import { answerFor, type KnownCommand, type Offered, rootIn } from '../complete/complete.js'
-import { type Shell, scriptFor } from '../complete/shells.js'
+import { answerFor, type KnownCommand, type Offered, rootIn } from '../completion/complete.js'
+import { type Shell, scriptFor } from '../completion/shells.js'
 import { output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
-/** `mappa complete SHELL`: what the shell is to be told; with words behind `--`, what could be typed there. */
-export async function complete(
+/** `mappa completion SHELL`: what the shell is to be told; with words behind `--`, what could be typed there. */
+export async function completion(
   shell: Shell,
   typed: readonly string[] | undefined,
   commands: readonly KnownCommand[],
