@@ -1,7 +1,7 @@
 import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Argument, Command, CommanderError, Option } from 'commander'
-import { errorName, saidBy, stackOf, stagesOf, withoutCredentials } from 'mappa/command'
+import { errorName, printable, saidBy, stackOf, stagesOf, withoutCredentials } from 'mappa/command'
 import type { CheckOptions } from './commands/check.js'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
@@ -35,10 +35,14 @@ export async function run(args: readonly string[]): Promise<void> {
     process.stdout.on('error', (error: NodeJS.ErrnoException) => {
       if (error.code !== 'EPIPE') throw error
     })
-    await program(rest, ({ exitCode, cause }) => {
+    const finish = ({ exitCode, cause }: Outcome) => {
       process.exitCode = exitCode
       if (debug && cause !== undefined) talk().write(`${cause}\n`)
-    }).parseAsync(own, { from: 'user' })
+    }
+    if (own.every((each) => each === '--debug') && rest === undefined) {
+      const { welcome } = await import('./commands/welcome.js')
+      finish(await welcome())
+    } else await program(rest, finish).parseAsync(own, { from: 'user' })
   } catch (error) {
     process.exitCode = fail(error, debug)
   }
@@ -62,7 +66,7 @@ function fail(error: unknown, debug: boolean): number {
     ? withoutCredentials(stackOf(error))
     : `${errorName(error) ?? 'Error'}: ${withoutCredentials(saidBy(error))}`
   talk().write(
-    `Mappa itself failed, which should not happen. ${text}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
+    `Mappa itself failed, which should not happen. ${text.split('\n').map(printable).join('\n')}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
   )
   return exitCodes.faults
 }
@@ -183,6 +187,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .description(
       'Finds settings and keys in code, and shows how they would move to layers. Writes nothing without --apply.',
     )
+    .option('--diff', 'show how each file would change')
     .addOption(new Option('--apply', 'make the changes, all files or none').conflicts('json'))
     .option('--only <names>', 'only these candidates, divided by commas')
     .option('--pick', 'ask about each candidate: move, rename, mark as secret, leave')

@@ -91,7 +91,7 @@ No faults, no notices.
     run: 'guide --root sub',
     code: 1,
     out: '',
-    err: /^There is no legend in .*sub\.\n {4}Write [\s\S]*Nothing was written\.\n$/,
+    err: /^There is no legend in .*sub\.\n {4}Type: mappa lift, [\s\S]*Nothing was written\.\n$/,
   },
   {
     run: 'types',
@@ -206,7 +206,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
         "import { legend } from 'mappa/legend'\nexport default legend({\n  A: { type: 'strin' as 'string', secret: true },\n})\n",
     },
     code: 1,
-    out: /^A must have a type in the legend: .*, and\nhas "strin"\.\n {4}mappa\.legend\.ts:3:8\n {4}Write: type: 'string'$/m,
+    out: /^A must have a type in the legend: [^.]*, and has "strin"\.\n {4}mappa\.legend\.ts:3:8\n {4}Write: type: 'string'$/m,
   },
   { run: '--version', out: /^\d+\.\d+\.\d+\n$/ },
   { run: 'trace a/b', code: 2, err: /trace takes names of variables/ },
@@ -376,4 +376,28 @@ test('signals reach the child once, and how it ends is how mappa ends', {
   const [handled, killed] = await Promise.all([run('child.js', 'SIGTERM'), run('plain.js', 'SIGINT')])
   assert.deepEqual([handled.stdout, handled.code], ['ready\ngot it\n', 9])
   assert.deepEqual([killed.code, killed.signal], [null, 'SIGINT'])
+})
+
+test('whoever meets it first is told in a few lines what is there, and one thing to type next', async () => {
+  const shapes: readonly [files: Record<string, string>, next: RegExp][] = [
+    [{}, /Write mappa\.legend\.mjs: /],
+    [{ 'app.js': 'fetch(process.env.FEED_URL)' }, /Type: mappa lift, which finds/],
+    [{ '.env': 'HIVES=1\nYARD=b\n' }, /HIVES: \{\s+type: 'string'\s+\}, YARD: /],
+    [
+      { 'package.json': '{"name":"x"}', 'a/package.json': '{"name":"a"}', 'a/src/mappa.legend.ts': '' },
+      /There is one in a\. Type: mappa check --root a$/m,
+    ],
+    [{ ...files, 'ports.ts': files['ports.ts'] }, /declares 3 variables; stages .*\n {4}Type: mappa check$/m],
+  ]
+  for (const [own, next] of shapes) {
+    const root = project(own)
+    const alone = await mappa([], { cwd: root })
+    assert.match(alone.stdout, next)
+    assert.ok(alone.stdout.split('\n').length <= 8, alone.stdout)
+    if ('mappa.legend.ts' in own) continue
+    const checked = await mappa(['check'], { cwd: root })
+    assert.match(checked.stdout.replace(/\s+/g, ' '), new RegExp(next.source.replace('\n {4}', ' ').replace(/\$$/, '')))
+    assert.ok(checked.stdout.split('\n').length <= 9, checked.stdout)
+    assert.ok((await mappa(['lift'], { cwd: root })).stdout.split('\n').length <= 9)
+  }
 })

@@ -484,7 +484,11 @@ test('an application answers the same when its settings have been lifted, and no
   const lift = (...args: string[]) => mappa(['lift', ...args], { cwd: root })
   const shown = await lift()
   assert.ok(shown.stdout.includes('\n53 settings found in 15 files.\n'), shown.stdout.slice(0, 80))
-  assert.match(shown.stdout, /Nothing was written\. To make these changes: mappa lift --apply\n$/)
+  assert.match(
+    shown.stdout,
+    /\nNothing was written\. To see the changes: mappa lift --diff\nTo make these changes: mappa lift --apply\n$/,
+  )
+  assert.match((await lift('--diff')).stdout, /^\+\+\+ settings\.js$/m)
   assert.equal(git(root, 'status', '--porcelain'), '')
   assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 53)
   assert.match((await lift('--only', 'NOBODY')).stderr, /no candidate is called so/)
@@ -506,7 +510,7 @@ test('an application answers the same when its settings have been lifted, and no
   const applied = await lift('--apply')
   assert.equal(applied.code, 0, applied.stdout + applied.stderr)
   const again = await lift()
-  assert.equal(again.stdout, 'No settings found in 16 files.\n\n')
+  assert.match(again.stdout, /^No settings found in 16 files of \S+\.\n$/)
   for (const [at, script] of scripts.entries()) assert.deepEqual(await answers(root, script), old[at], script)
   assert.equal(hasBrowser ? await shownPage(root) : '', oldPage)
   const secrets = Object.entries(

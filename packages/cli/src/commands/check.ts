@@ -53,7 +53,9 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const reports: Checked[] = []
   for (const [at, own] of each.entries()) {
     const { found } = await surveyProject(project, own)
-    const bare = options.everyStage && project.legendFile === undefined
+    const isBare = project.legendFile === undefined
+    // Which stage it is matters where there is something to check.
+    const told = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
     // What is not about a stage is told once.
     const [faults, notices] = at === 0 ? [[...missing, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
     const list = project.definition?.accepted
@@ -61,7 +63,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
     reports.push({
       found,
       stage: found.stage,
-      faults: bare ? missing : [...found.faults, ...faults.filter(isOpen)],
+      faults: options.everyStage && isBare ? missing : [...told, ...faults.filter(isOpen)],
       notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices.filter(isOpen)],
       accepted: [...found.accepted, ...[...faults, ...notices].filter((each) => !isOpen(each))],
     })

@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import type { Legend } from 'mappa'
-import { counted, textAt, WriteError, writeFiles } from 'mappa/command'
+import { counted, printable, textAt, WriteError, writeFiles } from 'mappa/command'
 import type { LiftedFile, Target } from '../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../lift/edit/edit.js'
 import { hiddenTexts } from '../lift/edit/hidden.js'
@@ -9,7 +9,7 @@ import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
 import { findIn } from '../lift/lift.js'
 import { candidatesText, candidateText } from '../lift/text.js'
-import { hasUncommitted, isVersioned, projectFiles } from '../project/files.js'
+import { hasUncommitted, isVersioned, legendsBelow, projectFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
@@ -21,6 +21,8 @@ export interface LiftOptions extends ProjectOptions {
   readonly apply?: boolean
   /** Names of candidates, divided by commas; all unless said. */
   readonly only?: string
+  /** Whether to show how each file would change. */
+  readonly diff?: boolean
   /** Whether to ask about each. */
   readonly pick?: boolean
   /** Whether to edit although there are uncommitted changes. */
@@ -38,6 +40,14 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const { candidates, secrets, unparsed, files } = findIn(looked, names)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
+  if (movable.length + held.length === 0 && !options.json) {
+    const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
+    const next = member === undefined ? '' : `\n    There is a legend in ${member}. Type: mappa lift --root ${member}`
+    const where =
+      files === 0 ? `there is no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
+    terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n`)
+    return { exitCode: exitCodes.fine }
+  }
   if (options.json) {
     terminal.write(jsonText(candidatesJson(candidates, held)))
     return { exitCode: exitCodes.fine }
@@ -60,10 +70,10 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   if (changes.length > 0) {
     const only = options.only === undefined ? '' : ` --only ${options.only}`
     // Lines round a change may hold secrets that are not to be moved now.
-    const text = diffText(changes, hiddenTexts(secrets, sure, changes), terminal)
-    terminal.write(`${text}
-Nothing was written. To make these changes: mappa lift${only} --apply
-`)
+    const isShown = options.diff || options.only !== undefined
+    if (isShown) terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
+    const first = isShown ? '' : `To see the changes: mappa lift --diff\n`
+    terminal.write(`Nothing was written. ${first}To make these changes: mappa lift${only} --apply\n`)
   }
   return { exitCode: exitCodes.fine }
 }

@@ -32,7 +32,7 @@ export function candidateText(
   const known = value ?? (entry.default === undefined ? undefined : String(entry.default))
   const shown = known === undefined ? '' : secret ? '(secret)' : (known.split('\n', 1)[0] as string)
   const type = kind === 'variable' ? `variable, ${entry.type}` : kind
-  const what = `${secret ? 'secret, ' : ''}${type}, confidence ${confidence}`
+  const what = `${secret ? 'secret, ' : ''}${type}${confidence === 'low' ? ', confidence low' : ''}`
   const staged = Object.entries(stages).map(([stage, own]) => `    In ${stage}: ${secret ? '(secret)' : own}`)
   const asked = asks.filter((each) => each !== 'NODE_ENV' && each !== 'MAPPA_STAGE')
   const lines = [

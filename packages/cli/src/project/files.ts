@@ -1,7 +1,7 @@
-import { readdirSync } from 'node:fs'
+import { type Dirent, readdirSync } from 'node:fs'
 import { join } from 'node:path'
-import { textAt } from 'mappa/command'
-import type { SourceFile } from '../lift/read/parse.js'
+import { namesIn, textAt } from 'mappa/command'
+import { holdsCode, type SourceFile } from '../lift/read/parse.js'
 import { git } from './git.js'
 
 /** Folders of what others wrote, or what is made from the sources. */
@@ -20,6 +20,35 @@ export function* projectFiles(root: string): Generator<SourceFile> {
     if (text !== undefined) yield { path, text }
   }
 }
+
+/** The folders below a root that hold a legend, by their paths from it. */
+export function legendsBelow(root: string): readonly string[] {
+  const folders = [...(tracked(root) ?? below(root, ''))].flatMap((path) => {
+    const [, folder] = /^(.+?)\/(?:src\/)?mappa\.legend\.(?:[cm]?[jt]s|json)$/.exec(path) ?? []
+    return folder === undefined || folder === 'src' || skippedFolders.test(path) ? [] : [folder]
+  })
+  return [...new Set(folders)]
+}
+
+/** The layer files of a root, by their names. */
+export function layerNamesIn(root: string): readonly string[] {
+  return namesIn(root).filter(
+    (name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name) && !/^\.env\.(?:example|sample)$/.test(name),
+  )
+}
+
+/** Whether code below a root holds what lift looks at: reads of an environment, addresses, or keys. */
+export function mayHoldSettings(root: string): boolean {
+  let left = filesLookedAt
+  for (const { path, text } of projectFiles(root)) {
+    if (left-- === 0) return false
+    if (holdsCode(path) && /\bprocess\.env\b|\bimport\.meta\.env\b|['"`]https?:\/\/|\.listen\(/.test(text)) return true
+  }
+  return false
+}
+
+/** More are not looked at for a word of advice. */
+const filesLookedAt = 300
 
 /** Paths from the root, with slashes; undefined without version control. */
 function tracked(root: string): readonly string[] | undefined {
@@ -44,17 +73,24 @@ export function ignoredFiles(root: string, legendFile: string, paths: readonly s
 
 /** Layer files of this machine, which version control should not know of. */
 function localLayers(root: string): string[] {
-  return readdirSync(root).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(name))
+  return namesIn(root).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(name))
 }
 
 function* below(root: string, folder: string): Generator<string> {
-  for (const entry of readdirSync(join(root, folder), { withFileTypes: true }).sort((a, b) =>
-    a.name < b.name ? -1 : 1,
-  )) {
+  for (const entry of entriesIn(join(root, folder)).sort((a, b) => (a.name < b.name ? -1 : 1))) {
     const path = folder + entry.name
     // Links are not followed: they may lead out of the project, or round in it.
     if (entry.isDirectory() && !skippedFolders.test(`${path}/`)) yield* below(root, `${path}/`)
     else if (entry.isFile()) yield path
+  }
+}
+
+/** What a folder holds; nothing if it is not there or may not be listed. */
+function entriesIn(folder: string): Dirent[] {
+  try {
+    return readdirSync(folder, { withFileTypes: true })
+  } catch {
+    return []
   }
 }
 

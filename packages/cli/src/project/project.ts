@@ -35,6 +35,7 @@ import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'
+import { legendsBelow, mayHoldSettings } from './files.js'
 import { limitPatterns } from './patterns.js'
 
 /** Options that say which project and stage a command is about. */
@@ -193,13 +194,28 @@ export interface Refused {
   readonly cause: string | undefined
 }
 
-/** The fault of a project without a legend. */
+/** The fault of a project without a legend, with what to type next. */
 export function noLegend(root: string, so = ', so there is nothing to check the values against'): Fault {
-  return {
-    kind: 'legend',
-    message: `There is no legend in ${root}${so}.`,
-    remedy: "Write mappa.legend.mjs: import { legend } from 'mappa/legend'; export default legend({ … })",
+  return { kind: 'legend', message: `There is no legend in ${root}${so}.`, remedy: nextStep(root) }
+}
+
+/** So many folders or names are told. */
+const toldMax = 3
+
+/** What to type where there is no legend: in a member that has one, to have one made, or to write it. */
+export function nextStep(root: string): string {
+  const [member, ...others] = legendsBelow(root)
+  if (member !== undefined) {
+    const rest =
+      others.length > 0 ? `, ${others.slice(0, toldMax).join(', ')}${others.length > toldMax ? ', …' : ''}` : ''
+    return `There is one in ${member}${rest}. Type: mappa check --root ${member}`
   }
+  if (mayHoldSettings(root))
+    return 'Type: mappa lift, which finds what is a setting in the code and shows the legend that it would write.'
+  const names = [...new Set(layersAround(root).flatMap((layer) => (layer.source === 'file' ? [...layer.names()] : [])))]
+  const entries = names.slice(0, toldMax).map((name) => `${name}: { type: 'string' }`)
+  const rest = names.length > toldMax ? ', …' : ''
+  return `Write mappa.legend.mjs: import { legend } from 'mappa/legend'; export default legend({ ${entries.length > 0 ? `${entries.join(', ')}${rest}` : '…'} })`
 }
 
 /** A project's settings in a stage, on this machine. */

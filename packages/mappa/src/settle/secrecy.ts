@@ -107,9 +107,10 @@ export class Secrecy {
  * what its name says opens something.
  */
 function addAll(needles: Needles, layers: readonly Layer[]): void {
+  // PWD is where a shell stands, and no password.
   for (const layer of layers)
     for (const { name, text } of assignmentsIn(layer))
-      if (layer.source !== 'environment' || opensSomething(name)) needles.add(text, name)
+      if (layer.source !== 'environment' || (opensSomething(name) && name !== 'PWD')) needles.add(text, name)
 }
 
 interface AssignedText {
