@@ -52,7 +52,7 @@ const built = (stage: string) => async (root: string, env: Record<string, string
 }
 
 const pages = [
-  { stage: 'staging', note: 'Staging: practice hives, no alerts', key: 'tile_test_orchard' },
+  { stage: 'staging', note: 'Staging: practice hives, no messages', key: 'tile_test_orchard' },
   { stage: 'production', note: 'Live', key: 'tile_live_hilltop' },
 ]
 
@@ -155,7 +155,8 @@ test('no server value reaches any output file, and no prefixed variable of the e
         .join(''),
   )
   edit(join(root, 'dashboard/src/main.ts'), (text) => `${text}\nconsole.log(import.meta.env)\n`)
-  const env = { VITE_SENTINEL: 'sentinel-prefixed', NODE_ENV: 'development' }
+  // A layer file of its own would make the dashboard a root.
+  const env = { VITE_SENTINEL: 'sentinel-prefixed', NODE_ENV: 'development', MAPPA_ROOT: root }
   writeFileSync(join(root, 'dashboard/.env'), 'VITE_FILE=sentinel-file\n')
   rmSync(join(root, '.env.local'))
   for (const part of ['dashboard', 'collector']) {

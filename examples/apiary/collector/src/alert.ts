@@ -29,8 +29,9 @@ export async function sendAlert(
   log: Log,
 ): Promise<void> {
   const text = `Hive ${now.hive} has lost weight fast: a swarm may have left. It now weighs ${now.weight} kg.`
-  log.warn('swarm', { hive: now.hive, weight: now.weight, sent: enabled && phone !== undefined })
+  log.warn('swarm', { hive: now.hive, weight: now.weight })
   if (!enabled || phone === undefined) return
+  const { host } = new URL(gateway)
   try {
     const response = await fetch(gateway, {
       method: 'POST',
@@ -38,8 +39,15 @@ export async function sendAlert(
       body: JSON.stringify({ to: phone, text }),
       signal: AbortSignal.timeout(patience),
     })
-    if (!response.ok) log.error('the gateway refused the alert', { status: response.status })
+    if (response.ok) log.info('alert sent', { hive: now.hive, host })
+    else log.error('the gateway refused the alert', { host, status: response.status })
   } catch (error) {
-    log.error('the gateway cannot be reached', { reason: error instanceof Error ? error.message : String(error) })
+    log.error('the gateway cannot be reached', { host, cause: causeOf(error) })
   }
+}
+
+/** Why a request failed: what the network said, where it said something. */
+function causeOf(error: unknown): string {
+  const { cause, name } = error as { cause?: { code?: string }; name?: string }
+  return cause?.code ?? name ?? 'unknown'
 }

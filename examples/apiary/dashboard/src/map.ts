@@ -33,6 +33,7 @@ export function drawMap(
     mark.append(
       element('circle', { r: 34, class: 'ring' }),
       element('path', { d: 'M-16 18h32v-12h-32zM-14 4h28v-12h-28zM-18 -10h36l-5 -8h-26z', class: 'box' }),
+      ...(alarmed.has(hive) ? [textElement('!', { x: 24, y: -18, class: 'alarm' })] : []),
       textElement(hive, { y: 38, dy: '1em', class: 'name' }),
       textElement(`${weight.toFixed(1)} kg`, { y: 38, dy: '2.05em', class: 'weight' }),
     )

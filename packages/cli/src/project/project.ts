@@ -20,10 +20,12 @@ import {
   gatherWaiting,
   isTypeScript,
   layerFiles,
+  legendAbove,
   legendFileNames,
   loadLegendFile,
   maskFor,
   namesIn,
+  printable,
   readTextFile,
   repositoryTop,
   stackOf,
@@ -204,6 +206,9 @@ const toldMax = 3
 
 /** What to type where there is no legend: in a member that has one, to have one made, or to write it. */
 export function nextStep(root: string): string {
+  const other = legendAbove(root)
+  if (other !== undefined)
+    return `${printable(other)} lies above, and the layer files here stand before it. Type: mappa check --root ${printable(dirname(other))}`
   const [member, ...others] = legendsBelow(root)
   if (member !== undefined) {
     const rest =

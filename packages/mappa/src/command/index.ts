@@ -33,7 +33,7 @@ export {
 export { type Gathered, gather, gatherAt, gatherWaiting } from '../node/machine.js'
 export { childEnvironment, type HandedOn } from '../node/nested.js'
 export { askRemote } from '../node/remote.js'
-export { findRoot, legendFileNames, type Root, type RootSearch, repositoryTop } from '../node/root.js'
+export { findRoot, legendAbove, legendFileNames, type Root, type RootSearch, repositoryTop } from '../node/root.js'
 export { watchFiles } from '../node/watch.js'
 export { type FileWrite, WriteError, writeFiles } from '../node/write.js'
 export { capitalized, counted, stageLine, tally } from '../report/text.js'

@@ -75,6 +75,15 @@ export function layerFilesAbove(root: string): readonly string[] {
   return found
 }
 
+/** The nearest legend above a directory that has none, by its path: a layer file here stands before it. */
+export function legendAbove(directory: string): string | undefined {
+  for (let level = above(levelOf(directory)); level; level = above(level)) {
+    const found = legendAt(level)
+    if (found !== undefined) return path.join(level.directory, found)
+  }
+  return undefined
+}
+
 /** All legends of a root, by their paths from there: one is read, and others may be taken for it. */
 export function legendsIn(directory: string): readonly string[] {
   const level = levelOf(directory)

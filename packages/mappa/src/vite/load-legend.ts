@@ -2,14 +2,18 @@ import type { Plugin } from 'vite'
 import type { LoadLegend } from '../bundle/project.js'
 import { createRequire, path } from '../node/builtins.js'
 import { failedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
+import { legendAbove } from '../node/root.js'
 
 /** Through Vite itself, which knows TypeScript, and does not keep what it loaded before; CommonJS through Node. */
 export const loadLegend: LoadLegend = async (directory, file) => {
   if (file === undefined) {
+    const other = legendAbove(directory)
     const fault = legendFault(
       'the legend',
-      `There is no legend in ${directory} or above.`,
-      'Write mappa.legend.ts there.',
+      `There is no legend in ${directory}.${other === undefined ? '' : ` ${other} lies above, and the layer files here stand before it.`}`,
+      other === undefined
+        ? 'Write mappa.legend.ts there.'
+        : 'Move the layer files there, or name the root: MAPPA_ROOT, or the option root of mappa().',
     )
     return { loaded: { fault }, dependencies: [] }
   }
