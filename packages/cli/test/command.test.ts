@@ -91,7 +91,7 @@ No faults, no notices.
     run: 'guide --root sub',
     code: 1,
     out: '',
-    err: /^There is no legend in .*sub\.\n {4}Type: mappa lift, [\s\S]*Nothing was written\.\n$/,
+    err: /^There is no legend in .*sub\.\n {4}\S+mappa\.legend\.ts lies above\.\n {4}Type: mappa check --root \S+\n\n[\s\S]*Nothing was written\.\n$/,
   },
   {
     run: 'types',
@@ -381,7 +381,7 @@ test('signals reach the child once, and how it ends is how mappa ends', {
 test('whoever meets it first is told in a few lines what is there, and one thing to type next', async () => {
   const shapes: readonly [files: Record<string, string>, next: RegExp][] = [
     [{}, /Write mappa\.legend\.mjs: /],
-    [{ 'app.js': 'fetch(process.env.FEED_URL)' }, /Type: mappa lift, which finds/],
+    [{ 'app.js': 'fetch(process.env.FEED_URL)' }, /Type: mappa lift$/m],
     [{ '.env': 'HIVES=1\nYARD=b\n' }, /HIVES: \{\s+type: 'string'\s+\}, YARD: /],
     [
       { 'package.json': '{"name":"x"}', 'a/package.json': '{"name":"a"}', 'a/src/mappa.legend.ts': '' },

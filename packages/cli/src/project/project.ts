@@ -208,7 +208,7 @@ const toldMax = 3
 export function nextStep(root: string): string {
   const other = legendAbove(root)
   if (other !== undefined)
-    return `${printable(other)} lies above, and the layer files here stand before it. Type: mappa check --root ${printable(dirname(other))}`
+    return `${printable(other)} lies above. Type: mappa check --root ${printable(dirname(other))}`
   const [member, ...others] = legendsBelow(root)
   if (member !== undefined) {
     const rest =
@@ -216,7 +216,7 @@ export function nextStep(root: string): string {
     return `There is one in ${member}${rest}. Type: mappa check --root ${member}`
   }
   if (mayHoldSettings(root))
-    return 'Type: mappa lift, which finds what is a setting in the code and shows the legend that it would write.'
+    return 'The code may hold settings; lift lists them, and shows the legend that it would write. Type: mappa lift'
   const names = [...new Set(layersAround(root).flatMap((layer) => (layer.source === 'file' ? [...layer.names()] : [])))]
   const entries = names.slice(0, toldMax).map((name) => `${name}: { type: 'string' }`)
   const rest = names.length > toldMax ? ', …' : ''

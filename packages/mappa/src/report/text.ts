@@ -87,7 +87,12 @@ function block(report: Fault | Notice, mark: Paint['red'], width: number): strin
     const { text, start, end } = cut(excerpt, room)
     lines.push(indent + text, indent + ' '.repeat(start) + mark('^'.repeat(end - start)))
   }
-  if (remedy) lines.push(...wrap(remedy, width - indent.length).map((line) => indent + line))
+  if (remedy) {
+    // A command is pasted, so that it stays on a line of its own.
+    const [words = '', ...commands] = remedy.split(/ (?=Type: )/)
+    const first = words.startsWith('Type: ') ? [words] : wrap(words, width - indent.length)
+    lines.push(...[...first, ...commands].map((line) => indent + line))
+  }
   return lines.join('\n')
 }
 
