@@ -29,7 +29,7 @@ interface MappaSettings {
     readonly url: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_URL']>
     /**
      * Pages that may read the collector.
-     * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+     * It must be a list separated by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
      */
     readonly allowedOrigins: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
   }
@@ -153,7 +153,7 @@ declare module 'virtual:mappa/settings' {
   /**
    * Server only.
    * Pages that may read the collector.
-   * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+   * It must be a list separated by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
    */
   export const ALLOWED_ORIGINS: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
   /**
@@ -282,7 +282,7 @@ declare namespace NodeJS {
     COLLECTOR_URL: string
     /**
      * Pages that may read the collector.
-     * It must be a list divided by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+     * It must be a list separated by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
      */
     ALLOWED_ORIGINS: string
     /**

@@ -44,7 +44,7 @@ const rows: readonly Row[] = [
     run: 'check --stage staging',
     out: `Stage staging (from --stage)
 
-3 variables are right, from
+3 variables are valid, from
     2  .env.staging
     1  .env
 
@@ -192,7 +192,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
   { run: 'help', out: /^Usage: mappa / },
   { run: 'help check', out: /^Usage: mappa check / },
   { run: 'compare staging staging', code: 2, err: /takes different stages/ },
-  { run: 'check --set LOG_LEVEL=info --set oops', code: 2, err: /Number 2 is none\.\n$/ },
+  { run: 'check --set LOG_LEVEL=info --set oops', code: 2, err: /Number 2 is not\.\n$/ },
   { run: 'check --set LOG_LEVEL=info --set LOG_LEVEL=debug', code: 2, err: /^LOG_LEVEL is given twice with --set/ },
   {
     run: 'check --every-stage --root sub',

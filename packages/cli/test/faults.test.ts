@@ -400,7 +400,7 @@ function follow({ message, remedy, place, name }: Told, root: string, knows = ''
     ],
     [/single quotes to keep the text/, () => onLine((line) => line.replace(/=(.*)$/, "='$1'"))],
     [/^Give (\w+) a value without/, ([, what]) => onLine(() => `${what}=${knows}`)],
-    [/^(?:Obtain: |Make it |Take the live key|Mend the value)/, () => onLine(() => `${name}=${knows}`)],
+    [/^(?:Obtain: |Make it |Take the live key|Fix the value)/, () => onLine(() => `${name}=${knows}`)],
     [/^Change one of these: /, () => change('.env', (text) => `${text}${knows}\n`)],
     [/create the file (\.env)\)/, ([, file = '']) => change(file, (text) => text)],
     [/^Start it outside/, () => {}],
@@ -414,7 +414,7 @@ function follow({ message, remedy, place, name }: Told, root: string, knows = ''
   return false
 }
 
-test('whoever reads a fault for the first time mends it by what its remedy says, and by nothing else', async () => {
+test('whoever reads a fault for the first time fixes it by what its remedy says, and by nothing else', async () => {
   const stuck = await Promise.all(
     Object.entries(readers).map(async ([kind, knows]) => {
       const {
@@ -431,7 +431,7 @@ test('whoever reads a fault for the first time mends it by what its remedy says,
       })
       rows[`fault ${kind as FaultKind}`].before?.(root)
       let seen = ''
-      // Some have more than one fault, told all at once and mended one after the other.
+      // Some have more than one fault, told all at once and fixed one after the other.
       for (let round = 0; round < 5; round++) {
         const isRestarted = round > 0 && ['refused', 'nested-stage', 'unknown-stage'].includes(kind)
         const restart = kind === 'unknown-stage' ? ['--stage', /Write: (\w+)/.exec(seen)?.[1] ?? ''] : []

@@ -132,8 +132,8 @@ test('mappa sample writes the sample, says what is stale, and shows what it chan
   assert.equal(
     stale.stdout,
     `.env.example is stale.
-    .env.example:8: The legend describes COLLECTOR_PORT otherwise now.
-    .env.example:14: The legend describes FEED_URL otherwise now.
+    .env.example:8: The legend describes COLLECTOR_PORT differently now.
+    .env.example:14: The legend describes FEED_URL differently now.
     .env.example:14: FEED_URL must be set.
     .env.example:18: ALERT_TOKEN holds a value that does not belong in a sample.
     .env.example:19: OLD_TOKEN has no entry in the legend.
@@ -146,10 +146,10 @@ test('mappa sample writes the sample, says what is stale, and shows what it chan
   assert.deepEqual([open.code, open.stdout, readFileSync(sample, 'utf8')], [1, '', "A='\n"])
   assert.match(open.stderr, /^\.env\.example:1:3: .*never closed\. .*\nNothing was written\.\n$/)
   writeFileSync(sample, edited)
-  const mended = await run()
-  assert.match(mended.stdout, /^-ALERT_TOKEN=\(secret\)$/m)
-  assert.match(mended.stdout, /^-OLD_TOKEN='\(secret\)'$/m)
-  assert.ok(!mended.stdout.includes(token))
+  const fixed = await run()
+  assert.match(fixed.stdout, /^-ALERT_TOKEN=\(secret\)$/m)
+  assert.match(fixed.stdout, /^-OLD_TOKEN='\(secret\)'$/m)
+  assert.ok(!fixed.stdout.includes(token))
   assert.equal(
     readFileSync(sample, 'utf8')
       .replace('# Ours is slow\n', '')

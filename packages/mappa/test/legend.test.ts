@@ -28,7 +28,7 @@ const contradictory: readonly [entries: object, sentence: RegExp][] = [
   [{ A: { type: 'array', items: { type: 'string' }, delimiter: '"' } }, /delimiter of A must be signs that no item/],
   [
     { A: { type: 'array', items: { type: 'integer' }, default: ['a'] } },
-    /default of A must be a list divided by commas, each item a whole number/,
+    /default of A must be a list separated by commas, each item a whole number/,
   ],
   [
     { A: { type: 'array', items: { type: 'string' }, minItems: 2, maxItems: 1 } },

@@ -458,7 +458,7 @@ test('the last line of a key in base64 is told by its place alone', () => {
   assert.ok(inside.texts.get('KEY')?.includes(line))
 })
 
-test('notices: written twice, blanks round the equals sign, hidden by a local layer, empty in the environment', () => {
+test('notices: written twice, spaces around the equals sign, hidden by a local layer, empty in the environment', () => {
   const found = survey(hives, {
     stage: 'staging',
     layers: [

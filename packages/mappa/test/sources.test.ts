@@ -229,7 +229,7 @@ test('a remote source is asked twice at most, and its fault names it and neither
   assert.equal((await surveyAsync(definition, { root, stage: 'test', environment: {} })).ok, true)
   assert.match(
     survey(definition, { root, stage: 'test', environment: { SERVICE: 'x' } }).faults[0]?.message ?? '',
-    /takes waiting/,
+    /only asynchronously/,
   )
   const own = [{ name: 'the vault', load: () => Promise.reject(new Error(token)) }]
   const failed = await surveyAsync(definition, { root, stage: 'test', environment: {}, remotes: own })

@@ -105,7 +105,7 @@ test('rules span entries, name what they read, and wait until that is right', ()
   ])
   assert.match(told('LEAST=five\nMOST=0\n').join('|'), /^wrong-type [^|]*$/)
   assert.deepEqual(told('TOKEN=boom-clover\n'), [
-    'rule It never fails. The rule failed. Mend the rule, or change one of these: TOKEN (.env:1). 1',
+    'rule It never fails. The rule failed. Fix the rule, or change one of these: TOKEN (.env:1). 1',
   ])
 })
 

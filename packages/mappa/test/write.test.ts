@@ -50,7 +50,7 @@ test('files are written all or none; modes and links stay; new secrets are for t
       /was changed by someone else meanwhile; nothing was written/,
     ],
     [{ path: at('b'), text: 'x', before: null }, /was changed by someone else meanwhile/],
-    [{ path: at('folder'), text: 'x' }, /must be a file, and is none/],
+    [{ path: at('folder'), text: 'x' }, /must be a file, and is not one/],
     [{ path: at('gone/b'), text: 'x' }, /cannot be written: its directory is not there\. Nothing was written/],
     [{ path: at('loop'), text: 'x' }, /a link that leads to itself/],
     [{ path: at('a'), text: 'x' }, /is to be written twice at once/],

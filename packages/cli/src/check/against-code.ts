@@ -108,7 +108,7 @@ function unparsed(file: SourceFile, { line, column }: { readonly line: number; r
     kind: 'unparsed',
     message: `${file.path} cannot be parsed, so what it reads is not known.`,
     place: { file: file.path, line, column, endColumn: column + 1 },
-    remedy: 'Mend it, or leave it out of version control if it is no code of this project.',
+    remedy: 'Fix it, or leave it out of version control if it is no code of this project.',
   }
 }
 

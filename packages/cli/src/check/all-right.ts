@@ -1,7 +1,7 @@
 import type { Survey } from 'mappa'
 import { counted } from 'mappa/command'
 
-/** How many variables are right, and how many of them each layer gives. */
+/** How many variables are valid, and how many of them each layer gives. */
 export function allRight(found: Survey): string {
   const declared = [...found.trails.values()].filter((trail) => trail.declared)
   const origins = new Map<string, number>()
@@ -14,7 +14,7 @@ export function allRight(found: Survey): string {
   const widest = String(most[0]?.[1] ?? '').length
   const lines = most.map(([origin, count]) => `    ${String(count).padStart(widest)}  ${origin}`)
   return [
-    `${counted(declared.length, 'variable')} ${declared.length === 1 ? 'is' : 'are'} right, from`,
+    `${counted(declared.length, 'variable')} ${declared.length === 1 ? 'is' : 'are'} valid, from`,
     ...lines,
     '',
   ].join('\n')

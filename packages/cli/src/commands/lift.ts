@@ -19,7 +19,7 @@ import { exitCodes, UsageError } from '../terminal/usage-error.js'
 export interface LiftOptions extends ProjectOptions {
   readonly json?: boolean
   readonly apply?: boolean
-  /** Names of candidates, divided by commas; all unless said. */
+  /** Names of candidates, separated by commas; all unless said. */
   readonly only?: string
   /** Whether to show how each file would change. */
   readonly diff?: boolean

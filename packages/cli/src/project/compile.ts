@@ -182,14 +182,14 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
     message: `${name} does not compile: ${first?.text ?? 'no reason was given'}`,
     layer: name,
   } as const
-  if (!first?.location) return { ...fault, remedy: 'Mend it.' }
+  if (!first?.location) return { ...fault, remedy: 'Fix it.' }
   const { file, line, column, length, lineText } = first.location
   const width = Math.max(length, 1)
   return {
     ...fault,
     place: { file, line, column: column + 1, endColumn: column + 1 + width },
     excerpt: { text: lineText, start: column, end: column + width },
-    remedy: 'Mend the line above.',
+    remedy: 'Fix the line above.',
   }
 }
 

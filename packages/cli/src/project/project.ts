@@ -262,7 +262,7 @@ function assignments(given: readonly string[]): Record<string, string> {
     const [, name, value] = /^([A-Za-z_][A-Za-z0-9_]*)=([\s\S]*)$/.exec(text) ?? []
     if (name === undefined || value === undefined)
       throw new UsageError(
-        `--set takes NAME=value, for example --set LOG_LEVEL=debug.${given.length > 1 ? ` Number ${at + 1} is none.` : ''}`,
+        `--set takes NAME=value, for example --set LOG_LEVEL=debug.${given.length > 1 ? ` Number ${at + 1} is not.` : ''}`,
       )
     if (Object.hasOwn(values, name)) throw new UsageError(`${name} is given twice with --set.`)
     values[name] = value

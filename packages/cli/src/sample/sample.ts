@@ -86,7 +86,9 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
     const { line } = was
     if (!is) return [{ message: `${name} has no entry in the legend.`, line }]
     return [
-      ...(was.made.join() === is.made.join() ? [] : [{ message: `The legend describes ${name} otherwise now.`, line }]),
+      ...(was.made.join() === is.made.join()
+        ? []
+        : [{ message: `The legend describes ${name} differently now.`, line }]),
       ...(was.off === is.off
         ? []
         : [{ message: is.off ? `${name} has a value already, or may be left out.` : `${name} must be set.`, line }]),

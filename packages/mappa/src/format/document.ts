@@ -27,7 +27,7 @@ export interface AssignmentRange {
   readonly valueStart: number
   readonly valueEnd: number
   readonly style: Style
-  /** Whether blanks stand round the equals sign, which a shell would refuse. */
+  /** Whether blanks stand around the equals sign, which a shell would refuse. */
   readonly loose: boolean
 }
 

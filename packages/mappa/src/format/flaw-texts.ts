@@ -9,7 +9,7 @@ interface FlawText {
 /** For each flaw a sentence that quotes nothing of the text, since any of it may be a secret, and what to do. */
 const flawTexts: Readonly<Record<Flaw, FlawText>> = {
   'no-equals': {
-    sentence: () => 'This line must be NAME=value, a comment or blank, and has no equals sign.',
+    sentence: () => 'This line must be NAME=value, a comment or empty, and has no equals sign.',
     remedy: 'Write NAME=value, or put # in front. A value of several lines belongs in single quotes.',
   },
   'bad-name': {
@@ -22,7 +22,7 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
     remedy: 'Close it, or put the whole value in the other kind of quotes if it holds this one.',
   },
   'text-after-quote': {
-    sentence: (value) => `${value} goes on behind its closing quote and a blank.`,
+    sentence: (value) => `${value} goes on after its closing quote and a space.`,
     remedy: 'Put the whole value inside the quotes, or start the rest with # if it is a comment.',
   },
   'stray-return': {

@@ -206,11 +206,11 @@ const delimiterNames: Readonly<Record<string, string>> = {
   ';': 'semicolons',
   ':': 'colons',
   '|': 'bars',
-  ' ': 'blanks',
+  ' ': 'spaces',
 }
 
 function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' }: AnyEntry): string {
-  const parts = [`a list divided by ${delimiterNames[delimiter] ?? delimiter}`]
+  const parts = [`a list separated by ${delimiterNames[delimiter] ?? delimiter}`]
   if (items) parts.push(`each item ${describeEntry(items)}`)
   if (minItems !== undefined && maxItems !== undefined) parts.push(`${minItems} to ${maxItems} of them`)
   else if (minItems !== undefined) parts.push(`at least ${minItems}`)

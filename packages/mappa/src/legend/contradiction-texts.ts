@@ -55,7 +55,7 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `The legend names a stage ${JSON.stringify(name)}, which cannot be one.`,
     'A stage is written in small letters, digits and hyphens; local, example and sample are taken.',
   ],
-  option: ({ name, detail }) => [`${name} of the legend must be ${detail}.`, 'Mend it in the legend.'],
+  option: ({ name, detail }) => [`${name} of the legend must be ${detail}.`, 'Fix it in the legend.'],
   'remote-variable': ({ name, detail }) => [
     `The remote source ${JSON.stringify(detail)} of the legend takes ${name}, which no entry declares.`,
     `Add an entry ${name} to the legend.`,
@@ -88,7 +88,7 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   ],
   'word-value': ({ name, where, detail }) => [
     `${detail} of ${name}${where} must be ${expected[wordOf(detail)?.rule ?? 'any']}.`,
-    'Mend it in the legend.',
+    'Fix it in the legend.',
   ],
   'secret-in-browser': ({ name }) => [
     `${name} is secret and reaches the browser, where everyone can read it.`,
@@ -141,11 +141,11 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   bounds: ({ name, where, detail, value }) => [`${detail} of ${name}${where} is above its ${value}.`, 'Swap them.'],
   'enum-type': ({ name, where, shown, entry }) => [
     `The enum of ${name}${where} holds ${shown}, which is not of type ${entry.type}.`,
-    'Mend the enum.',
+    'Fix the enum.',
   ],
   'default-outside': ({ name, where, shown, entry }) => [
     `The default of ${name}${where} must be ${describeEntry(entry)}, and is ${shown}.`,
-    'Mend the default or the limits.',
+    'Fix the default or the limits.',
   ],
   'place-form': ({ name }) => [
     `as of ${name} must be names joined by dots, such as collector.port.`,

@@ -3,7 +3,7 @@
  *
  * A right legend must stay cheap to check, so `Strict` comes out as `{}` or `unknown` for it, and only a wrong word
  * costs anything: it becomes an error on its own line. Known limits: a wrong value widens all settings until it is
- * mended, and a hoisted `enum` list needs `as const`.
+ * fixed, and a hoisted `enum` list needs `as const`.
  */
 
 import type { StandardSchema } from './standard-schema.js'

@@ -141,7 +141,7 @@ function unopened(name: string, code: string): Fault {
   return unreadableFault(
     name,
     `${name} cannot be read: ${why ?? `the system says ${code}`}.`,
-    code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Mend or remove it.',
+    code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Fix or remove it.',
   )
 }
 

@@ -103,7 +103,7 @@ export function failedLegend(name: string, cause: unknown): LoadedLegend {
     fault: legendFault(
       name,
       `${name} cannot be loaded: ${firstLine(said)}`,
-      'Mend the legend; --debug shows where it failed.',
+      'Fix the legend; --debug shows where it failed.',
     ),
   }
 }
@@ -119,7 +119,7 @@ function loadJsonLegend(file: string, name: string): LoadedLegend {
 }
 
 function notRead(name: string): LoadedLegend {
-  return { fault: legendFault(name, `${name} must be a file, and is none that can be read.`, 'Put the legend there.') }
+  return { fault: legendFault(name, `${name} must be a file that can be read, and is not.`, 'Put the legend there.') }
 }
 
 function isFile(file: string): boolean {

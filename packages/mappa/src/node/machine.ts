@@ -234,7 +234,7 @@ function givenText(name: string | undefined, reading: Reading): string | undefin
 function mustWait(name: string, url: string): Fault {
   return {
     kind: 'remote',
-    message: `The legend takes values from ${name}, since ${url} is set, and to ask it takes waiting.`,
-    remedy: 'Take settleAsync instead of settle, or start with: mappa with -- …',
+    message: `The legend takes values from ${name}, since ${url} is set, and can ask for them only asynchronously.`,
+    remedy: 'Use settleAsync instead of settle, or start with: mappa with -- …',
   }
 }

@@ -118,7 +118,7 @@ async function fetchText(
   if (!answer.ok)
     throw new NoAnswer(
       `answers with status ${status}`,
-      'Correct its address, or mend the service.',
+      'Correct its address, or fix the service.',
       status >= 500 || status === 429,
     )
   const text = await textWithin(answer, answerMax)
@@ -170,14 +170,14 @@ function jsonAnswer(text: string): Texts {
   try {
     return JSON.parse(text)
   } catch {
-    throw new NoAnswer('gives JSON that cannot be read', 'Mend the service.', false)
+    throw new NoAnswer('gives JSON that cannot be read', 'Fix the service.', false)
   }
 }
 
 /** Layer text from elsewhere: names and values as they are, without expansion. */
 function textsOf(text: string): Texts {
   const values = readValues(text)
-  if (values.flaws.length > 0) throw new NoAnswer('gives neither JSON nor layer text', 'Mend the service.', false)
+  if (values.flaws.length > 0) throw new NoAnswer('gives neither JSON nor layer text', 'Fix the service.', false)
   return Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))
 }
 
@@ -188,7 +188,7 @@ function checkedTexts(values: unknown): Texts {
   for (const [name, value] of Object.entries(values)) {
     if (value === null || value === undefined) continue
     if (!isName(name))
-      throw new NoAnswer('gives a name that is none', 'Names are letters, digits and underscores.', false)
+      throw new NoAnswer('gives a name that is not valid', 'Names are letters, digits and underscores.', false)
     if (!['string', 'number', 'boolean'].includes(typeof value) || String(value).includes('\0'))
       throw new NoAnswer(`gives something for ${name} that is no text`, 'Values must be texts.', false)
     texts[name] = String(value)
@@ -198,7 +198,7 @@ function checkedTexts(values: unknown): Texts {
 
 function faultOf({ name }: { readonly name: string }, error: unknown): Fault {
   const { why, remedy } =
-    error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or mend the service.' }
+    error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or fix the service.' }
   return { kind: 'remote', message: `No values came from ${name}: it ${why}.`, layer: name, remedy }
 }
 

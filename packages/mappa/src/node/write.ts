@@ -100,7 +100,7 @@ function prepare(
   if (others.some((other) => other.target === target))
     throw new WriteError(`${given} is to be written twice at once.`, given)
   const stats = withSentence(given, () => fs.statSync(target, { throwIfNoEntry: false }))
-  if (stats && !stats.isFile()) throw new WriteError(`${given} must be a file, and is none.`, given)
+  if (stats && !stats.isFile()) throw new WriteError(`${given} must be a file, and is not one.`, given)
   // Replacing it would work all the same, but somebody has said that it must not change.
   if (stats) withSentence(given, () => fs.accessSync(target, fs.constants.W_OK))
   const old = stats && withSentence(given, () => fs.readFileSync(target))

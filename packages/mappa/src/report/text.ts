@@ -56,7 +56,7 @@ export function reportText({ stage, faults, notices, accepted }: Reported, optio
 export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
   // What is no name of a stage may be anything, such as a value in the wrong place.
   const shown = isStageName(name) ? name : '(no name of a stage)'
-  return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(nobody named one)' : `(from ${from})`)}`
+  return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(the default)' : `(from ${from})`)}`
 }
 
 /** `1 fault, 2 notices.`, or `1 fault, 2 notices; 3 accepted by the legend.` */

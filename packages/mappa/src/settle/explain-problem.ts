@@ -98,7 +98,7 @@ function itemText({ breach, item }: Problem, entry: AnyEntry, text: string): str
   const found = splitList(text.trim(), entry.delimiter)?.[item]
   // In a JSON array an item may hold the delimiter.
   const shows = !hides(entry) && found !== undefined && !text.trim().startsWith('[')
-  return shows ? `item ${item + 1} is ${quote(openText(found, entry))}` : `item ${item + 1} is none`
+  return shows ? `item ${item + 1} is ${quote(openText(found, entry))}` : `item ${item + 1} is not`
 }
 
 /** Past 2^53 a number would be another one than its text says. */
@@ -125,19 +125,19 @@ function functionFault({ name, winner, said = [], breach, ...problem }: Problem)
   const texts = {
     'schema-issue': [
       `The schema of ${name} refuses its value${where}${words || '.'}`,
-      `Mend the value, or the schema in the legend.`,
+      `Fix the value, or the schema in the legend.`,
     ],
     'read-failed': [
       `The function read of ${name} failed on its value${where}${words || '.'}`,
-      `Mend the value, or read in the legend.`,
+      `Fix the value, or read in the legend.`,
     ],
     'not-plain': [
       `${name} reaches the browser, and what the legend makes of its value is no plain JSON data.`,
       'Give text, numbers, lists and plain objects to pages, and make the rest of them there.',
     ],
     'needs-waiting': [
-      `The schema of ${name} takes waiting.`,
-      'Take settleAsync instead of settle, or start with: mappa with -- …',
+      `The schema of ${name} is asynchronous.`,
+      'Use settleAsync instead of settle, or start with: mappa with -- …',
     ],
   } as const satisfies Readonly<Record<FunctionBreach, readonly [message: string, remedy: string]>>
   const [message, remedy] = texts[kind]
@@ -205,7 +205,7 @@ function bareDollar({ name, entry, winner, bare }: Problem): Fault {
     message: `${name} holds $${mentioned}, which stays text without braces, though ${mentioned} is a variable.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
-    remedy: `Write \${${mentioned}} to have its value there, or put single quotes round the whole to keep the text.`,
+    remedy: `Write \${${mentioned}} to have its value there, or put single quotes around the whole to keep the text.`,
   }
 }
 

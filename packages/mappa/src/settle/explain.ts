@@ -255,7 +255,7 @@ function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, sett
     ...first,
     remedy:
       places.length === 0
-        ? 'Mend the rule in the legend.'
-        : `${said === undefined ? 'Change' : 'Mend the rule, or change'} one of these: ${places.join(', ')}.`,
+        ? 'Fix the rule in the legend.'
+        : `${said === undefined ? 'Change' : 'Fix the rule, or change'} one of these: ${places.join(', ')}.`,
   }
 }

@@ -1,5 +1,5 @@
 /**
- * The items of a list: divided by the delimiter, blanks round them left out, one delimiter at the end ignored. An item in
+ * The items of a list: divided by the delimiter, spaces around them left out, one delimiter at the end ignored. An item in
  * double quotes may hold the delimiter, and double quotes as `""` (as RFC 4180 has it). Undefined if a quote never closes
  * or something follows it. Text without anything in it is an empty list.
  */

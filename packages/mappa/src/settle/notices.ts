@@ -93,9 +93,9 @@ function* nameNotices(layer: Layer, name: string, { entries, told, names, former
     yield {
       kind: 'read-differently',
       name,
-      message: `Blanks stand beside the equals sign of ${name}; a shell would not read this line.`,
+      message: `There are spaces around the equals sign of ${name}; a shell would not read this line.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: `Write: ${name}=… without blanks round the equals sign`,
+      remedy: `Write: ${name}=… without spaces around the equals sign`,
     }
   if (isNameOfShell(name))
     yield {
@@ -216,7 +216,7 @@ function* valueWords(
 }
 
 const differenceTexts: Readonly<Record<Difference, string>> = {
-  blanks: 'blanks outside quotes',
+  blanks: 'spaces outside quotes',
   quotes: 'quotes inside a value that starts with none',
   backslashes: 'backslashes outside quotes',
   escapes: 'escapes that a shell keeps as they are',
@@ -282,7 +282,7 @@ function* valueNotices(
   yield {
     kind: 'read-differently',
     name,
-    message: `The value of ${name} holds ${list}; other readers take it otherwise.`,
+    message: `The value of ${name} holds ${list}; other readers take it differently.`,
     ...valueSpot(layer, name, entry),
     remedy: differences.includes('escapes')
       ? `Put the characters themselves in ${quotes} quotes, instead of escapes.`

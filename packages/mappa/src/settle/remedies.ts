@@ -16,7 +16,7 @@ import type { Hit } from './stack.js'
 export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
   // Nobody can tell what a number alone was to be.
   if (entry.type === 'duration' && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
-    return `Say the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
+    return `State the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
   const right = hides(entry)
     ? undefined
     : (meantValue(text, entry) ??

@@ -81,7 +81,7 @@ export class Session {
   /** The report is the whole message: where in Vite it was raised helps nobody. */
   error(): Error {
     const error = new Error(this.report(this.project.faults))
-    // Vite prints the stack; without a line that starts so, it would put brackets round it.
+    // Vite prints the stack; without a line that starts so, it would put brackets around it.
     error.stack = `${error.message}\n    at mappa, the plugin for Vite`
     return error
   }

@@ -160,7 +160,7 @@ export function nodesIn(list: unknown): Node[] {
   return Array.isArray(list) ? list.filter(isNode) : []
 }
 
-/** The range of an expression with the brackets round it, if there are any. */
+/** The range of an expression with the brackets around it, if there are any. */
 export function withBrackets(
   { start, end, extra }: Node,
   text: string,
