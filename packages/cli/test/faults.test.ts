@@ -400,7 +400,7 @@ function follow({ message, remedy, place, name }: Told, root: string, knows = ''
     ],
     [/single quotes to keep the text/, () => onLine((line) => line.replace(/=(.*)$/, "='$1'"))],
     [/^Give (\w+) a value without/, ([, what]) => onLine(() => `${what}=${knows}`)],
-    [/^(?:Obtain: |Make it |Take the live key|Fix the value)/, () => onLine(() => `${name}=${knows}`)],
+    [/^(?:Obtain: |Make it |Use the live key|Fix the value)/, () => onLine(() => `${name}=${knows}`)],
     [/^Change one of these: /, () => change('.env', (text) => `${text}${knows}\n`)],
     [/create the file (\.env)\)/, ([, file = '']) => change(file, (text) => text)],
     [/^Start it outside/, () => {}],

@@ -88,7 +88,7 @@ test('a server in any shape finds its layers, wherever it is started, also witho
     for (const cwd of [bare, '/'])
       assert.equal(await run(join(bare, server), cwd, { NODE_ENV: 'production', HIVES: '30' }), '31 meadow\n', what)
     const unnamed = await run(join(bare, server), bare, { HIVES: '30' })
-    assert.match(unnamed.replace(/\s+/g, ' '), /Nobody named a stage, and there is no layer file/, what)
+    assert.match(unnamed.replace(/\s+/g, ' '), /No stage was named and there is no layer file/, what)
   }
 })
 

@@ -58,7 +58,7 @@ function unnamedStage(root: string): Fault {
   const more = above === undefined ? '' : ` ${printable(above)} lies above, and is not read.`
   return {
     kind: 'no-layers',
-    message: `Nobody named a stage, and there is no layer file in ${printable(root)}, so this is not taken for development.${more}`,
+    message: `No stage was named and there is no layer file in ${printable(root)}, so development is not assumed.${more}`,
     remedy: 'Name the stage: MAPPA_STAGE=production (or create the file .env).',
   }
 }

@@ -36,7 +36,7 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
     const { name, entry, where, base } = valueFacts(problem)
     return {
       ...base,
-      message: `${name} still holds what the sample puts in its place, and is no value${where}.`,
+      message: `${name} still holds the placeholder of the sample instead of a value${where}.`,
       remedy: obtainRemedy(entry, freshRemedy(name, entry) ?? `Put the real ${name} there.`),
     }
   },
@@ -45,15 +45,15 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
     return {
       ...base,
       message: `${name} is a test key by its shape, and this is stage ${stage.name}${where}.`,
-      remedy: `Take the live key, or say with pattern what its keys look like in ${stage.name}.`,
+      remedy: `Use the live key, or say with pattern what its keys look like in ${stage.name}.`,
     }
   },
   undeclared: ({ name, winner, meant = '' }) => ({
     kind: 'undeclared',
     name,
-    message: `${name} has no entry in the legend, and looks like a slip of ${meant}, which no layer sets.`,
+    message: `${name} has no entry in the legend, and looks like a typo for ${meant}, which no layer sets.`,
     ...nameSpot((winner as Hit).layer, name),
-    remedy: `Rename it to ${meant}, or write behind its value why it is right: # mappa keep: …`,
+    remedy: `Rename it to ${meant}, or keep it, with the reason after its value: # mappa keep: …`,
   }),
   'wrong-type': wrongValue,
   'not-allowed': wrongValue,

@@ -198,7 +198,7 @@ function* valueWords(
       ...base,
       kind: 'key-of-other-stage',
       message: `${name} is a live key by its shape, and this is stage ${stage.name}.`,
-      remedy: 'Take the test key here, so that trying things out costs nobody anything.',
+      remedy: 'Use the test key here, so that trying things out costs nobody anything.',
     }
   // While developing, anything will do.
   if (
@@ -211,7 +211,7 @@ function* valueWords(
       ...base,
       kind: 'weak-secret',
       message: `${name} could be guessed: it is short, or what many people choose.`,
-      remedy: obtainRemedy(entry, 'Take a long random one.'),
+      remedy: obtainRemedy(entry, 'Use a long random one.'),
     }
 }
 
@@ -340,7 +340,7 @@ function* stackNotices(
       yield {
         kind: 'empty-ignored',
         name,
-        message: `${name} is set to nothing in ${layer.name}, which counts as not set.`,
+        message: `${name} is set to nothing in ${layer.name}, which counts as unset.`,
         layer: layer.name,
         remedy: layer.source === 'environment' ? `Unset it: unset ${name}` : 'Give it a value there, or remove it.',
         ...valueSpot(layer, name, entries.get(name)),
