@@ -9,6 +9,8 @@ import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
 import { copyApiary, environment, start } from './stage.mjs'
 
+/** The colour of a terminal's ground. */
+const paper = '#fdfdfb'
 const folder = join(top, 'docs/screenshots')
 mkdirSync(folder, { recursive: true })
 installDebian({ Xvfb: 'xvfb', xterm: 'xterm', import: 'imagemagick', xdpyinfo: 'x11-utils' }, ['fonts-dejavu-core'])
@@ -23,7 +25,7 @@ try {
   )
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
-  await shoot('lift', ['mappa lift --only GATEWAY_URL,MAIL_API_KEY,SCALE_LIMIT | head -38'], before())
+  await shoot('lift', [{ shown: 'mappa lift', run: 'script -qec "mappa lift" /dev/null | tail -36' }], before())
   // It waits for an answer, so the picture is taken meanwhile.
   const asks = 'mappa lift --pick --only GATEWAY_URL,MAIL_API_KEY'
   await shoot('lift-pick', [{ shown: asks, run: `{ sleep 4; touch .shot-done; } & ${asks}` }], before())
@@ -125,6 +127,7 @@ async function shootPages() {
     await page.waitForLoadState('networkidle')
     await wait(500)
     await page.screenshot({ path: join(folder, 'dashboard.png') })
+    crop(join(folder, 'dashboard.png'))
     await page.setViewportSize({ width: 390, height: 800 })
     await page.screenshot({ path: join(folder, 'dashboard-phone.png') })
     parts[0].child.kill('SIGTERM')
@@ -133,6 +136,7 @@ async function shootPages() {
     await page.reload()
     await page.waitForSelector('.away')
     await page.screenshot({ path: join(folder, 'dashboard-away.png') })
+    crop(join(folder, 'dashboard-away.png'))
     console.log('docs/screenshots/dashboard.png, dashboard-phone.png, dashboard-away.png')
     let guide = ''
     await start('mappa guide --as html', { cwd, write: (text) => (guide += text) }).ended
@@ -172,12 +176,14 @@ async function shoot(name, lines, cwd) {
     '-geometry',
     '142x43+0+0',
     '-bg',
-    '#fdfdfb',
+    paper,
     '-fg',
     '#1d1f21',
     '-b',
     '8',
     '+sb',
+    '-bw',
+    '0',
     '-xrm',
     '*color3: #8a5a00',
   ]
@@ -188,12 +194,31 @@ async function shoot(name, lines, cwd) {
   try {
     await until(() => spawnSync('test', ['-e', marker]).status === 0)
     await wait(500)
-    execFileSync('import', ['-window', 'root', '-display', display, join(folder, `${name}.png`)])
+    const picture = join(folder, `${name}.png`)
+    execFileSync('import', ['-window', 'root', '-display', display, picture])
+    crop(picture)
     console.log(`docs/screenshots/${name}.png`)
   } finally {
     terminal.kill()
     spawnSync('rm', ['-f', marker])
   }
+}
+
+/** Takes away what a window leaves empty, but for a margin. */
+function crop(picture) {
+  const ground = execFileSync('convert', [picture, '-format', '%[pixel:p{0,0}]', 'info:'], { encoding: 'utf8' })
+  execFileSync('convert', [
+    picture,
+    '-bordercolor',
+    ground,
+    '-border',
+    '1',
+    '-trim',
+    '+repage',
+    '-border',
+    '12',
+    picture,
+  ])
 }
 
 async function until(condition) {

@@ -62,7 +62,10 @@ for (const { stage, note, key } of pages)
       const { page, errors } = await open(url)
       await page.waitForSelector('.hive')
       assert.equal(await page.textContent('#stage'), note)
-      assert.match((await page.textContent('#status')) ?? '', /^5 hives report\. Latest reading Sun 17:30 UTC\.$/)
+      assert.match(
+        (await page.textContent('#status')) ?? '',
+        /^5 hives report\. Latest reading Sun 17:30 UTC\. Nothing has come for \d+ (?:h|days)\.$/,
+      )
       assert.equal(await page.locator('.hive').count(), 5)
       assert.equal(await page.locator('.hive.alarmed').getAttribute('aria-label'), 'orchard, 37.1 kg, swarm alert')
       assert.equal(

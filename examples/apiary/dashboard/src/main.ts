@@ -17,7 +17,13 @@ async function show(): Promise<void> {
       status.textContent = 'No hive has sent a reading yet.'
       return
     }
-    status.textContent = `${known.length} hives report. Latest reading ${timeText(Math.max(...known.map(({ time }) => time)))} UTC.`
+    const latest = Math.max(...known.map(({ time }) => time))
+    const hours = Math.floor((Date.now() - latest) / 3_600_000)
+    // Old readings must not look live.
+    const age =
+      hours > 0 ? ` Nothing has come for ${hours < 48 ? `${hours} h` : `${Math.floor(hours / 24)} days`}.` : ''
+    if (hours > 0) status.className = 'old'
+    status.textContent = `${known.length} hives report. Latest reading ${timeText(latest)} UTC.${age}`
     find('main').hidden = false
     draw(known, histories)
   } catch {
@@ -37,7 +43,9 @@ function draw(known: readonly Hive[], histories: ReadonlyMap<string, readonly Re
     find('#chart-title').textContent = `Weight of ${hive}`
     drawWeight(find('#chart'), hive, readings)
     const last = readings.at(-1)
-    find('#latest').textContent = last ? `Now ${last.weight.toFixed(1)} kg at ${last.temperature.toFixed(1)} °C.` : ''
+    find('#latest').textContent = last
+      ? `${timeText(last.time)}: ${last.weight.toFixed(1)} kg at ${last.temperature.toFixed(1)} °C.`
+      : ''
     markChosen(find('#map'), hive)
   }
   drawMap(find('#map'), known, new Set(alerts.map(({ hive }) => hive)), choose)

@@ -107,7 +107,7 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   else {
     terminal.write(reportText(reported, terminal))
     const told = [
-      ...(both.length > 0 ? [`On the host and in layers, the host's counting: ${both.join(', ')}.`] : []),
+      ...(both.length > 0 ? [`On the host and in layers, where the host's value counts: ${both.join(', ')}.`] : []),
       ...(elsewhere.length > 0 ? [`Not on the host, but in layers or with a default: ${elsewhere.join(', ')}.`] : []),
     ]
     for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
