@@ -83,9 +83,10 @@ export default legend(
     ALERT_TOKEN: {
       type: 'string',
       secret: true,
+      optional: true,
       minLength: 24,
       pattern: '^sms_test_',
-      stages: { production: { pattern: '^sms_live_' } },
+      stages: { production: { optional: false, pattern: '^sms_live_' } },
       as: 'alert.token',
       obtain: 'https://wiki.fennelhill.example/alerts',
       description: 'Token for the text-message gateway',
@@ -132,6 +133,7 @@ export default legend(
   },
   {
     rules: {
+      'Swarm alerts need a token for the gateway.': ({ alert }) => !alert.enabled || alert.token !== undefined,
       'Swarm alerts need a telephone to go to.': ({ alert }) => !alert.enabled || alert.phone !== undefined,
     },
     remotes: [{ name: "the host's settings service", url: 'HOST_SETTINGS_URL', token: 'HOST_SETTINGS_TOKEN' }],

@@ -80,7 +80,9 @@ interface MappaSettings {
     /**
      * Token for the text-message gateway.
      * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
+     * It may be left out.
      * In production it must be text of at least 24 characters that matches ^sms_live_.
+     * In production it has to be set.
      * Obtain: https://wiki.fennelhill.example/alerts
      */
     readonly token: import('mappa/legend').SettingOf<MappaEntries['ALERT_TOKEN']>
@@ -207,7 +209,9 @@ declare module 'virtual:mappa/settings' {
    * Server only.
    * Token for the text-message gateway.
    * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
+   * It may be left out.
    * In production it must be text of at least 24 characters that matches ^sms_live_.
+   * In production it has to be set.
    * Obtain: https://wiki.fennelhill.example/alerts
    */
   export const ALERT_TOKEN: import('mappa/legend').SettingOf<MappaEntries['ALERT_TOKEN']>
@@ -329,10 +333,12 @@ declare namespace NodeJS {
     /**
      * Token for the text-message gateway.
      * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
+     * It may be left out.
      * In production it must be text of at least 24 characters that matches ^sms_live_.
+     * In production it has to be set.
      * Obtain: https://wiki.fennelhill.example/alerts
      */
-    ALERT_TOKEN: string
+    ALERT_TOKEN?: string
     /**
      * Key for map tiles.
      * It must be text that matches ^tile_test_.

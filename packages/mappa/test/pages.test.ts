@@ -56,6 +56,23 @@ test('a page that imports what is the server’s is refused with the way it took
   }
 })
 
+test('a rule that reads what only the server is given waits for its start', async () => {
+  const root = pageProject("import { PAGE } from 'virtual:mappa/settings'\nconsole.log(PAGE)")
+  const rules =
+    "{ rules: { 'A page needs a key.': ({ KEY }) => KEY !== undefined, 'It greets.': ({ PAGE }) => PAGE === 'hello' } }"
+  const entries =
+    "{ PAGE: { type: 'string', reach: 'browser' }, KEY: { type: 'string', secret: true, optional: true } }"
+  writeFileSync(
+    join(root, 'mappa.legend.mjs'),
+    `import { legend } from 'mappa/legend'\nexport default legend(${entries}, ${rules})`,
+  )
+  const buildPage = () => build({ root, logLevel: 'silent', plugins: [mappa()] })
+  writeFileSync(join(root, '.env'), 'PAGE=hello\n')
+  await buildPage()
+  writeFileSync(join(root, '.env'), 'PAGE=bye\n')
+  await assert.rejects(buildPage(), /It greets\./)
+})
+
 test('a bundle of the server and its map hold no value of a secret', async () => {
   const root = pageProject('')
   writeFileSync(join(root, 'server.js'), "import { KEY, PAGE } from 'virtual:mappa/settings'\nconsole.log(KEY, PAGE)")

@@ -6,7 +6,7 @@ export interface AlertSettings {
   readonly enabled: boolean
   readonly dropKg: number
   readonly gateway: string
-  readonly token: string
+  readonly token: string | undefined
   readonly phone: string | undefined
   /** Milliseconds that the gateway may take. */
   readonly patience: number
@@ -30,7 +30,7 @@ export async function sendAlert(
 ): Promise<void> {
   const text = `Hive ${now.hive} has lost weight fast: a swarm may have left. It now weighs ${now.weight} kg.`
   log.warn('swarm', { hive: now.hive, weight: now.weight })
-  if (!enabled || phone === undefined) return
+  if (!enabled || phone === undefined || token === undefined) return
   const { host } = new URL(gateway)
   try {
     const response = await fetch(gateway, {

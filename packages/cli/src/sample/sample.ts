@@ -80,6 +80,7 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
   const namesIn = (text: string) =>
     new Map(partsOf(text, variables).flatMap((part) => ('own' in part ? [] : [[part.name, part] as const])))
   const [old, fresh] = [namesIn(before), namesIn(after)]
+  const secrets = new Set(variables.flatMap(({ name, secret }) => (secret ? [name] : [])))
   const found = [...new Set([...old.keys(), ...fresh.keys()])].flatMap((name): Difference[] => {
     const [was, is] = [old.get(name), fresh.get(name)]
     if (!was) return [{ message: `${name} is not in it.` }]
@@ -92,7 +93,7 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
       ...(was.off === is.off
         ? []
         : [{ message: is.off ? `${name} has a value already, or may be left out.` : `${name} must be set.`, line }]),
-      ...(was.off !== is.off || was.value === is.value
+      ...((was.off !== is.off && !secrets.has(name)) || was.value === is.value
         ? []
         : [
             {

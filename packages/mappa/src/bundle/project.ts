@@ -55,6 +55,7 @@ export class BundleProject {
       ...sources,
       faults,
       thorough: true,
+      givenElsewhere: true,
       ...(legendFile && { legendName: legendFile }),
     })
     this.faults = [...this.survey.faults, ...this.#localFaults()]

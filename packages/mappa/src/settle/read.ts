@@ -39,6 +39,11 @@ export interface Sources {
   readonly legendName?: string
   /** Where the legend writes an entry, or a word of it; asked only where it contradicts itself. */
   readonly legendPlace?: (name: string, word: string | undefined) => Place | undefined
+  /**
+   * Whether values of the server may be given elsewhere, as for a build on a machine that lacks its secrets: a rule that reads
+   * one that has no value here is skipped, since it could only guess.
+   */
+  readonly givenElsewhere?: boolean
   /** Whether what may reach a browser is searched for the texts of secrets: builds and checks do, starts do not. */
   readonly thorough?: boolean
   /** What asynchronous schemas have said of the values, by name. */
@@ -173,9 +178,9 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   }
   const { entries, waiting, slips } = state
   const rules = contradictions.length === 0 && stageKnown ? definition?.rules : undefined
-  const broken = (rules ? brokenRules(rules, settings, entries) : []).filter(
-    ({ names }) => !accepts('rule', names, state),
-  )
+  const broken = (
+    rules ? brokenRules(rules, sources.givenElsewhere ? settings.filter(isKnownHere) : settings, entries) : []
+  ).filter(({ names }) => !accepts('rule', names, state))
   const already = stageKnown ? readAlready(layers, stack, expander) : []
   const clashes = already.filter(
     ({ count, name }) => count >= readAlreadyMin && !accepts('read-already', [name], state),
@@ -269,6 +274,11 @@ interface State {
   readonly owners: Owners
   slipIndex?: SlipIndex
   looked: number
+}
+
+/** Whether a setting is not only without a value because that is given where the server starts. */
+function isKnownHere({ entry, text }: Setting): boolean {
+  return text !== undefined || entry.reach === 'browser'
 }
 
 /** Whether the legend accepts what was met, which is then told by its number alone. */
