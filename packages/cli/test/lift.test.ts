@@ -367,6 +367,18 @@ test('any program that parses still parses when it is lifted, and with nothing t
   assert.ok(installed.length > 100 && lifted > 5, `${installed.length} files, ${lifted} lifted`)
 })
 
+test('what is imported stands in front of where it is used: compiled to CommonJS, imports run in their order', () => {
+  for (const [text, isModule] of [
+    ["import a from 'a'\nconst feed = process.env.FEED_URL\nimport b from 'b'\n", true],
+    ["const a = require('a')\nconst feed = process.env.FEED_URL\nconst b = require('b')\n", false],
+    ["const feed = process.env.FEED_URL\nimport b from 'b'\n", true],
+  ] as const) {
+    const after = changesTo([{ path: 'app.js', text }], isModule).find(({ path }) => path === 'app.js')?.after ?? ''
+    const [taken, used] = [after.search(/settings\.m?js/), after.indexOf('settings.FEED_URL')]
+    assert.ok(taken >= 0 && taken < used, after)
+  }
+})
+
 /** A copy of the application whose settings are still in its code, under version control. */
 function applicationBefore() {
   const root = project({})

@@ -283,7 +283,7 @@ test('a host is asked with a token that a variable holds, and neither is ever sh
       right.stdout,
       /^The host lacks ALERT_TOKEN, and only this machine has a value for it\.\n {4}\.env\.production\.local:1:13\n/m,
     )
-    assert.match(right.stdout, /the host's counting: STORE_FILE\.\n/)
+    assert.match(right.stdout, /where the host's value counts: STORE_FILE\.\n/)
     assert.equal(
       wrong.stderr,
       'No values came from the host: it refuses the token (status 401). Replace the token.\nNothing was compared.\n',

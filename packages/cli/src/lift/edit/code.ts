@@ -40,7 +40,8 @@ export function codeChange(path: string, candidates: readonly Candidate[], modul
           names: [...wanted].map((name) => ({ name, local: names.get(name) as string })),
         }
       : { source: module, names: [{ name: 'settings', local: localName(before) }] }
-    insertImport(code, path, before, program.program as Node, taken, target)
+    const firstUse = Math.min(...own.map(({ finding }) => finding.start))
+    insertImport(code, { path, text: before, program: program.program as Node, firstUse }, taken, target)
   }
   return { path, before, after: code.toString(), secret: false }
 }
@@ -106,8 +107,16 @@ interface Import {
   readonly names: readonly { readonly name: string; readonly local: string }[]
 }
 
-/** One import in the file's own module style, behind those that are there. */
-function insertImport(code: MagicString, path: string, text: string, program: Node, taken: Import, target: Target) {
+/**
+ * One import in the file's own module style, behind those that are there in front of where it is used first: compiled to
+ * CommonJS, imports run in the order in which they stand.
+ */
+function insertImport(
+  code: MagicString,
+  { path, text, program, firstUse }: { path: string; text: string; program: Node; firstUse: number },
+  taken: Import,
+  target: Target,
+) {
   const body = ((program.body as Node[] | undefined) ?? []).filter(isNode)
   const directives = ((program.directives as Node[] | undefined) ?? []).filter(isNode)
   const imports = body.filter(({ type }) => type === 'ImportDeclaration')
@@ -133,7 +142,8 @@ function insertImport(code: MagicString, path: string, text: string, program: No
   const requires = body.filter(
     (node) => node.type === 'VariableDeclaration' && /\brequire\(/.test(text.slice(node.start, node.end)),
   )
-  const after = (isEsm ? imports : requires).at(-1) ?? directives.at(-1)
+  const before = (isEsm ? imports : requires).filter(({ end: each }) => each <= firstUse)
+  const after = before.at(-1) ?? directives.at(-1)
   const indent = /(?:^|\n)([ \t]*)$/.exec(text.slice(0, (after ?? body[0])?.start))?.[1] ?? ''
   if (after) code.appendLeft(after.end, lineEnd + indent + line)
   else if (program.start > 0) code.appendLeft(body[0]?.start ?? program.start, line + lineEnd + indent)
