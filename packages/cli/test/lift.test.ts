@@ -595,7 +595,17 @@ test('--pick asks about each candidate in a terminal', {
     [2, '--pick asks about each candidate, and needs a terminal to do so. Use --only here.\n'],
   )
   const command = `${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')} lift --pick --uncommitted`
-  const terminal = spawn('script', ['-qec', command, '/dev/null'], { cwd: root, env: environment({ TERM: 'xterm' }) })
+  const open = () => spawn('script', ['-qec', command, '/dev/null'], { cwd: root, env: environment({ TERM: 'xterm' }) })
+  // Whoever leaves a question has agreed to nothing.
+  const left = open()
+  let last = ''
+  left.stdout.on('data', (data) => {
+    if (!last.includes('API_KEY, 1 of 2') && (last + data).includes('API_KEY, 1 of 2')) left.stdin.write('\u0003')
+    last += data
+  })
+  assert.equal(await new Promise((resolve) => left.once('close', resolve)), 130, last)
+  assert.match(last, /\nNothing was written\.\r?\n$/)
+  const terminal = open()
   let [text, answered] = ['', 0]
   const [down, enter] = ['\u001b[B', '\r']
   // Under another name; as a secret; write.

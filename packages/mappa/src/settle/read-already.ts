@@ -22,7 +22,7 @@ export const readAlreadyMin = 3
 export function readAlready(layers: readonly Layer[], stack: Stack, expander: Expander): ReadAlready[] {
   const host = layers.findLast(({ source }) => source === 'environment')
   // Most hosts set nothing that a file sets, and then no file is looked at.
-  if (!host || !stack.names().some((name) => stack.find(name)?.layer === host)) return []
+  if (!host || !stack.meetsHost()) return []
   const files = layers.flatMap((layer, at) => (layer.source === 'file' ? [{ layer, at, texts: lastTexts(layer) }] : []))
   return files.flatMap(({ layer, at, texts }, index): ReadAlready[] => {
     for (const [name, text] of texts) {

@@ -87,6 +87,11 @@ export class Stack {
     return this.#order
   }
 
+  /** Whether an environment sets a name that another layer sets, too. */
+  meetsHost(): boolean {
+    return this.#asked.some(({ names }) => this.#order.some((name) => names.has(name)))
+  }
+
   /** Whether a layer other than an environment sets a name. */
   sets(name: string): boolean {
     return this.#tops.has(name)
