@@ -98,12 +98,16 @@ test('what is served on the server side has the stage of the page, and another s
       ...(mode && { mode }),
     })
     try {
-      const { PAGE, own } = await server.ssrLoadModule('/server.js')
-      assert.deepEqual([PAGE, own], [mode ?? 'development', mode ?? 'development'])
+      for (const again of [false, true]) {
+        if (again && mode === undefined) await server.restart()
+        const { PAGE, own } = await server.ssrLoadModule('/server.js')
+        assert.deepEqual([PAGE, own], [mode ?? 'development', mode ?? 'development'])
+      }
     } finally {
       await server.close()
     }
-    assert.equal(process.env.MAPPA_STAGE, undefined)
+    if (mode) assert.equal(process.env.MAPPA_STAGE, undefined)
+    else delete process.env.MAPPA_STAGE
   }
 })
 

@@ -14,6 +14,8 @@ export function chooseBuildStage(named: string | undefined, mode: string | undef
 
 /** The stage that a server of this process has named, so that it is not taken for the person's own word. */
 let named: string | undefined
+/** How many servers of this process have named it so far. */
+let servers = 0
 
 function isNamedHere(): boolean {
   return named !== undefined && process.env.MAPPA_STAGE === named
@@ -23,8 +25,10 @@ function isNamedHere(): boolean {
 export function nameHere(stage: string): () => void {
   if (process.env.MAPPA_STAGE !== undefined && !isNamedHere()) return () => {}
   named = stage
+  const own = ++servers
   process.env.MAPPA_STAGE = stage
   return () => {
-    if (isNamedHere()) delete process.env.MAPPA_STAGE
+    // A server that starts again has named it anew before the old one ends.
+    if (own === servers && isNamedHere()) delete process.env.MAPPA_STAGE
   }
 }
