@@ -438,6 +438,16 @@ test('what a legend accepts is a number in the tally until its day is over; not 
     )
 })
 
+test('a placeholder in place of a secret is a fault, although notices of placeholders are accepted', () => {
+  const accepted = [{ kind: 'placeholder', because: 'not yet', until: '2999-12-31' }] as const
+  const definition = legend({ KEY: { type: 'string', secret: true }, NOTE: { type: 'string' } }, { accepted })
+  const found = survey(definition, { stage: 'test', layers: [layerFromText('.env', 'KEY=changeme\nNOTE=todo\n')] })
+  assert.deepEqual(
+    [...found.faults, ...found.notices].map(({ kind, name }) => `${kind} ${name}`),
+    ['placeholder KEY'],
+  )
+})
+
 test('the last line of a key in base64 is told by its place alone', () => {
   const line = `${'MIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSj'}Ag==`
   for (const definition of [hives, undefined]) {

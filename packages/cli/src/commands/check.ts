@@ -44,8 +44,8 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const project = await openProject(options)
   const code = options.code && project.definition ? await codeReport(project.root, project.definition) : undefined
   const missing = project.legendFile === undefined ? [noLegend(project.root)] : []
-  // What this machine's environment sets is meant for one stage at most.
-  // Without a legend there is one thing to say, and not one of each stage.
+  // Without a legend there is one thing to say, and not one of each stage. What this machine's environment sets is meant for
+  // one stage at most.
   const each =
     options.everyStage && project.legendFile !== undefined
       ? ownStages(project).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))

@@ -1,4 +1,4 @@
-import { type Accepted, isAccepted } from '../legend/accepted.js'
+import { type Accepted, acceptableFaults, isAccepted } from '../legend/accepted.js'
 import { type Contradiction, contradictionsOf } from '../legend/check.js'
 import type { Breach } from '../legend/constraints.js'
 import { defaultOf } from '../legend/constraints.js'
@@ -281,9 +281,12 @@ function isKnownHere({ entry, text }: Setting): boolean {
   return text !== undefined || entry.reach === 'browser'
 }
 
+const acceptable: ReadonlySet<string> = new Set(acceptableFaults)
+
 /** Whether the legend accepts what was met, which is then told by its number alone. */
 function accepts(kind: string, names: readonly string[], { list, met }: State): boolean {
-  if (!list || !isAccepted(list, kind, names)) return false
+  // One kind may be a fault and a notice, of which the fault keeps a secret: a placeholder in place of one.
+  if (!list || !acceptable.has(kind) || !isAccepted(list, kind, names)) return false
   met.push({ kind, name: names[0] })
   return true
 }
