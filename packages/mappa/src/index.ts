@@ -1,12 +1,7 @@
 /** The pure core: no `node:` import, runs in browsers, workers and Node alike. docs/library.md describes each name. */
-export {
-  type AssignmentRange,
-  type DocumentFault,
-  type LayerDocument,
-  readLayer,
-} from './format/document.js'
+export { type DocumentFault, type LayerDocument, readLayer } from './format/document.js'
 export type { Flaw } from './format/item-kinds.js'
-export { type LayerValues, readValues } from './format/values.js'
+export { type AssignmentRange, type LayerValues, readValues } from './format/values.js'
 export * from './legend/index.js'
 export { type JsonSchema, legendFromJsonSchema, toJsonSchema } from './legend/json-schema.js'
 export { mask } from './legend/mask.js'

@@ -5,6 +5,7 @@ import { LineIndex } from './line-index.js'
 import { isName } from './names.js'
 import { type Cursor, cursorAt, scanItem } from './scan.js'
 import { decodeValue, encodeValue } from './value.js'
+import type { AssignmentRange } from './values.js'
 
 /** One item of a layer: a blank line, a comment, or an assignment with all its lines. Offsets are into `text`. */
 interface Item {
@@ -18,16 +19,6 @@ interface Assignment {
   readonly valueStart: number
   readonly valueEnd: number
   readonly style: Style
-  readonly loose: boolean
-}
-
-/** Where an assignment stands in the document's text; ranges are half-open, in UTF-16 code units. */
-export interface AssignmentRange {
-  readonly nameStart: number
-  readonly valueStart: number
-  readonly valueEnd: number
-  readonly style: Style
-  /** Whether blanks stand around the equals sign, which a shell would refuse. */
   readonly loose: boolean
 }
 
@@ -258,22 +249,6 @@ function closed(items: readonly Item[], lineEnd: string): Item[] {
  */
 export function readLayer(text: string): LayerDocument {
   return new LayerDocument(text)
-}
-
-/** Where each name is assigned in a text, every time, in order; without a document around it. */
-export function assignmentRanges(text: string): ReadonlyMap<string, readonly AssignmentRange[]> {
-  const ranges = new Map<string, AssignmentRange[]>()
-  const cursor = cursorAt(text)
-  while (scanItem(cursor)) {
-    if (cursor.kind !== 'assignment') continue
-    const { nameStart, nameEnd, valueStart, valueEnd, style, loose } = cursor
-    const name = text.slice(nameStart, nameEnd)
-    const range = { nameStart, valueStart, valueEnd, style, loose }
-    const known = ranges.get(name)
-    if (known) known.push(range)
-    else ranges.set(name, [range])
-  }
-  return ranges
 }
 
 function readItem(text: string): Item {

@@ -12,13 +12,15 @@ export type Difference =
   | 'tilde'
   | 'assignment-inside'
 
+const bareDollar = /\$[A-Za-z0-9_@*#?$!(-]/
+
 /** In the order of their mention. */
 const outside: readonly (readonly [Difference, RegExp])[] = [
   ['blanks', /[ \t]/],
   ['quotes', /["']/],
   ['backslashes', /\\/],
   ['shell-signs', /[`;&|<>()]/],
-  ['dollar', /\$[A-Za-z0-9_@*#?$!(-]/],
+  ['dollar', bareDollar],
   // POSIX, section 2.6.1: in an assignment also behind a colon.
   ['tilde', /^~|:~|\$\{[A-Za-z_]\w*:?[-+?]~/],
 ]
@@ -28,18 +30,20 @@ export function differencesOf(written: string, style: Style): readonly Differenc
   if (style === 'bare') return outside.flatMap(([difference, sign]) => (sign.test(written) ? [difference] : []))
   const found = new Set<Difference>()
   for (const [piece] of written.matchAll(/'[^']*'|"(?:\\[\s\S]|[^"\\])*"|[^'"]+/g)) {
+    // A value may be millions of short pieces, so each is asked first whether it holds the sign at all.
     const inner = piece.slice(1, -1)
+    if (inner === '' && !/[^'"]/.test(piece)) continue
     if (piece.startsWith('"')) {
-      if (/\\(?!["\\$])/.test(inner.replace(/\\["\\$]/g, ''))) found.add('escapes')
-      const text = inner.replace(/\\[\s\S]/g, '')
+      const hides = inner.includes('\\')
+      if (hides && /\\(?!["\\$])/.test(inner.replace(/\\["\\$]/g, ''))) found.add('escapes')
       if (inner.includes('`')) found.add('shell-signs')
-      if (/\$[A-Za-z0-9_@*#?$!(-]/.test(text)) found.add('dollar')
+      if (inner.includes('$') && bareDollar.test(hides ? inner.replace(/\\[\s\S]/g, '') : inner)) found.add('dollar')
     } else if (!piece.startsWith("'")) {
       for (const [difference, sign] of outside) if (difference !== 'tilde' && sign.test(piece)) found.add(difference)
       // Behind a quote a tilde is an ordinary one.
       if (/:~|\$\{[A-Za-z_]\w*:?[-+?]~/.test(piece)) found.add('tilde')
     }
-    if (assignmentInside.test(inner)) found.add('assignment-inside')
+    if (inner.includes('\n') && assignmentInside.test(inner)) found.add('assignment-inside')
   }
   return [...found]
 }

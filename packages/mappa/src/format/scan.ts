@@ -289,8 +289,10 @@ function doubleClose(text: string, from: number): number {
 /** An assignment, unless an expansion in its value cannot be understood. */
 function finishValue(cursor: Cursor, at: number): void {
   const { text, valueStart, valueEnd, style, dollar } = cursor
-  if (dollar) {
-    const parsed = parseParts(text.slice(valueStart, valueEnd), style)
+  const written = dollar ? text.slice(valueStart, valueEnd) : ''
+  // Without one that opens, nothing can be wrong with an expansion.
+  if (written.includes('${') && !(style === 'bare' && onePlain.test(written))) {
+    const parsed = parseParts(written, style)
     if ('flawAt' in parsed) {
       flawed(cursor, 'bad-expansion', valueStart + parsed.flawAt, valueStart + parsed.flawAt + 2)
       return
@@ -298,6 +300,9 @@ function finishValue(cursor: Cursor, at: number): void {
   }
   finish(cursor, 'assignment', at)
 }
+
+/** A bare value with one `${NAME}` in it, as most that expand are: nothing in it can be wrong. */
+const onePlain = /^[^$]*\$\{[A-Za-z_][A-Za-z0-9_]*\}[^$]*$/
 
 /** No environment can hold a NUL, so neither may a value; in a comment one does no harm. */
 function refuseNul(cursor: Cursor): void {

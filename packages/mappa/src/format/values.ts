@@ -5,8 +5,19 @@ import { type Cursor, cursorAt, scanItem } from './scan.js'
 import { decodeValue } from './value.js'
 
 const styles: readonly Style[] = ['bare', 'single', 'double', 'joined']
-/** What is kept of an assignment: where its name and value start and end; its style, doubled, and 1 if it holds a dollar sign. */
+/** What is kept of an assignment: where its name and value start and end; four times its style, and these. */
 const spanSize = 5
+const [hasDollar, isLoose] = [1, 2]
+
+/** Where an assignment stands in a text; ranges are half-open, in UTF-16 code units. */
+export interface AssignmentRange {
+  readonly nameStart: number
+  readonly valueStart: number
+  readonly valueEnd: number
+  readonly style: Style
+  /** Whether spaces stand around the equals sign, which a shell would refuse. */
+  readonly loose: boolean
+}
 
 /** What a value is made of, and where in the text it starts. */
 export interface ParsedValue {
@@ -27,6 +38,7 @@ export class LayerValues {
   #spans: readonly number[] | undefined
   #index: NameIndex | undefined
   #flaws: readonly LayerFlaw[] | undefined
+  #lastParsed: { readonly at: number; readonly value: ParsedValue | undefined } | undefined
 
   /** @internal Use {@link readValues}. */
   constructor(text: string) {
@@ -66,8 +78,9 @@ export class LayerValues {
   #spansOf(): readonly number[] {
     if (!this.#spans) {
       const spans: number[] = []
-      this.#scan(({ nameStart, nameEnd, valueStart, valueEnd, style, dollar }) => {
-        spans.push(nameStart, nameEnd, valueStart, valueEnd, styles.indexOf(style) * 2 + (dollar ? 1 : 0))
+      this.#scan(({ nameStart, nameEnd, valueStart, valueEnd, style, dollar, loose }) => {
+        const traits = styles.indexOf(style) * 4 + (dollar ? hasDollar : 0) + (loose ? isLoose : 0)
+        spans.push(nameStart, nameEnd, valueStart, valueEnd, traits)
       })
       this.#spans = spans
     }
@@ -81,11 +94,14 @@ export class LayerValues {
   parsed(name: string, back = 0): ParsedValue | undefined {
     const at = this.#findBack(name, back)
     const spans = this.#spansOf()
-    if (at < 0 || ((spans[at + 4] as number) & 1) === 0) return undefined
+    if (at < 0 || ((spans[at + 4] as number) & hasDollar) === 0) return undefined
+    // Several ask for the same one in turn, and it may be long.
+    if (this.#lastParsed?.at === at) return this.#lastParsed.value
     const valueStart = spans[at + 2] as number
-    const written = this.#text.slice(valueStart, spans[at + 3])
-    const parsed = parseParts(written, this.#style(at))
-    return 'parts' in parsed ? { ...parsed, valueStart } : undefined
+    const parsed = parseParts(this.#text.slice(valueStart, spans[at + 3]), this.#style(at))
+    const value = 'parts' in parsed ? { ...parsed, valueStart } : undefined
+    this.#lastParsed = { at, value }
+    return value
   }
 
   /** The value of a name, `back` assignments before its last one; undefined if there is none. */
@@ -103,25 +119,41 @@ export class LayerValues {
     return this.#text.slice(end, lineEnd < 0 ? undefined : lineEnd).trimEnd()
   }
 
+  /** Where a name is assigned, in the order of the text: every time, or the last so many times. */
+  ranges(name: string, most = Infinity): readonly AssignmentRange[] {
+    const spans = this.#spansOf()
+    const ranges: AssignmentRange[] = []
+    for (let at = this.#find(name); at >= 0 && ranges.length < most; at = this.#indexOf().before(at))
+      ranges.push({
+        nameStart: spans[at] as number,
+        valueStart: spans[at + 2] as number,
+        valueEnd: spans[at + 3] as number,
+        style: this.#style(at),
+        loose: ((spans[at + 4] as number) & isLoose) !== 0,
+      })
+    return ranges.reverse()
+  }
+
   /** Every name once, in the order of the text. */
-  names(): Set<string> {
-    const names = new Set<string>()
-    for (let at = 0; at < this.#spansOf().length; at += spanSize) names.add(this.#name(at))
+  names(): readonly string[] {
+    const names: string[] = []
+    const index = this.#indexOf()
+    for (let at = 0; at < this.#spansOf().length; at += spanSize) if (index.before(at) < 0) names.push(this.#name(at))
     return names
   }
 
-  #find(name: string): number {
+  #indexOf(): NameIndex {
     this.#index ??= new NameIndex(this.#text, this.#spansOf())
-    return this.#index.find(name)
+    return this.#index
   }
 
-  /** Repeated names are rare, so those that a later assignment hides are looked for one by one. */
+  #find(name: string): number {
+    return this.#indexOf().find(name)
+  }
+
   #findBack(name: string, back: number): number {
     let at = this.#find(name)
-    for (let left = back; left > 0 && at >= 0; left--) {
-      do at -= spanSize
-      while (at >= 0 && this.#name(at) !== name)
-    }
+    for (let left = back; left > 0 && at >= 0; left--) at = this.#indexOf().before(at)
     return at
   }
 
@@ -136,7 +168,7 @@ export class LayerValues {
   }
 
   #style(at: number): Style {
-    return styles[(this.#spansOf()[at + 4] as number) >> 1] as Style
+    return styles[(this.#spansOf()[at + 4] as number) >> 2] as Style
   }
 }
 
@@ -146,13 +178,24 @@ class NameIndex {
   readonly #spans: readonly number[]
   /** 0 is free, else an offset into `spans`, from 1. */
   readonly #slots: Int32Array
+  /** By assignment, the one before it of the same name: an offset into `spans`, from 1, and 0 for none. */
+  readonly #earlier: Int32Array
 
   constructor(text: string, spans: readonly number[]) {
     this.#text = text
     this.#spans = spans
     this.#slots = new Int32Array(2 ** Math.ceil(Math.log2((spans.length / spanSize) * 2 + 2)))
-    for (let at = 0; at < spans.length; at += spanSize)
-      this.#slots[this.#slotOf(text, spans[at] as number, spans[at + 1] as number)] = at + 1
+    this.#earlier = new Int32Array(spans.length / spanSize)
+    for (let at = 0; at < spans.length; at += spanSize) {
+      const slot = this.#slotOf(text, spans[at] as number, spans[at + 1] as number)
+      this.#earlier[at / spanSize] = this.#slots[slot] as number
+      this.#slots[slot] = at + 1
+    }
+  }
+
+  /** The assignment of the same name before this one; negative if there is none. */
+  before(at: number): number {
+    return (this.#earlier[at / spanSize] as number) - 1
   }
 
   find(name: string): number {

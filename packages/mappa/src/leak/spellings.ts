@@ -9,8 +9,8 @@ export const bytesMin = 8
  * a text of fewer than 8 bytes.
  */
 export function spellingsOf(text: string): readonly string[] {
+  if (isShort(text)) return []
   const bytes = new TextEncoder().encode(text)
-  if (bytes.length < bytesMin) return []
   const json = JSON.stringify(text).slice(1, -1)
   const escaped = percentEncoded(bytes)
   const all = [
@@ -24,6 +24,17 @@ export function spellingsOf(text: string): readonly string[] {
     ...base64Forms(bytes),
   ]
   return [...new Set(all)].filter((each) => each.length >= bytesMin)
+}
+
+/** Whether a text has fewer than the least bytes in UTF-8; of a million short values, encoding each to see takes seconds. */
+function isShort(text: string): boolean {
+  let bytes = 0
+  for (let at = 0; at < text.length && bytes < bytesMin; at++) {
+    const code = text.charCodeAt(at)
+    // Either half of a pair stands for two of its four bytes.
+    bytes += code < 0x80 ? 1 : code < 0x800 || (code & 0xf800) === 0xd800 ? 2 : 3
+  }
+  return bytes < bytesMin
 }
 
 const entities: Readonly<Record<string, string>> = {

@@ -1,5 +1,5 @@
 import type { LayerFlaw } from '../format/flaws.js'
-import { type IsHidden, type ParsedValue, readValues } from '../format/values.js'
+import { type AssignmentRange, type IsHidden, type ParsedValue, readValues } from '../format/values.js'
 import type { Fault } from './faults.js'
 import type { Texts } from './stage.js'
 
@@ -31,6 +31,8 @@ export interface Layer {
   each(visit: (name: string, text: string, dollar: boolean) => void, hidden?: IsHidden): void
   /** What a text is made of, if it may expand. Only layer files have such. */
   parsed?(name: string, back?: number): ParsedValue | undefined
+  /** Where a name is assigned, in order: every time, or the last so many times. Only layer files have such. */
+  ranges?(name: string, most?: number): readonly AssignmentRange[]
   /** What is printed of a layer whose text may hold secrets: which one it is, and no text. */
   toJSON?(): unknown
   /** Whether a comment behind a name's value keeps it: `# mappa keep: reason`. Only layer files have such. */
@@ -62,6 +64,7 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     names: () => values.names(),
     each: (visit, hidden) => values.each(visit, hidden),
     parsed: (variable, back) => values.parsed(variable, back),
+    ranges: (variable, most) => values.ranges(variable, most),
     isKept: (variable) => keepWords.test(values.behind(variable)),
     toJSON: withoutText,
     [Symbol.for('nodejs.util.inspect.custom')]: withoutText,

@@ -12,7 +12,7 @@ import { namesFile, type Reading, type StageEntries } from './read.js'
 import { readAlreadyMin } from './read-already.js'
 import { obtainRemedy } from './remedies.js'
 import { isGuessable, isPlaceholder, keyFor } from './slips.js'
-import type { Hit } from './stack.js'
+import type { Hit, Stack } from './stack.js'
 import type { Stage } from './stage.js'
 
 /** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
@@ -20,10 +20,9 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
   const told = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
-  const names = new Set(stack.names())
   const files = layers.filter((layer) => layer.source === 'file')
   return [
-    ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, told, names, formers })]),
+    ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, told, stack, formers })]),
     ...[...entries.keys()].flatMap((name) => [
       ...stackNotices(name, entries, layers, stage, lines),
       // What is at fault has been told.
@@ -44,7 +43,7 @@ interface Around {
   readonly entries: StageEntries
   /** Names that a fault speaks of. */
   readonly told: ReadonlySet<string | undefined>
-  readonly names: ReadonlySet<string>
+  readonly stack: Stack
   readonly formers: ReadonlySet<string>
 }
 
@@ -69,7 +68,7 @@ function layerNotices(layer: Layer, around: Around): Notice[] {
   ]
 }
 
-function* nameNotices(layer: Layer, name: string, { entries, told, names, formers }: Around): Generator<Notice> {
+function* nameNotices(layer: Layer, name: string, { entries, told, stack, formers }: Around): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (!entries.has(name) && followsFlaw(layer, ranges)) return
   if (isKeyLine(name, layer.get(name), entries)) {
@@ -88,7 +87,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, names, former
         .join(', ')}${ranges.length - 1 > linesMax ? ` and ${ranges.length - 1 - linesMax} more` : ''}.`,
     }
   yield* lookNotices(layer, name, entries)
-  yield* valueNotices(layer, name, entries, names)
+  yield* valueNotices(layer, name, entries, stack)
   if (ranges.some(({ loose }) => loose))
     yield {
       kind: 'read-differently',
@@ -257,17 +256,12 @@ function* lookNotices(layer: Layer, name: string, entries: StageEntries): Genera
 }
 
 /** What of a value other readers would take otherwise, and how to write it so that all agree. */
-function* valueNotices(
-  layer: Layer,
-  name: string,
-  entries: StageEntries,
-  names: ReadonlySet<string>,
-): Generator<Notice> {
+function* valueNotices(layer: Layer, name: string, entries: StageEntries, stack: Stack): Generator<Notice> {
   const { written, style } = writtenOf(layer, name) ?? {}
   if (written === undefined || style === undefined) return
   // A dollar sign before a known name is a fault already.
   const { bare = [], parts = [] } = layer.parsed?.(name) ?? {}
-  const known = bare.some((bare) => entries.has(bare.name) || names.has(bare.name))
+  const known = bare.some((bare) => entries.has(bare.name) || stack.sets(bare.name))
   const differences = differencesOf(written, style).filter((difference) => !(known && difference === 'dollar'))
   if (differences.length === 0) return
   const entry = entries.get(name)

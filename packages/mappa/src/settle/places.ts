@@ -1,7 +1,7 @@
-import { type AssignmentRange, assignmentRanges } from '../format/document.js'
 import type { LayerFlaw } from '../format/flaws.js'
 import type { Style } from '../format/item-kinds.js'
 import { LineIndex } from '../format/line-index.js'
+import type { AssignmentRange } from '../format/values.js'
 import { withoutCredentials } from '../leak/credentials.js'
 import { masked } from '../leak/ranges.js'
 import type { AnyEntry } from '../legend/entry.js'
@@ -16,22 +16,16 @@ export interface Spot {
   readonly excerpt?: Excerpt
 }
 
-interface Opened {
-  readonly ranges: ReadonlyMap<string, readonly AssignmentRange[]>
-  readonly lines: LineIndex
-}
+const lineIndexes = new WeakMap<Layer, LineIndex>()
 
-const openedLayers = new WeakMap<Layer, Opened>()
-
-/** Places are worked out only when one in the layer is asked for: a start without faults never does. */
-function opened(layer: Layer): Opened {
-  let open = openedLayers.get(layer)
-  if (!open) {
-    const text = layer.text ?? ''
-    open = { ranges: assignmentRanges(text), lines: new LineIndex(text) }
-    openedLayers.set(layer, open)
+/** Lines are counted only when a place in the layer is asked for: a start without faults never does. */
+function linesOf(layer: Layer): LineIndex {
+  let lines = lineIndexes.get(layer)
+  if (!lines) {
+    lines = new LineIndex(layer.text ?? '')
+    lineIndexes.set(layer, lines)
   }
-  return open
+  return lines
 }
 
 /** Where a layer file sets a name: its value, with the line masked unless a declared entry says it may be shown. */
@@ -48,8 +42,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   if (layer.fileOf && layer.get(name) !== undefined)
     return { layer: layer.name, place: { file: layer.fileOf(name), line: 1, column: 1, endColumn: 2 } }
   if (layer.text === undefined) return undefined
-  const { ranges, lines } = opened(layer)
-  const range = ranges.get(name)?.at(-1)
+  const [range] = layer.ranges?.(name, 1) ?? []
   if (!range) return undefined
   const { nameStart, valueStart, valueEnd } = range
   const written = lineFrom(layer.text, valueStart, valueEnd)
@@ -58,7 +51,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   const text = before + shown
   const [start, length, marked] =
     what === 'name' ? [nameStart, name.length, 0] : [valueStart, written.length, before.length]
-  const at = lines.at(start)
+  const at = linesOf(layer).at(start)
   return {
     layer: layer.name,
     place: { file: layer.name, ...at, endColumn: at.column + Math.max(length, 1) },
@@ -72,7 +65,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
  */
 export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undefined): Spot {
   const { start, end, name, nameStart, valueStart } = found
-  const { lines } = opened(layer)
+  const lines = linesOf(layer)
   const at = lines.at(start)
   const spot = { layer: layer.name, place: { file: layer.name, ...at, endColumn: at.column + (end - start) } }
   // A flaw further down in a value of several lines is no longer on the line of its name.
@@ -104,18 +97,18 @@ function capped(text: string): string {
 
 /** Every place where a layer file sets a name, first to last. */
 export function rangesOf(layer: Layer, name: string): readonly AssignmentRange[] {
-  return opened(layer).ranges.get(name) ?? []
+  return layer.ranges?.(name) ?? []
 }
 
 /** The last assignment of a name, as it is written. */
 export function writtenOf(layer: Layer, name: string): { readonly written: string; readonly style: Style } | undefined {
-  const range = rangesOf(layer, name).at(-1)
+  const [range] = layer.ranges?.(name, 1) ?? []
   return range && { written: (layer.text as string).slice(range.valueStart, range.valueEnd), style: range.style }
 }
 
 /** The line of an offset, from 1. */
 export function lineAt(layer: Layer, offset: number): number {
-  return opened(layer).lines.at(offset).line
+  return linesOf(layer).at(offset).line
 }
 
 /** The text of a value that may be shown, but for credentials in it; what everyone can see in a browser needs no key masked. */

@@ -377,14 +377,13 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
 
 /** Names that a layer sets and no entry declares reach a child process too, unless they change what it loads. */
 function addUndeclared(state: State): void {
-  for (const name of state.stack.names()) {
-    if (state.entries.has(name) || changesLoading(name)) continue
-    const found = state.stack.find(name)
+  state.stack.each((name, found) => {
+    if (state.entries.has(name) || changesLoading(name)) return
     const top = found?.dollar ? expandTop(name, found, state) : found
     if (top && top !== 'faulty' && !isKeyLine(name, top.text, state.entries))
       state.others.push({ name, text: top.text, source: top.layer.source })
     if (found && top !== 'faulty') findSlip(name, found, state)
-  }
+  })
 }
 
 /** So many names that no entry declares may be slips; more are data. */

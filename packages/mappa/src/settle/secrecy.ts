@@ -109,8 +109,9 @@ export class Secrecy {
 function addAll(needles: Needles, layers: readonly Layer[]): void {
   // PWD is where a shell stands, and no password.
   for (const layer of layers)
-    for (const { name, text } of assignmentsIn(layer))
+    layer.each((name, text) => {
       if (layer.source !== 'environment' || (opensSomething(name) && name !== 'PWD')) needles.add(text, name)
+    })
 }
 
 interface AssignedText {

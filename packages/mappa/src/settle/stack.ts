@@ -107,8 +107,17 @@ export class Stack {
     return top
   }
 
+  /** Visits every name that a layer other than an environment sets, with what counts of it, former names apart. */
+  each(visit: (name: string, hit: Hit | undefined) => void): void {
+    for (const [name, top] of this.#tops) visit(name, this.#underHost(name, top))
+  }
+
   #findAs(name: string): Hit | undefined {
-    let top = this.#tops.get(name)
+    return this.#underHost(name, this.#tops.get(name))
+  }
+
+  #underHost(name: string, set: Hit | undefined): Hit | undefined {
+    let top = set
     for (const { layer, at, names } of this.#asked) {
       // A look into the set costs less than asking the system for what is not there.
       const text = names.has(name) ? layer.get(name) : undefined
