@@ -12,7 +12,7 @@ export type Difference =
   | 'tilde'
   | 'assignment-inside'
 
-const bareDollar = /\$[A-Za-z0-9_@*#?$!(-]/
+const expandingDollar = /\$[A-Za-z0-9_@*#?$!(-]/
 
 /** In the order of their mention. */
 const outside: readonly (readonly [Difference, RegExp])[] = [
@@ -20,7 +20,7 @@ const outside: readonly (readonly [Difference, RegExp])[] = [
   ['quotes', /["']/],
   ['backslashes', /\\/],
   ['shell-signs', /[`;&|<>()]/],
-  ['dollar', bareDollar],
+  ['dollar', expandingDollar],
   // POSIX, section 2.6.1: in an assignment also behind a colon.
   ['tilde', /^~|:~|\$\{[A-Za-z_]\w*:?[-+?]~/],
 ]
@@ -37,7 +37,8 @@ export function differencesOf(written: string, style: Style): readonly Differenc
       const hides = inner.includes('\\')
       if (hides && /\\(?!["\\$])/.test(inner.replace(/\\["\\$]/g, ''))) found.add('escapes')
       if (inner.includes('`')) found.add('shell-signs')
-      if (inner.includes('$') && bareDollar.test(hides ? inner.replace(/\\[\s\S]/g, '') : inner)) found.add('dollar')
+      if (inner.includes('$') && expandingDollar.test(hides ? inner.replace(/\\[\s\S]/g, '') : inner))
+        found.add('dollar')
     } else if (!piece.startsWith("'")) {
       for (const [difference, sign] of outside) if (difference !== 'tilde' && sign.test(piece)) found.add(difference)
       // Behind a quote a tilde is an ordinary one.

@@ -9,7 +9,7 @@ export const bytesMin = 8
  * a text of fewer than 8 bytes.
  */
 export function spellingsOf(text: string): readonly string[] {
-  if (isShort(text)) return []
+  if (fewBytes(text)) return []
   const bytes = new TextEncoder().encode(text)
   const json = JSON.stringify(text).slice(1, -1)
   const escaped = percentEncoded(bytes)
@@ -27,7 +27,7 @@ export function spellingsOf(text: string): readonly string[] {
 }
 
 /** Whether a text has fewer than the least bytes in UTF-8; of a million short values, encoding each to see takes seconds. */
-function isShort(text: string): boolean {
+function fewBytes(text: string): boolean {
   let bytes = 0
   for (let at = 0; at < text.length && bytes < bytesMin; at++) {
     const code = text.charCodeAt(at)

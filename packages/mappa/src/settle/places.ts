@@ -19,7 +19,7 @@ export interface Spot {
 const lineIndexes = new WeakMap<Layer, LineIndex>()
 
 /** Lines are counted only when a place in the layer is asked for: a start without faults never does. */
-function linesOf(layer: Layer): LineIndex {
+function lineIndexOf(layer: Layer): LineIndex {
   let lines = lineIndexes.get(layer)
   if (!lines) {
     lines = new LineIndex(layer.text ?? '')
@@ -51,7 +51,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
   const text = before + shown
   const [start, length, marked] =
     what === 'name' ? [nameStart, name.length, 0] : [valueStart, written.length, before.length]
-  const at = linesOf(layer).at(start)
+  const at = lineIndexOf(layer).at(start)
   return {
     layer: layer.name,
     place: { file: layer.name, ...at, endColumn: at.column + Math.max(length, 1) },
@@ -65,7 +65,7 @@ function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: '
  */
 export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undefined): Spot {
   const { start, end, name, nameStart, valueStart } = found
-  const lines = linesOf(layer)
+  const lines = lineIndexOf(layer)
   const at = lines.at(start)
   const spot = { layer: layer.name, place: { file: layer.name, ...at, endColumn: at.column + (end - start) } }
   // A flaw further down in a value of several lines is no longer on the line of its name.
@@ -108,7 +108,7 @@ export function writtenOf(layer: Layer, name: string): { readonly written: strin
 
 /** The line of an offset, from 1. */
 export function lineAt(layer: Layer, offset: number): number {
-  return linesOf(layer).at(offset).line
+  return lineIndexOf(layer).at(offset).line
 }
 
 /** The text of a value that may be shown, but for credentials in it; what everyone can see in a browser needs no key masked. */
