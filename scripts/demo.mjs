@@ -217,7 +217,7 @@ async function watching() {
   }
   await shows(/collector started/)
   edit('.env.development', (text) => text.replace('LOG_LEVEL=debug', 'LOG_LEVEL=dbug'))
-  await shows(/goes on\.\n/)
+  await shows(/keeps running\.\n/)
   edit('.env.development', (text) => text.replace('LOG_LEVEL=dbug', 'LOG_LEVEL=info'))
   await shows(/collector started/)
   child.kill('SIGTERM')

@@ -83,14 +83,14 @@ function wrongUsage({ code, message }: CommanderError): string {
     }
     case 'commander.unknownCommand': {
       const [name] = /(?<=^error: unknown command ')[a-z]{1,16}(?=')/.exec(message) ?? []
-      return `${name === undefined ? 'That is no command.' : `There is no command ${name}.`}${near} mappa --help lists them.`
+      return `${name === undefined ? 'That is not a command.' : `There is no command ${name}.`}${near} mappa --help lists them.`
     }
     case 'commander.excessArguments':
       if (/for 'with'/.test(message))
         return 'Put the command behind --, for example: mappa with staging -- node server.js'
-      return 'There are more arguments than the command takes; a stage is named with --stage, and --help says the rest.'
+      return 'There are more arguments than the command takes; name a stage with --stage, and see --help.'
     case 'commander.missingArgument':
-      return `It lacks an argument${/'([a-z]+)'$/.test(message) ? `: <${/'([a-z]+)'$/.exec(message)?.[1]}>` : ''}. --help says more.`
+      return `It lacks an argument${/'([a-z]+)'$/.test(message) ? `: <${/'([a-z]+)'$/.exec(message)?.[1]}>` : ''}. See --help.`
     case 'commander.optionMissingArgument':
       return `${option ?? 'An option'} lacks its value.`
     case 'commander.missingMandatoryOptionValue':
@@ -102,7 +102,7 @@ function wrongUsage({ code, message }: CommanderError): string {
       return `${option ?? 'The argument'} takes ${choices === undefined ? 'something else' : `one of ${choices}`}.`
     }
     default:
-      return 'The command line cannot be read. --help says what it takes.'
+      return 'The command line cannot be read. See --help.'
   }
 }
 
@@ -151,7 +151,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .description(
       'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has.',
     )
-    .argument('[stages...]', 'the stages; those that have something of their own unless said')
+    .argument('[stages...]', 'the stages; by default those that have something of their own')
     .option('--all', 'also what is the same in all stages')
     .option('--host <file-or-url>', 'what a host says it has, as JSON or layer text; only names are compared')
     .option('--token-from <name>', 'the variable that holds the token for the address')
@@ -261,7 +261,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
   staged(mappa.command('with').summary("runs a program with a stage's values"))
     .description("Runs a program with a stage's values in its environment. While there are faults, nothing is started.")
     .usage('[stage] [options] -- command …')
-    .argument('[stage]', 'the stage; MAPPA_STAGE, NODE_ENV or development unless said')
+    .argument('[stage]', 'the stage; else MAPPA_STAGE, NODE_ENV or development')
     .option('--watch', 'start the program again whenever a value changes')
     .addOption(
       new Option('--grace <seconds>', 'with --watch: how long the program gets to end by itself (5)').argParser(
@@ -348,14 +348,11 @@ function version(): string {
 
 /** With the option of what works from the legend alone. */
 function located(command: Command): Command {
-  return command.option(
-    '--root <directory>',
-    'where the legend and the layer files are; searched for upwards unless said',
-  )
+  return command.option('--root <directory>', 'where the legend and the layer files are; else searched for upwards')
 }
 
 /** With the options of what looks at a stage's values. */
-function staged(command: Command, stage = 'the stage; MAPPA_STAGE, NODE_ENV or development unless said'): Command {
+function staged(command: Command, stage = 'the stage; else MAPPA_STAGE, NODE_ENV or development'): Command {
   return located(command.option('--stage <name>', stage)).addOption(
     new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser(
       (value: string, before: string[] = []) => [...before, value],

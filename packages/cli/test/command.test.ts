@@ -135,7 +135,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
     run: 'trace LOG_LEVEL',
     files: { '.env.local': 'LOG_LEVEL=' },
     code: 1,
-    out: /is empty, and so clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/,
+    out: /is empty, so it clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/,
   },
   { run: 'trace LOG_LEVEL --json --stage staging', out: /"value": "debug",\n {6}"steps": \[\n/ },
   {
@@ -167,7 +167,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
     code: process.platform === 'linux' ? 1 : 0,
     err:
       process.platform === 'linux'
-        ? /^NOTE has 140000 bytes, and this system hands at most 131066 of them to a program\.\n {4}\.env\.staging:2:6$/m
+        ? /^NOTE has 140000 bytes, and this system passes at most 131066 to a program\.\n {4}\.env\.staging:2:6$/m
         : '',
   },
   { run: 'with -- node -e process.exit(7)', code: 7, out: '', err: '' },
@@ -324,8 +324,8 @@ test('with --watch starts its child again on a change, keeps it while there are 
   const write = (name: string, text: string) => () => writeFileSync(join(root, name), text)
   const steps: (readonly [sign: RegExp, act: (kill: (signal: NodeJS.Signals) => void) => void])[] = [
     [/app \d+ info 4100\n/, write('.env.local', 'LOG_LEVEL=loud')],
-    [/is "loud"[\s\S]*1 fault, no notices\. The old sh goes on\.\n/, write('.env.local', 'LOG_LEVEL=info')],
-    [/All is well again, and no value has changed: sh goes on\.\n/, write('.env.local', 'LOG_LEVEL=debug')],
+    [/is "loud"[\s\S]*1 fault, no notices\. The old sh keeps running\.\n/, write('.env.local', 'LOG_LEVEL=info')],
+    [/All is well again, and no value has changed: sh keeps running\.\n/, write('.env.local', 'LOG_LEVEL=debug')],
     [
       /LOG_LEVEL is now debug \(\.env\.local:1:11\)\nStarting sh again\.\n[\s\S]*app \d+ debug 4100\n/,
       write('ports.ts', 'export const ports = { collector: 4111 }'),

@@ -519,7 +519,7 @@ stage development: FEED_URL must be text, and no layer sets it. Write FEED_URL=â
   assert.equal(every.stdout.match(/env\.txt is not read/g)?.length, 1)
   assert.match(
     every.stdout,
-    /\nThe process environment of this machine was left out: it is one stage's at most\.\nStage test has no layer file/,
+    /\nThe process environment of this machine was left out: it belongs to one stage at most\.\nStage test has no layer file/,
   )
   const { stages } = JSON.parse((await mappa(['check', '--every-stage', '--json'], { cwd: root })).stdout)
   assert.deepEqual(

@@ -123,7 +123,7 @@ test('only addresses that this machine names itself are asked, and answers end',
   for (const [path, said, count] of [
     ['/fine', /from-the-host/, 1],
     ['/near', /from-the-host/, 2],
-    ['/away', /sends on to another origin/, 1],
+    ['/away', /redirects to another origin/, 1],
     ['/long', /more than 8 MiB/, 1],
   ] as const) {
     asked.length = 0

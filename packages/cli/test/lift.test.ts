@@ -503,7 +503,7 @@ test('an application answers the same when its settings have been lifted, and no
   assert.match((await lift('--diff')).stdout, /^\+\+\+ settings\.js$/m)
   assert.equal(git(root, 'status', '--porcelain'), '')
   assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 53)
-  assert.match((await lift('--only', 'NOBODY')).stderr, /no candidate is called so/)
+  assert.match((await lift('--only', 'NOBODY')).stderr, /there is no candidate of that name/)
 
   const some = await lift('--only', 'GATEWAY,PORT')
   assert.match(some.stdout, /To make these changes: mappa lift --only GATEWAY,PORT --apply\n$/)

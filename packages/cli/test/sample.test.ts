@@ -89,7 +89,7 @@ export default legend({
   '.gitignore': '.env\n',
 }
 const expected = `#: What each variable is for, from the legend. Whoever starts the program sets those without # before the name,
-#: in .env.local or on the host; the others have a value already, or may be left out.
+#: in .env.local or on the host; the others already have a value, or may be left out.
 #: mappa sample writes the lines that begin with #: and keeps all others.
 
 #: TCP port the collector listens on.
@@ -132,8 +132,8 @@ test('mappa sample writes the sample, says what is stale, and shows what it chan
   assert.equal(
     stale.stdout,
     `.env.example is stale.
-    .env.example:8: The legend describes COLLECTOR_PORT differently now.
-    .env.example:14: The legend describes FEED_URL differently now.
+    .env.example:8: The legend now describes COLLECTOR_PORT differently.
+    .env.example:14: The legend now describes FEED_URL differently.
     .env.example:14: FEED_URL must be set.
     .env.example:18: ALERT_TOKEN holds a value that does not belong in a sample.
     .env.example:19: OLD_TOKEN has no entry in the legend.

@@ -25,7 +25,10 @@ const contradictory: readonly [entries: object, sentence: RegExp][] = [
   [{ A: { type: 'array', items: { type: 'port' } } }, /A is a list, and must say in items/],
   [{ A: { type: 'array', items: { type: 'string', secret: true } } }, /word items\.secret, which its type/],
   [{ A: { type: 'array', items: { type: 'integer', pattern: 'a' } } }, /word pattern, which its type/],
-  [{ A: { type: 'array', items: { type: 'string' }, delimiter: '"' } }, /delimiter of A must be signs that no item/],
+  [
+    { A: { type: 'array', items: { type: 'string' }, delimiter: '"' } },
+    /delimiter of A must be characters that no item/,
+  ],
   [
     { A: { type: 'array', items: { type: 'integer' }, default: ['a'] } },
     /default of A must be a list separated by commas, each item a whole number/,

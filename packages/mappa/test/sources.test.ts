@@ -131,7 +131,7 @@ test('flags: --listen-port 5000 for LISTEN_PORT; secrets and unknown flags are r
     ['--swarm-alerts=off -- --listen-port 1', { LISTEN_PORT: 4100, SWARM_ALERTS: false }],
     ['--listen-port 50oo', /^LISTEN_PORT must be a port from 1 to 65535, and is "50oo" in the command line\.$/],
     ['--listen-port --swarm-alerts', /^The flag --listen-port needs a value\.$/],
-    ['x --listn-port 1', /^Argument 2 of the command line is a flag that no entry of the legend has\.$/],
+    ['x --listn-port 1', /^Argument 2 of the command line is a flag without an entry in the legend\.$/],
     [`--alert-token ${token}`, /^ALERT_TOKEN is secret, so it cannot be given on the command line/],
     [`--${token}`, /^Argument 1 of the command line is a flag/],
     ['-x', /^Argument 1 of the command line is a flag/],
@@ -161,7 +161,7 @@ test('a program that takes flags answers --help from its legend', async () => {
     stdout,
     / {2}--listen-port PORT\n {8}Where it listens\. LISTEN_PORT: a port from 1 to 65535, default 4100\.\n/,
   )
-  assert.match(stdout, / {2}--swarm-alerts, --no-swarm-alerts\n[\s\S]*Secrets are no flags, .*:\sALERT_TOKEN\.\n$/)
+  assert.match(stdout, / {2}--swarm-alerts, --no-swarm-alerts\n[\s\S]*Secrets are not flags, .*:\sALERT_TOKEN\.\n$/)
 })
 
 /** A settings service; `answer` says what it says, and gets how often it was asked. */
@@ -193,8 +193,8 @@ test('a remote source is asked twice at most, and its fault names it and neither
     ],
     [status(503), 2, 'answers with status 503'],
     [status(401), 1, 'refuses the token (status 401)'],
-    [json({ HIVES: { a: token } }), 1, 'gives something for HIVES that is no text'],
-    [json([token]), 1, 'gives no texts by name'],
+    [json({ HIVES: { a: token } }), 1, 'gives something for HIVES that is not text'],
+    [json([token]), 1, 'does not give texts by name'],
     [() => undefined, 2, 'has not answered within 0.2 s'],
     [(request) => request.socket.destroy(), 2, 'cannot be reached (UND_ERR_SOCKET)'],
   ]
@@ -264,7 +264,7 @@ test('a run inside another reads unchanged values from its own layers again, and
   const other = survey(definition, { root: join(root, '..'), stage: 'staging', environment: child })
   assert.equal(other.settings?.HIVES, 'a', 'for another root the outer run is the host')
   assert.deepEqual(told(definition, { root, environment: child, stage: 'production' }).slice(2), [
-    'nested-stage: This is to run for stage production, inside a run for stage staging, whose values are in its environment.',
+    'nested-stage: This should run for stage production, but it is inside a run for stage staging, whose values are in its environment.',
   ])
 })
 

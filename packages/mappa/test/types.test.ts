@@ -110,7 +110,7 @@ test('a wrong word is an error on its own line', () => {
       B: {
         type: 'string',
         stages: {
-          // @ts-expect-error: the legend names no such stage
+          // @ts-expect-error: the legend does not name this stage
           harvst: { optional: true },
         },
       },

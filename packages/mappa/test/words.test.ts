@@ -67,7 +67,7 @@ test('read and schema make what code sees, and what they refuse is a fault that 
       '2 read-failed The function read of TOKEN failed on its value.',
       '3 schema-issue The schema of KEY refuses its value.',
       '4 read-failed The function read of LATE failed on its value: It gave a promise, and must give its result at once.',
-      '5 not-plain PAGE reaches the browser, and what the legend makes of its value is no plain JSON data.',
+      '5 not-plain PAGE reaches the browser, and what the legend makes of its value is not plain JSON data.',
     ],
   )
   assert.ok(!JSON.stringify(faults).includes('heather'))

@@ -47,9 +47,9 @@ test('files are written all or none; modes and links stay; new secrets are for t
   const rows: readonly [last: Parameters<typeof writeFiles>[0][number], message: RegExp][] = [
     [
       { path: at('b'), text: 'x', before: 'something else' },
-      /was changed by someone else meanwhile; nothing was written/,
+      /was changed by someone else in the meantime; nothing was written/,
     ],
-    [{ path: at('b'), text: 'x', before: null }, /was changed by someone else meanwhile/],
+    [{ path: at('b'), text: 'x', before: null }, /was changed by someone else in the meantime/],
     [{ path: at('folder'), text: 'x' }, /must be a file, and is not one/],
     [{ path: at('gone/b'), text: 'x' }, /cannot be written: its directory is not there\. Nothing was written/],
     [{ path: at('loop'), text: 'x' }, /a link that leads to itself/],

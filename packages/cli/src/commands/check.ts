@@ -71,7 +71,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   output().write(reportsIn(reports, options, project.root))
   if (options.everyStage && !options.json && !options.sarif && !options.lines)
     for (const text of [
-      "The process environment of this machine was left out: it is one stage's at most.",
+      'The process environment of this machine was left out: it belongs to one stage at most.',
       ...leftOut(
         project.definition,
         reports.map(({ stage }) => stage.name),

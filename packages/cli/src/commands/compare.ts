@@ -78,7 +78,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
       ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
       : []),
     `${capitalized(counted(differing, 'variable'))} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
-    "The process environment of this machine was left out: it is one stage's at most.",
+    'The process environment of this machine was left out: it belongs to one stage at most.',
     ...(isChosen ? [] : leftOut(project.definition, stages)),
   ]
   for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)

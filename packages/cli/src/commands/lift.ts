@@ -19,7 +19,7 @@ import { exitCodes, UsageError } from '../terminal/usage-error.js'
 export interface LiftOptions extends ProjectOptions {
   readonly json?: boolean
   readonly apply?: boolean
-  /** Names of candidates, separated by commas; all unless said. */
+  /** Names of candidates, separated by commas; all by default. */
   readonly only?: string
   /** Whether to show how each file would change. */
   readonly diff?: boolean
@@ -94,18 +94,18 @@ async function apply(
   if (changes.length === 0) return { exitCode: exitCodes.fine }
   if (!options.uncommitted && hasUncommitted(root)) {
     talk().write(
-      'There are uncommitted changes, which could not be told from those of lift. Commit them first, or say --uncommitted.\n',
+      'There are uncommitted changes, which would mix with those of lift. Commit them first, or say --uncommitted.\n',
     )
     return { exitCode: exitCodes.faults }
   }
   if (!options.uncommitted && !isVersioned(root)) {
     talk().write(
-      'This is under no version control, so that nothing would give back what lift changes. Commit it first, or say --uncommitted.\n',
+      'This is not under version control, so what lift changes could not be undone. Commit it first, or say --uncommitted.\n',
     )
     return { exitCode: exitCodes.faults }
   }
   const broken = brokenChange(changes)
-  if (broken) throw new Error(`${broken.path} would not parse any more.`)
+  if (broken) throw new Error(`${broken.path} would no longer parse.`)
   try {
     writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
@@ -129,7 +129,7 @@ function onlyOf(candidates: readonly Candidate[], only: string | undefined): rea
   const unknown = names.find((name) => !candidates.some((candidate) => candidate.name === name))
   if (unknown !== undefined)
     throw new UsageError(
-      `--only names ${JSON.stringify(unknown)}, and no candidate is called so. mappa lift lists them.`,
+      `--only names ${JSON.stringify(unknown)}, but there is no candidate of that name. mappa lift lists them.`,
     )
   return candidates.filter(({ name }) => names.includes(name))
 }

@@ -34,7 +34,7 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
     const left =
       gone.length === 0
         ? ''
-        : ` No entry declares ${gone.join(', ')} any more, so ${gone.length === 1 ? 'it is' : 'they are'} gone.`
+        : ` No entry declares ${gone.join(', ')} any longer, so ${gone.length === 1 ? 'it was' : 'they were'} removed.`
     const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.${left}`
     return writeMade(project.root, { path: samplePath, before, after }, said, {
       hidden: hiddenIn(sampled, before ?? ''),

@@ -49,7 +49,7 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
     )
     const config = textIn(root, 'tsconfig.json') ?? ''
     if (before === undefined && /"(?:include|files)"\s*:/.test(config))
-      talk().write(`tsconfig.json says which files count: add "${declarationPath}" to its "include".\n`)
+      talk().write(`tsconfig.json lists its files: add "${declarationPath}" to its "include".\n`)
     if (!new RegExp(`"${option}"\\s*:\\s*true`).test(config))
       talk().write(
         `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,
@@ -57,7 +57,7 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
     const unknown = variables.filter(({ made }) => made && !isTypeScript(legendFile)).map(({ name }) => name)
     if (unknown.length > 0)
       talk().write(
-        `What code sees of ${unknown.join(', ')} is made by a function, so its type is unknown. A legend in TypeScript tells it.\n`,
+        `What code sees of ${unknown.join(', ')} is made by a function, so its type is unknown. A legend in TypeScript makes it known.\n`,
       )
     return ended
   })

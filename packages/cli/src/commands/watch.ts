@@ -5,7 +5,7 @@ import { talk } from '../terminal/terminal.js'
 
 /** Options of `mappa with --watch`. */
 export interface WatchOptions extends ProjectOptions {
-  /** Seconds that the child gets to end by itself; 5 unless said. */
+  /** Seconds that the child gets to end by itself; 5 by default. */
   readonly grace?: number
 }
 

@@ -38,7 +38,7 @@ export function candidateText(
   const lines = [
     ...(builtOn === undefined ? [] : [`Its port is ${builtOn}.`]),
     reason,
-    ...(asked.length > 0 ? [`Code asks ${asked.join(', ')}: from then on, MAPPA_STAGE says the stage.`] : []),
+    ...(asked.length > 0 ? [`Code asks ${asked.join(', ')}: from then on, MAPPA_STAGE names the stage.`] : []),
     ...more,
   ]
   const places = sites.map(({ path, line, column }) => `    ${path}:${line}:${column}`)

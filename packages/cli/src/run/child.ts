@@ -55,7 +55,7 @@ export function notRun(command: string, error: NodeJS.ErrnoException): Error {
   if (error.code === 'ENOENT')
     return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)
   if (error.code === 'EACCES')
-    return new UsageError(`The command ${shown} may not be run: it is not executable for this user.`)
+    return new UsageError(`The command ${shown} cannot be run: it is not executable for this user.`)
   if (error.code === 'E2BIG')
     return new UsageError(
       `The command ${shown} cannot be run: its arguments and its environment are too large together.`,

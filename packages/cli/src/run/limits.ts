@@ -17,10 +17,10 @@ export function tooLongFor(found: Survey): Fault[] {
       {
         kind: 'too-long',
         name,
-        message: `${name} has ${counted(size, 'byte')}, and this system hands at most ${room} of them to a program.`,
+        message: `${name} has ${counted(size, 'byte')}, and this system passes at most ${room} to a program.`,
         ...(winner && { layer: winner.layer }),
         ...(winner?.place && { place: winner.place }),
-        remedy: 'Keep it in a file, and hand on where that is.',
+        remedy: 'Keep it in a file, and pass the name of the file instead.',
       },
     ]
   })

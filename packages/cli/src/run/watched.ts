@@ -86,7 +86,9 @@ export class WatchedRun {
     const isRunning = this.#child.isRunning
     if (faults.length > 0) {
       this.#faulty = true
-      const consequence = isRunning ? `The old ${this.#name} goes on.` : 'Nothing was started; waiting for a change.'
+      const consequence = isRunning
+        ? `The old ${this.#name} keeps running.`
+        : 'Nothing was started; waiting for a change.'
       this.#say(reportText({ stage, faults, notices: [] }, { ...this.#terminal, consequence }))
       return
     }
@@ -94,7 +96,7 @@ export class WatchedRun {
     const wasFaulty = this.#faulty
     this.#faulty = false
     if (this.#given && isRunning && changes.length === 0) {
-      if (wasFaulty) this.#say(`All is well again, and no value has changed: ${this.#name} goes on.`)
+      if (wasFaulty) this.#say(`All is well again, and no value has changed: ${this.#name} keeps running.`)
       return
     }
     if (this.#given) this.#say([...changes.map(({ message }) => message), `Starting ${this.#name} again.`].join('\n'))

@@ -19,7 +19,7 @@ export interface Difference {
 const mark = '#:'
 const head = [
   `${mark} What each variable is for, from the legend. Whoever starts the program sets those without # before the name,`,
-  `${mark} in .env.local or on the host; the others have a value already, or may be left out.`,
+  `${mark} in .env.local or on the host; the others already have a value, or may be left out.`,
   `${mark} mappa sample writes the lines that begin with ${mark} and keeps all others.`,
 ]
 
@@ -89,10 +89,10 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
     return [
       ...(was.made.join() === is.made.join()
         ? []
-        : [{ message: `The legend describes ${name} differently now.`, line }]),
+        : [{ message: `The legend now describes ${name} differently.`, line }]),
       ...(was.off === is.off
         ? []
-        : [{ message: is.off ? `${name} has a value already, or may be left out.` : `${name} must be set.`, line }]),
+        : [{ message: is.off ? `${name} already has a value, or may be left out.` : `${name} must be set.`, line }]),
       ...((was.off !== is.off && !secrets.has(name)) || was.value === is.value
         ? []
         : [
@@ -100,13 +100,13 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
               message:
                 is.value === ''
                   ? `${name} holds a value that does not belong in a sample.`
-                  : `${name} has another default now.`,
+                  : `${name} now has another default.`,
               line,
             },
           ]),
     ]
   })
-  return found.length > 0 ? found : [{ message: 'It is not as it would be written, though no name differs.' }]
+  return found.length > 0 ? found : [{ message: 'It differs from what would be written, though no name does.' }]
 }
 
 /** A quote in a sample that never closes: it would swallow what is written behind it. */

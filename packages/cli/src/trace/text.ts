@@ -34,8 +34,8 @@ export function partText({ name, layer, place, shown }: TrailPart): string {
 }
 
 export function whyPassed({ passed, source }: TrailStep, winner: TrailStep | undefined): string {
-  if (passed === 'cleared') return 'is empty, and so clears what lies below'
-  if (passed === 'empty') return 'is empty, and so does not count'
+  if (passed === 'cleared') return 'is empty, so it clears what lies below'
+  if (passed === 'empty') return 'is empty, so it does not count'
   return winner
     ? `hidden by ${winner.source !== 'default' ? winner.layer : source === 'default' ? `the default for ${winner.stage}` : 'an empty value above'}`
     : 'cleared by an empty value above'

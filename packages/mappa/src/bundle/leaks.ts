@@ -45,7 +45,7 @@ export function leaksIn(outputs: Iterable<Output>, survey: Survey): Fault[] {
         ...(secrets[0] !== undefined && { name: secrets[0] }),
         message: `${name} would carry ${what} to browsers.`,
         layer: name,
-        remedy: 'Look for what the page, its code or a stylesheet takes it from, and keep that on the server.',
+        remedy: 'Find where the page, its code or a stylesheet takes it from, and keep that on the server.',
       },
     ]
   })

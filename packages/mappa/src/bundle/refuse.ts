@@ -27,7 +27,7 @@ export async function refusedModule(id: string, why: string, graph: ModuleGraph)
     message: `${file} ${why}, and browser code imports it.`,
     layer: file,
     ...(first && place !== undefined && { place: { file: place, line: first.line, column: 1, endColumn: 2 } }),
-    remedy: `${stepsText(way, graph)}Take single settings there: import { NAME } from 'virtual:mappa/settings'`,
+    remedy: `${stepsText(way, graph)}Import single settings there: import { NAME } from 'virtual:mappa/settings'`,
   }
 }
 
@@ -62,7 +62,7 @@ export async function refusedNames(
       return {
         ...fault,
         kind: 'server-only',
-        message: `${file} takes all settings into browser code, where only single names may go.`,
+        message: `${file} takes all settings into browser code, where only single names are allowed.`,
         remedy: "Write: import { NAME } from 'virtual:mappa/settings'",
       }
     if (!entry) {

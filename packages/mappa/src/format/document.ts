@@ -101,7 +101,7 @@ export class LayerDocument {
   /**
    * Gives a name a value: changes its last assignment in place, keeping its quoting where that can hold the value, or
    * adds it as {@link add} does.
-   * @throws {RangeError} if the name is none, the value holds a NUL, or an open quote would swallow what is written.
+   * @throws {RangeError} if the name is not valid, the value holds a NUL, or an open quote would swallow what is written.
    */
   set(name: string, value: string): void {
     const index = this.#items.findLastIndex((item) => item.assignment?.name === name)
@@ -124,11 +124,11 @@ export class LayerDocument {
   /**
    * Adds a name: behind the last one that shares most of its words (`SMS_URL` beside `SMS_TOKEN`), else at the end.
    * `comment` goes above it. Line ends and `export` are as its neighbour has them.
-   * @throws {RangeError} if the name is none or is there already, the value holds a NUL, or an open quote would swallow
+   * @throws {RangeError} if the name is not valid or is there already, the value holds a NUL, or an open quote would swallow
    *   what is written.
    */
   add(name: string, value: string, options: { readonly comment?: string } = {}): void {
-    if (!isName(name)) throw new RangeError('This is not a name of a variable.')
+    if (!isName(name)) throw new RangeError('This is not a valid name for a variable.')
     if (this.#items.some((item) => item.assignment?.name === name)) throw new RangeError(`${name} is there already.`)
     const neighbour = this.#neighbourOf(name)
     const beside = this.#items[neighbour]
@@ -148,10 +148,10 @@ export class LayerDocument {
   /**
    * Gives a name another one, in each of its assignments; mentions of it in other values stay as they are. True if it
    * was there.
-   * @throws {RangeError} if the new name is none or is there already, or what cannot be understood would change by it.
+   * @throws {RangeError} if the new name is not valid or is there already, or what cannot be understood would change by it.
    */
   rename(name: string, fresh: string): boolean {
-    if (!isName(fresh)) throw new RangeError('This is not a name of a variable.')
+    if (!isName(fresh)) throw new RangeError('This is not a valid name for a variable.')
     const names = this.names()
     if (!names.includes(name)) return false
     if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} is there already.`)

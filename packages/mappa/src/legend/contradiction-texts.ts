@@ -23,7 +23,7 @@ const expected: Readonly<Record<WordRule, string>> = {
   names: "a list of variables' names",
   texts: 'a list of texts',
   keep: "'keep'",
-  delimiter: 'signs that no item holds, such as a semicolon; no letters, digits, quotes or brackets',
+  delimiter: 'characters that no item holds, such as a semicolon; not letters, digits, quotes or brackets',
   generate: "{ bytes: …, text: '…' }, with 16 to 1024 bytes, as hex, base64 or base64url",
   function: 'a function',
   validator: 'a validator that speaks the Standard Schema interface',
@@ -49,11 +49,11 @@ interface Facts {
 const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [message: string, remedy: string]>> = {
   'no-legend': () => [
     'The first argument must be a legend, as legend(…) gives it, and is something else.',
-    'If it is a module, take its default export: one that is not read as a module of ECMAScript has it under .default.',
+    'If it is a module, use its default export: one that is not loaded as an ES module has it under .default.',
   ],
   'stage-name': ({ name }) => [
     `The legend names a stage ${JSON.stringify(name)}, which cannot be one.`,
-    'A stage is written in small letters, digits and hyphens; local, example and sample are taken.',
+    'A stage name has lower-case letters, digits and hyphens; local, example and sample are taken.',
   ],
   option: ({ name, detail }) => [`${name} of the legend must be ${detail}.`, 'Fix it in the legend.'],
   'remote-variable': ({ name, detail }) => [
@@ -92,19 +92,19 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   ],
   'secret-in-browser': ({ name }) => [
     `${name} is secret and reaches the browser, where everyone can read it.`,
-    'Remove secret or reach: a browser can keep no secret.',
+    'Remove secret or reach: a browser cannot keep a secret.',
   ],
   'secret-default': ({ name, where }) => [
     `${name} is secret and has a default${where}, so the secret stands in the code.`,
     'Remove the default and replace the secret.',
   ],
   'stage-like': ({ name, shown, stages }) => [
-    `Stage ${name} is like ${shown}, which must be another stage that is not like it in turn.`,
+    `Stage ${name} is like ${shown}, which must be another stage that is not itself like this one.`,
     `Known: ${stages.join(', ')}.`,
   ],
   'unknown-stage': ({ name, stage, stages }) => [
     `${name} has words for stage ${JSON.stringify(stage)}, which the legend does not name.`,
-    `Known: ${stages.join(', ')}. More are named with legend(…, { stages: [${JSON.stringify(stage)}] }).`,
+    `Known: ${stages.join(', ')}. Add it with legend(…, { stages: [${JSON.stringify(stage)}] }).`,
   ],
   'no-stage-words': ({ name, where, stage }) => [
     `${name}${where} must be an object of words.`,
@@ -120,7 +120,7 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   ],
   'two-readers': ({ name }) => [
     `${name} has both read and schema, and code can see the result of one only.`,
-    'Let the schema do the work of read, or read that of the schema.',
+    'Let the schema do the work of read, or the other way round.',
   ],
   depth: ({ name, where, detail }) => [
     `${detail} of ${name}${where} lies more than 100 deep within itself.`,
@@ -153,11 +153,11 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   ],
   'place-taken': ({ name, detail, place }) => [
     `${name} would be seen as ${place}, and JavaScript gives ${detail} a meaning of its own.`,
-    'Choose another place with as.',
+    'Choose a different place with as.',
   ],
   'place-clash': ({ name, detail, place }) => [
     `${name} is seen as ${place}, which collides with where ${detail} is seen.`,
-    'Give one of them another place with as.',
+    'Give one of them a different place with as.',
   ],
 }
 

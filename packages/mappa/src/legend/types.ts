@@ -303,7 +303,7 @@ type StrictEntry<E, T extends EntryType, S extends string> = Refuse<Exclude<keyo
         ? unknown
         : D extends Amounts[T]
           ? unknown
-          : { default: Wrong<`this is no ${T}`> }
+          : { default: Wrong<`this is not a ${T}`> }
       : unknown
     : unknown) &
   (E extends { items: infer I extends { type: string } }
@@ -316,7 +316,7 @@ type StrictEntry<E, T extends EntryType, S extends string> = Refuse<Exclude<keyo
         stages: {
           [N in keyof G]: N extends S
             ? Refuse<Exclude<keyof G[N], Exclude<WordOf[T], LastingWord>>, T>
-            : Wrong<'the legend names no such stage'>
+            : Wrong<'the legend does not name this stage'>
         }
       }
     : unknown)

@@ -95,7 +95,7 @@ function fileLayer(
     return {
       kind: 'unreadable',
       name,
-      message: `${name}${suffix} in ${layer.name} names a file outside the root, ${shown}, which only this machine may name.`,
+      message: `${name}${suffix} in ${layer.name} names a file outside the root, ${shown}; only this machine's own layers may do that.`,
       layer: layer.name,
       ...valueSpot(layer, name + suffix, { type: 'string' }),
       remedy: `Name it in the environment or .env.local, or write into the legend: directories: ['${printable(path.dirname(file))}']`,

@@ -13,9 +13,9 @@ const pipePause = 5
 export interface ReadOptions {
   /** Whether a pipe will do, since the host or the command line names it: what is found must be a file. */
   readonly pipe?: boolean
-  /** The most that is read, in bytes; what layer files may have unless said. */
+  /** The most that is read, in bytes; what layer files may have by default. */
   readonly most?: number
-  /** How long a pipe may take until it has given all. Milliseconds; 5,000 unless said. */
+  /** How long a pipe may take until it has given all. Milliseconds; 5,000 by default. */
   readonly wait?: number
 }
 
@@ -105,7 +105,7 @@ export function textAt(file: string, most?: number): string | undefined {
 export function lateFault(name: string, wait: number): Fault {
   return unreadableFault(
     name,
-    `${name} has not given all it has within ${wait / 1000} s.`,
+    `${name} has not been closed within ${wait / 1000} s.`,
     'Name a file, or a pipe that somebody writes to and closes.',
   )
 }

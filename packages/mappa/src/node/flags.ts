@@ -71,9 +71,9 @@ function unknownFlag(flag: string, position: number, known: readonly string[]): 
   const near = nearest(flag, known)
   return {
     kind: 'refused',
-    message: `Argument ${position} of the command line is a flag that no entry of the legend has.`,
+    message: `Argument ${position} of the command line is a flag without an entry in the legend.`,
     layer: layerName,
-    remedy: near ? `Write: --${near}` : '--help lists those that there are.',
+    remedy: near ? `Write: --${near}` : '--help lists the flags.',
   }
 }
 

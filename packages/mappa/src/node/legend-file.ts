@@ -40,7 +40,7 @@ function untypedNode(name: string): LoadedLegend {
   return {
     fault: legendFault(
       name,
-      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load by itself.`,
+      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load.`,
       `Write: mappa emit --as legend > ${emittedName}, or start with: mappa with -- node …`,
     ),
   }
@@ -69,7 +69,7 @@ function emittedFor(file: string, name: string): LoadedLegend | undefined {
   return {
     fault: legendFault(
       emittedName,
-      `${emittedName} was made from ${name}, which was changed since.`,
+      `${emittedName} was made from ${name}, which has changed since.`,
       `Write: mappa emit --as legend > ${emittedName}`,
     ),
   }
@@ -97,7 +97,7 @@ export function failedLegend(name: string, cause: unknown): LoadedLegend {
     }
   const kind = errorName(cause)
   const said =
-    kind === undefined ? 'something that is no Error was thrown' : `${kind}: ${withoutCredentials(saidBy(cause))}`
+    kind === undefined ? 'something that is not an Error was thrown' : `${kind}: ${withoutCredentials(saidBy(cause))}`
   return {
     cause,
     fault: legendFault(

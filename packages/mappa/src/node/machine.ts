@@ -18,11 +18,11 @@ import { surroundings } from './surroundings.js'
 
 /** Where this machine's settings come from. */
 export interface MachineOptions {
-  /** `import.meta.url` of the calling module, or a directory: where the search for the root begins. The working directory unless said. */
+  /** `import.meta.url` of the calling module, or a directory: where the search for the root begins. The working directory by default. */
   readonly from?: string
-  /** The directory that holds the legend and the layer files; searched for unless said. */
+  /** The directory that holds the legend and the layer files; searched for by default. */
   readonly root?: string
-  /** The stage; `MAPPA_STAGE`, `NODE_ENV` if it names a stage, or `development` unless said. */
+  /** The stage; `MAPPA_STAGE`, `NODE_ENV` if it names a stage, or `development` by default. */
   readonly stage?: string | Stage
   /** The stage that a server bundle was built for: taken where nothing else names one. */
   readonly builtFor?: string
@@ -39,7 +39,7 @@ export interface MachineOptions {
 
 /** The same for those who may wait. */
 export interface WaitingOptions extends MachineOptions, RemoteOptions {
-  /** Sources that take waiting, lowest first, above those that the legend names. */
+  /** Sources that have to be waited for, lowest first, above those that the legend names. */
   readonly remotes?: readonly RemoteSource[]
   /**
    * Whether only addresses are asked that this machine names itself: what looks at a project that it does not run asks so,

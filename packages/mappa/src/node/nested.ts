@@ -50,7 +50,7 @@ export function nestedStageFault(stage: Stage, environment: Texts): Fault | unde
   if (!environment.MAPPA_SET || outer === undefined || outer === stage.name) return undefined
   return {
     kind: 'nested-stage',
-    message: `This is to run for stage ${stage.name}, inside a run for stage ${outer}, whose values are in its environment.`,
+    message: `This should run for stage ${stage.name}, but it is inside a run for stage ${outer}, whose values are in its environment.`,
     remedy: `Start it outside, or name the same stage in both.`,
   }
 }

@@ -6,7 +6,7 @@ import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import type { Texts } from '../settle/stage.js'
 
-/** A source of values that takes waiting, such as the client of a secrets service. */
+/** A source of values that has to be waited for, such as the client of a secrets service. */
 export interface RemoteSource {
   /** What reports call it. */
   readonly name: string
@@ -16,7 +16,7 @@ export interface RemoteSource {
 
 /** Options of asking remote sources. */
 export interface RemoteOptions {
-  /** Milliseconds after which an answer is not waited for any more; asked a second time, as long again. 5,000 unless said. */
+  /** Milliseconds after which an answer is not waited for any more; asked a second time, as long again. 5,000 by default. */
   readonly timeout?: number
 }
 
@@ -93,7 +93,7 @@ async function ask<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number
     timer = setTimeout(() => {
       stop.abort()
       reject(
-        new NoAnswer(`has not answered within ${timeout / 1000} s`, 'Try again, or give it longer: timeout.', true),
+        new NoAnswer(`has not answered within ${timeout / 1000} s`, 'Try again, or allow more time: timeout.', true),
       )
     }, timeout)
   })
@@ -139,13 +139,13 @@ async function fetchSameOrigin(url: string, options: RequestInit): Promise<Respo
     const target = URL.canParse(next, at) ? new URL(next, at) : undefined
     if (target?.origin !== new URL(at).origin)
       throw new NoAnswer(
-        'sends on to another origin',
-        'Name the address that it sends on to, if you trust that.',
+        'redirects to another origin',
+        'Name the address that it redirects to, if you trust it.',
         false,
       )
     at = target.href
   }
-  throw new NoAnswer('sends on again and again', 'Correct its address.', false)
+  throw new NoAnswer('redirects again and again', 'Correct its address.', false)
 }
 
 /** The text of an answer, limited while it comes, and as it is unpacked. */
@@ -183,14 +183,14 @@ function textsOf(text: string): Texts {
 
 /** Texts by name; numbers and switches as JSON has them are taken for their text. */
 function checkedTexts(values: unknown): Texts {
-  if (!isRecord(values)) throw new NoAnswer('gives no texts by name', 'It must answer { "NAME": "value" }.', false)
+  if (!isRecord(values)) throw new NoAnswer('does not give texts by name', 'It must answer { "NAME": "value" }.', false)
   const texts: Record<string, string> = Object.create(null)
   for (const [name, value] of Object.entries(values)) {
     if (value === null || value === undefined) continue
     if (!isName(name))
       throw new NoAnswer('gives a name that is not valid', 'Names are letters, digits and underscores.', false)
     if (!['string', 'number', 'boolean'].includes(typeof value) || String(value).includes('\0'))
-      throw new NoAnswer(`gives something for ${name} that is no text`, 'Values must be texts.', false)
+      throw new NoAnswer(`gives something for ${name} that is not text`, 'Values must be texts.', false)
     texts[name] = String(value)
   }
   return texts

@@ -24,7 +24,7 @@ export interface Root {
 export interface RootSearch {
   /** The root itself, if the caller knows it. */
   readonly root?: string | undefined
-  /** `import.meta.url` of the module that asks, or a directory; the working directory unless said. */
+  /** `import.meta.url` of the module that asks, or a directory; the working directory by default. */
   readonly from?: string | undefined
   /** `MAPPA_ROOT` of the process environment. */
   readonly environmentRoot?: string | undefined
@@ -104,7 +104,7 @@ export function repositoryTop(directory: string): string | undefined {
   }
 }
 
-/** The directory of a module by its `import.meta.url`, or a directory as it is; the working directory unless said. */
+/** The directory of a module by its `import.meta.url`, or a directory as it is; the working directory by default. */
 export function directoryOf(from: string | undefined): string {
   if (from === undefined) return process.cwd()
   if (!from.startsWith('file:')) return path.resolve(from)

@@ -105,7 +105,7 @@ function prepare(
   if (stats) withSentence(given, () => fs.accessSync(target, fs.constants.W_OK))
   const old = stats && withSentence(given, () => fs.readFileSync(target))
   if (before !== undefined && (old?.toString('utf8') ?? null) !== before)
-    throw new WriteError(`${given} was changed by someone else meanwhile; nothing was written.`, given)
+    throw new WriteError(`${given} was changed by someone else in the meantime; nothing was written.`, given)
   removeLeftovers(path.dirname(target))
   const fresh = withSentence(given, () => writeBeside(target, text, stats, secret ? 0o600 : 0o666 & ~process.umask()))
   return { target, fresh, old, stats }

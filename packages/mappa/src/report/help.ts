@@ -9,9 +9,9 @@ import { wrap } from './text.js'
 export interface HelpOptions {
   /** How the program is started, for the first line: `node server.js`. */
   readonly program?: string
-  /** The stage whose defaults and limits are shown; `development` unless said. */
+  /** The stage whose defaults and limits are shown; `development` by default. */
   readonly stage?: string
-  /** Columns to fit into; 80 unless said. */
+  /** Columns to fit into; 80 by default. */
   readonly width?: number
 }
 
@@ -32,7 +32,7 @@ export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {})
     `  --${flagOf(name)}${entry.type === 'boolean' ? `, --no-${flagOf(name)}` : ` ${entry.type.toUpperCase()}`}`,
     ...wrap(sentenceOf(name, entry), width - inner.length).map((line) => inner + line),
   ])
-  const hidden = `Secrets are no flags, since other processes can read a command line: ${secrets.join(', ')}.`
+  const hidden = `Secrets are not flags, since other processes can read a command line: ${secrets.join(', ')}.`
   return `${[
     `Usage: ${program} [flags]`,
     '',

@@ -13,7 +13,7 @@ export interface Paint {
 
 /** Options of {@link reportText}. */
 export interface TextOptions {
-  /** Columns to fit into; 100 unless said. */
+  /** Columns to fit into; 100 by default. */
   readonly width?: number
   /** Colours; none unless given. */
   readonly paint?: Paint
@@ -55,7 +55,7 @@ export function reportText({ stage, faults, notices, accepted }: Reported, optio
 /** `Stage staging (from MAPPA_STAGE)` */
 export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
   // What is no name of a stage may be anything, such as a value in the wrong place.
-  const shown = isStageName(name) ? name : '(no name of a stage)'
+  const shown = isStageName(name) ? name : '(not the name of a stage)'
   return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(the default)' : `(from ${from})`)}`
 }
 

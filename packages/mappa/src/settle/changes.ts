@@ -22,7 +22,7 @@ export function changesBetween(before: Survey, after: Survey): Change[] {
     const fresh = after.texts.has(name) ? after.trail(name).winner : undefined
     // What is cleared had no value before either.
     if (!old && !fresh) return []
-    const message = fresh ? `${name} is now ${fresh.shown} (${originOf(fresh)})` : `${name} has no value any more`
+    const message = fresh ? `${name} is now ${fresh.shown} (${originOf(fresh)})` : `${name} no longer has a value`
     return [{ name, before: old?.shown, after: fresh?.shown, message }]
   })
 }

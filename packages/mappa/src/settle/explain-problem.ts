@@ -132,8 +132,8 @@ function functionFault({ name, winner, said = [], breach, ...problem }: Problem)
       `Fix the value, or read in the legend.`,
     ],
     'not-plain': [
-      `${name} reaches the browser, and what the legend makes of its value is no plain JSON data.`,
-      'Give text, numbers, lists and plain objects to pages, and make the rest of them there.',
+      `${name} reaches the browser, and what the legend makes of its value is not plain JSON data.`,
+      'Give pages text, numbers, lists and plain objects, and make everything else from those there.',
     ],
     'needs-waiting': [
       `The schema of ${name} is asynchronous.`,
@@ -176,7 +176,7 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
       return {
         ...base,
         message: `${name} grows past 1 MiB when it is expanded.`,
-        remedy: 'Look for a name that is repeated in each value it is built on.',
+        remedy: 'Look for a name that is repeated in each of the values it is built on.',
       }
     case 'too-deep':
       return {
@@ -205,7 +205,7 @@ function bareDollar({ name, entry, winner, bare }: Problem): Fault {
     message: `${name} holds $${mentioned}, which stays text without braces, though ${mentioned} is a variable.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
-    remedy: `Write \${${mentioned}} to have its value there, or put single quotes around the whole to keep the text.`,
+    remedy: `Write \${${mentioned}} to have its value there, or put single quotes around the whole value to keep the text.`,
   }
 }
 
@@ -223,14 +223,14 @@ function secretInBrowser({ name, entry, winner, used = [], found = [] }: Problem
       ...base,
       ...valueSpot(layer, name, { ...(entry as AnyEntry), secret: true }),
       message: `${name} may reach the browser, and holds the text of ${found.join(' and ')}.`,
-      remedy: 'Take it out of the value; where it stands by a quote that closes too late, close that.',
+      remedy: 'Take it out of the value; if a quote closes too late there, close it earlier.',
     }
   const secrets = used.filter((each) => secrecy.entryFor(each.name)?.secret).map((each) => each.name)
   const [stranger] = used.filter((each) => secrecy.entryFor(each.name) === undefined)
   if (secrets.length === 0 && stranger)
     return {
       ...base,
-      message: `${name} may reach the browser, and is built on ${stranger.name}, which no entry declares, so that it counts as secret.`,
+      message: `${name} may reach the browser, and is built on ${stranger.name}, which no entry declares, so it counts as secret.`,
       remedy: `Write in the legend: ${stranger.name}: { type: 'string', reach: 'browser' }`,
     }
   return {

@@ -121,7 +121,7 @@ function lateQuote({ layer, name, names }: Swallowing): Fault {
   return {
     kind: 'unclosed-quote',
     name,
-    message: `The value of ${name} goes on over the lines of ${names.join(', ')}, since its quote closes too late.`,
+    message: `The value of ${name} runs over the lines of ${names.join(', ')}, since its quote closes too late.`,
     ...valueSpot(layer, name, undefined),
     remedy: 'Close it at the end of its line; or set those names elsewhere, if the lines are a part of the value.',
   }
@@ -151,12 +151,12 @@ export function unknownStage(definition: Legend<unknown> | undefined, { name, fr
   const near = short ?? nearest(name, known)
   const says = from === 'NODE_ENV' || from === 'MAPPA_STAGE' ? `${from} must name` : 'The stage must be'
   // What cannot be a stage may be anything, such as a value in the wrong place.
-  const found = isStageName(name) ? quote(name) : 'no name of a stage'
+  const found = isStageName(name) ? quote(name) : 'not the name of a stage'
   const instead = from === 'NODE_ENV' ? `NODE_ENV=${near ?? '…'}, or beside it MAPPA_STAGE=${near ?? '…'}` : near
   return {
     kind: 'unknown-stage',
     message: `${says} one of ${known.join(', ')}, and is ${found}.`,
-    remedy: instead ? `Write: ${instead}` : "More stages are named in the legend: legend(…, { stages: ['…'] }).",
+    remedy: instead ? `Write: ${instead}` : "Add stages in the legend: legend(…, { stages: ['…'] }).",
   }
 }
 

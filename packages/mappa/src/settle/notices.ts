@@ -100,7 +100,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     yield {
       kind: 'read-differently',
       name,
-      message: `${name} gets its value from the shell itself; one that reads this file refuses the line, or passes over it.`,
+      message: `${name} gets its value from the shell itself; a shell that reads this file refuses the line, or ignores it.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Give it another name.',
     }
@@ -108,7 +108,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     yield {
       kind: 'read-differently',
       name,
-      message: `${name} is written with small letters; some readers take such names for others, or leave them out.`,
+      message: `${name} has lower-case letters; some readers change such names, or leave them out.`,
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
@@ -137,7 +137,7 @@ function keyLine(layer: Layer, name: string): Notice {
   const { layer: file, place } = nameSpot(layer, name) as Spot
   return {
     kind: 'undeclared',
-    message: 'This line looks like the last one of a key in base64, and not like NAME=value, so it sets nothing.',
+    message: 'This line looks like the last one of a key in base64 and not like NAME=value, so it sets nothing.',
     layer: file,
     place,
     remedy: 'Put the whole key in single quotes, from its first line to its last.',
@@ -197,7 +197,7 @@ function* valueWords(
       ...base,
       kind: 'key-of-other-stage',
       message: `${name} is a live key by its shape, and this is stage ${stage.name}.`,
-      remedy: 'Use the test key here, so that trying things out costs nobody anything.',
+      remedy: 'Use the test key here, so that trying things out does no harm.',
     }
   // While developing, anything will do.
   if (
@@ -216,7 +216,7 @@ function* valueWords(
 
 const differenceTexts: Readonly<Record<Difference, string>> = {
   blanks: 'spaces outside quotes',
-  quotes: 'quotes inside a value that starts with none',
+  quotes: 'quotes inside a value that does not start with one',
   backslashes: 'backslashes outside quotes',
   escapes: 'escapes that a shell keeps as they are',
   'shell-signs': 'signs that a shell acts on',
@@ -300,7 +300,7 @@ function* fileNotices(layer: Layer): Generator<Notice> {
   if (what)
     yield {
       kind: 'read-differently',
-      message: `${layer.name} has ${what}; a shell would take ${what === returns ? 'each carriage return for a part of the value' : 'it for a part of the first name'}.`,
+      message: `${layer.name} has ${what}; a shell would take ${what === returns ? 'each carriage return as part of the value' : 'it as part of the first name'}.`,
       layer: layer.name,
       remedy: 'Save it as UTF-8 without a byte order mark, with LF line ends.',
     }

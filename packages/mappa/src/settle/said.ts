@@ -2,7 +2,7 @@
 export function saidBy(thrown: unknown): string {
   try {
     const text: unknown = isError(thrown) ? thrown.message : String(thrown)
-    return typeof text === 'string' ? text : 'something that is no text'
+    return typeof text === 'string' ? text : 'something that is not text'
   } catch {
     return 'something that cannot be printed'
   }

@@ -29,9 +29,9 @@ export function sorted(
 function whyHeld({ blocked, reach, sites }: Candidate, { read }: Target, bundled: boolean): string | undefined {
   if (blocked !== undefined) return blocked
   if (reach === 'browser' && !bundled)
-    return 'It is used in the browser, and no Vite builds the page that could put its value in.'
+    return 'It is used in the browser, and the page is not built by Vite, which could put its value in.'
   const classic = sites.find(({ path, start }) => /\.html?$/.test(path) && !isModuleScript(read(path) ?? '', start))
-  return classic && `It stands in a script of ${classic.path} that is no module, and so cannot import it.`
+  return classic && `It stands in a script of ${classic.path} that is not a module, and so cannot import it.`
 }
 
 /** Whether the script that an offset is in is a module. */

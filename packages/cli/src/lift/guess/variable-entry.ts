@@ -16,7 +16,7 @@ export function entryOf(uses: readonly VariableUse[], values: readonly string[])
     (fallbacks.length > 1
       ? `Code falls back to different values: ${secret ? '(secret)' : fallbacks.join(', ')}. Settle on one first.`
       : asks && fallback !== undefined
-        ? 'One place asks whether it is set, and another falls back to a value. Make them alike first.'
+        ? 'One place checks whether it is set, and another falls back to a value. Make them agree first.'
         : undefined)
   const base = { secret, optional: false, ...(blocked !== undefined && { blocked }) }
   if (switches.length > 0 && switches.length === uses.length && new Set(uses.map(({ without }) => without)).size === 1)

@@ -295,7 +295,7 @@ function takenApart({ node, parents }: Read): ReadSite {
   const literals = fallback ? [value.right as Node] : []
   const rest = properties.some(({ type }) => type === 'RestElement')
   if (local === undefined || declaration?.type !== 'VariableDeclaration' || rest || (base.asks && value.right))
-    return { whole, use: { ...base, stuck: 'It is taken apart in a way that is not edited.' }, literals }
+    return { whole, use: { ...base, stuck: 'It is destructured in a way that lift does not edit.' }, literals }
   const own = properties.indexOf(node)
   const from = rangeOf(declarator.init as Node)
   return {

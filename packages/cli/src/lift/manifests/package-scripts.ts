@@ -18,7 +18,7 @@ export function scriptsIn(file: SourceFile): Finding[] {
       const stage = stageOf(script, part)
       const reason = `The script ${JSON.stringify(script)} sets it.`
       return part.assignments.filter(isMovable).map(({ name, value, written }) => {
-        const stuck = /[$`]|\\/.test(written) ? 'A script sets it to what only a shell works out.' : undefined
+        const stuck = /[$`]|\\/.test(written) ? 'A script sets it to something only a shell can work out.' : undefined
         return givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'script' })
       })
     }),
