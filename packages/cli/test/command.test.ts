@@ -183,7 +183,7 @@ LOG_LEVEL is debug, and must be one of debug, info.
     code: 2,
     err: 'There is no command "no-such-command": it is neither a file nor found in PATH.\n',
   },
-  { run: 'with -- ./sub/app.js', code: 2, err: /may not be run/ },
+  { run: 'with -- ./sub/app.js', code: 2, err: /cannot be run: it is not executable/ },
   { run: 'with staging', code: 2, err: /Put the command behind --/ },
   { run: 'with staging --stage test -- node', code: 2, err: /Two stages are named/ },
   { run: 'check -- node', code: 2, err: /Only mappa with takes a command behind --/ },
