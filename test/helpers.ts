@@ -3,6 +3,7 @@ import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, 
 import { tmpdir } from 'node:os'
 import { dirname, join, resolve } from 'node:path'
 import { after } from 'node:test'
+import { stripVTControlCharacters } from 'node:util'
 import { isFresh, top } from '../scripts/built.mjs'
 
 export { top }
@@ -97,6 +98,38 @@ const bin = join(top, 'packages/cli/bin/mappa.js')
 export function mappaProcess(args: readonly string[], options: Parameters<typeof node>[1]): Promise<Ended> {
   return node([bin, ...args], options)
 }
+
+/** Why what is asked at a terminal cannot be tried here. */
+export const noTerminal = !existsSync('/usr/bin/script') && 'script is not installed'
+
+/** Runs the command in a real terminal, and answers each question once it is there: what it says, and the keys. */
+export async function mappaAsked(
+  args: readonly string[],
+  answers: readonly (readonly [question: string, keys: string])[],
+  { cwd, env, columns = 80 }: Parameters<typeof node>[1] & { columns?: number },
+): Promise<{ readonly code: number | null; readonly text: string }> {
+  const command = [process.execPath, bin, ...args].map((arg) => `'${arg}'`).join(' ')
+  const child = spawn('script', ['-qec', `stty cols ${columns}; exec ${command}`, '/dev/null'], {
+    ...{ cwd, env: environment({ TERM: 'xterm', ...env }), timeout: hangMax },
+  })
+  let [text, from, answered] = ['', 0, 0]
+  child.stdout.on('data', (data) => {
+    text += data
+    const [question, keys] = answers[answered] ?? []
+    if (question === undefined || !plain(text.slice(from)).includes(plain(question))) return
+    answered++
+    from = text.length
+    child.stdin.write(keys as string)
+  })
+  const code = await new Promise<number | null>((resolve) => child.once('close', resolve))
+  return { code, text }
+}
+
+/** What a terminal shows, wherever it breaks its lines. */
+const plain = (text: string) => stripVTControlCharacters(text).replace(/\s+/g, '')
+
+/** Keys as a terminal sends them. */
+export const keys = { down: '\u001b[B', enter: '\r', interrupt: '\u0003', end: '\u0004' }
 
 /**
  * Runs the command `mappa` as {@link mappaProcess} does, in a process that many runs share, which takes a tenth of the

@@ -5,9 +5,12 @@ import { errorName, printable, saidBy, stackOf, stagesOf, withoutCredentials } f
 import type { CheckOptions } from './commands/check.js'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
+import type { FillOptions } from './commands/fill.js'
 import type { GuideOptions } from './commands/guide.js'
 import type { LiftOptions } from './commands/lift.js'
+import type { ListOptions } from './commands/list.js'
 import type { SampleOptions } from './commands/sample.js'
+import type { TraceOptions } from './commands/trace.js'
 import type { TypesOptions } from './commands/types.js'
 import type { KnownCommand, Wanted } from './completion/complete.js'
 import type { Shell } from './completion/shells.js'
@@ -123,7 +126,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       throw new UsageError('Only mappa with takes a command behind --.')
   })
 
-  staged(mappa.command('check').summary('every fault and notice of a stage'))
+  captured(staged(mappa.command('check').summary('every fault and notice of a stage')))
     .description('Checks a stage: every fault and notice, each with its place and what to do.')
     .addOption(new Option('--json', 'print the report as JSON').conflicts(['sarif', 'lines']))
     .addOption(
@@ -140,11 +143,13 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
     .argument('[stage]', 'the stage, as with --stage')
     .addHelpText('after', '\nExample:\n  mappa check production\n  mappa check --code')
-    .action(async (stage: string | undefined, options: CheckOptions) => {
+    .action(async (stage: string | undefined, { environment, ...options }: Captured<CheckOptions>) => {
       if (stage !== undefined && options.everyStage)
         throw new UsageError('check takes a stage or --every-stage, and not both.')
+      if (environment !== undefined && options.everyStage)
+        throw new UsageError('--environment is what one stage has, and --every-stage leaves it out.')
       const { check } = await import('./commands/check.js')
-      finish(await check({ ...options, ...namedStage(stage, options) }))
+      finish(await check({ ...options, ...namedStage(stage, options), captured: environment }))
     })
 
   staged(mappa.command('compare').summary('stages side by side, or a stage and its host'), 'with --host: the stage')
@@ -163,6 +168,35 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .action(async (stages: string[], options: CompareOptions) => {
       const { compare } = await import('./commands/compare.js')
       finish(await compare(stages, options))
+    })
+
+  located(
+    mappa
+      .command('fill')
+      .summary('gives a stage the values that it lacks here')
+      .option('--stage <name>', 'the stage; else MAPPA_STAGE, NODE_ENV or development'),
+  )
+    .description(
+      'Asks for the values that a stage lacks on this machine, or for these ones anew, and writes each to the right layer.',
+    )
+    .argument('[names...]', 'variables to ask for anew; NAME=value sets one that is not secret')
+    .option('--generate', 'make what the legend knows how to make, without asking')
+    .addOption(
+      new Option(
+        '--into <layer>',
+        'the layer for the values: what all stages share, the stage, or this machine',
+      ).choices(['shared', 'stage', 'local']),
+    )
+    .option('--from <file>', 'take values from layer text or JSON; - is standard input')
+    .addOption(
+      new Option('--replace', 'a new secret in place of the old one, and what still holds that').conflicts('from'),
+    )
+    .addOption(new Option('--drop-old', 'of a list of secrets, keep the first').conflicts(['from', 'replace']))
+    .option('--json', 'print what was written as JSON')
+    .addHelpText('after', '\nExample:\n  mappa fill\n  mappa fill ALERT_TOKEN\n  mappa fill LOG_LEVEL=debug')
+    .action(async (names: string[], options: FillOptions) => {
+      const { fill } = await import('./commands/fill.js')
+      finish(await fill(names, options))
     })
 
   located(mappa.command('guide').summary('the variables as help'))
@@ -201,6 +235,18 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await lift(options))
     })
 
+  captured(staged(mappa.command('list').summary('one line a variable: its value, and where it is from')))
+    .description('Lists the variables of a stage, each with its value and where that comes from. Secrets are masked.')
+    .argument('[stage-or-names...]', "the stage, then variables; * stands for any part of a name: 'ALERT_*'")
+    .option('--missing', 'only what must have a value and has none')
+    .option('--secrets', 'only secrets')
+    .option('--json', 'print the list as JSON')
+    .addHelpText('after', "\nExample:\n  mappa list staging\n  mappa list --missing\n  mappa list production 'ALERT_*'")
+    .action(async (names: string[], { environment, ...options }: Captured<ListOptions>) => {
+      const { list } = await import('./commands/list.js')
+      finish(await list(names, { ...options, captured: environment }))
+    })
+
   mappa
     .command('completion')
     .summary('completion for a shell')
@@ -223,17 +269,17 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await emit(options))
     })
 
-  staged(mappa.command('trace').summary('where values come from, and what they hide'))
+  captured(staged(mappa.command('trace').summary('where values come from, and what they hide')))
     .description(
       'Shows where values come from: every layer that sets one, the one that counts first. Secrets are masked.',
     )
     .argument('<name...>', "variables; * stands for any part of a name: 'ALERT_*'")
     .option('--json', 'print the trail as JSON')
     .addHelpText('after', "\nExample:\n  mappa trace COLLECTOR_PORT --stage staging\n  mappa trace '*'")
-    .action(async (names: string[], options: ProjectOptions) => {
+    .action(async (names: string[], { environment, ...options }: Captured<TraceOptions>) => {
       refuseOddNames(names, 'trace')
       const { trace } = await import('./commands/trace.js')
-      finish(await trace(names, options))
+      finish(await trace(names, { ...options, captured: environment }))
     })
 
   located(mappa.command('sample').summary('.env.example, from the legend'))
@@ -285,8 +331,16 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
 
 /** What the values of options and arguments are, for completion; choices say so themselves. */
 const values: Readonly<Record<string, Wanted>> = {
-  ...{ '--stage': 'stage', '--root': 'folder', '--host': 'file', '--token-from': 'variable', '--set': 'variable' },
-  ...{ name: 'variable', stage: 'stage', stages: 'stage' },
+  ...{
+    '--stage': 'stage',
+    '--root': 'folder',
+    '--host': 'file',
+    '--from': 'file',
+    '--environment': 'file',
+    '--token-from': 'variable',
+    '--set': 'variable',
+  },
+  ...{ name: 'variable', names: 'variable', 'stage-or-names': 'variable', stage: 'stage', stages: 'stage' },
 }
 
 function known(command: Command): KnownCommand {
@@ -344,6 +398,19 @@ function binary(): string {
 function version(): string {
   const text = readFileSync(new URL('../package.json', import.meta.url), 'utf8')
   return (JSON.parse(text) as { version: string }).version
+}
+
+/** Options in which `--environment` names a file. */
+type Captured<Options extends ProjectOptions> = Omit<Options, 'environment' | 'captured'> & {
+  readonly environment?: string
+}
+
+/** With the option of what looks at the settings of another machine. */
+function captured(command: Command): Command {
+  return command.option(
+    '--environment <file>',
+    "a process environment captured elsewhere, in place of this machine's; - is standard input",
+  )
 }
 
 /** With the option of what works from the legend alone. */

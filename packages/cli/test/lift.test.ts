@@ -6,7 +6,7 @@ import test from 'node:test'
 import fc from 'fast-check'
 import { legendFromJsonSchema } from 'mappa'
 import { hasBrowser, launch, newPage } from '../../../test/browser.js'
-import { environment, mappa, mappaProcess, project, top } from '../../../test/helpers.js'
+import { environment, keys, mappa, mappaAsked, mappaProcess, noTerminal, project, top } from '../../../test/helpers.js'
 import type { Target } from '../src/lift/change.js'
 import { changesFor, sorted } from '../src/lift/edit/edit.js'
 import { findIn } from '../src/lift/lift.js'
@@ -586,7 +586,7 @@ test('files that do not parse are named, and links that lead elsewhere are not f
 })
 
 test('--pick asks about each candidate in a terminal', {
-  skip: !existsSync('/usr/bin/script') && 'script is not installed',
+  skip: noTerminal,
 }, async () => {
   const root = project({ ...small, '.gitignore': '' })
   const refused = await mappa(['lift', '--pick'], { cwd: root })
@@ -594,35 +594,20 @@ test('--pick asks about each candidate in a terminal', {
     [refused.code, refused.stderr],
     [2, '--pick asks about each candidate, and needs a terminal to do so. Use --only here.\n'],
   )
-  const command = `${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')} lift --pick --uncommitted`
-  const open = () => spawn('script', ['-qec', command, '/dev/null'], { cwd: root, env: environment({ TERM: 'xterm' }) })
+  const asked = (answers: Parameters<typeof mappaAsked>[1]) =>
+    mappaAsked(['lift', '--pick', '--uncommitted'], answers, { cwd: root })
   // Whoever leaves a question has agreed to nothing.
-  const left = open()
-  let last = ''
-  left.stdout.on('data', (data) => {
-    if (!last.includes('API_KEY, 1 of 2') && (last + data).includes('API_KEY, 1 of 2')) left.stdin.write('\u0003')
-    last += data
-  })
-  assert.equal(await new Promise((resolve) => left.once('close', resolve)), 130, last)
-  assert.match(last, /\nNothing was written\.\r?\n$/)
-  const terminal = open()
-  let [text, answered] = ['', 0]
-  const [down, enter] = ['\u001b[B', '\r']
+  const left = await asked([['API_KEY, 1 of 2', keys.interrupt]])
+  assert.equal(left.code, 130, left.text)
+  assert.match(left.text, /\nNothing was written\.\r?\n$/)
+  const { down, enter } = keys
   // Under another name; as a secret; write.
-  const answers = [
+  const { code, text } = await asked([
     ['API_KEY, 1 of 2', `${down}${enter}`],
     ['Its name', `API_PASS${enter}`],
     ['FEED_URL, 2 of 2', `${down}${down}${enter}`],
     ['would be written', enter],
-  ] as const
-  terminal.stdout.on('data', (data) => {
-    text += data
-    const [question, keys] = answers[answered] ?? []
-    if (question === undefined || !text.includes(question)) return
-    answered++
-    terminal.stdin.write(keys as string)
-  })
-  const code = await new Promise((resolve) => terminal.once('close', resolve))
+  ])
   assert.equal(code, 0, text)
   assert.equal(readFileSync(join(root, '.env.local'), 'utf8'), 'API_PASS=hive-77-comb\nFEED_URL=https://feed.example\n')
   assert.match(

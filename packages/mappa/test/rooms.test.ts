@@ -31,6 +31,8 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     completion: [],
     trace: ['names', 'terminal'],
     check: ['lift/read', 'names'],
+    fill: ['guide', 'terminal'],
+    list: ['terminal'],
     'lift/finding.ts': ['lift/read'],
     'lift/change.ts': ['lift/finding.ts'],
     'lift/guess': ['lift/read', 'lift/finding.ts', 'names'],
@@ -45,13 +47,24 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     run: ['project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
-      ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/edit', 'lift', 'ask', 'project', 'run'],
+      ...['fill', 'list'],
+      ...[
+        'lift/read',
+        'lift/finding.ts',
+        'lift/change.ts',
+        'lift/manifests',
+        'lift/edit',
+        'lift',
+        'ask',
+        'project',
+        'run',
+      ],
     ],
     '.': ['commands', 'completion', 'project', 'terminal'],
   },
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|lift.*)$/
+const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

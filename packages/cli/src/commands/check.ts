@@ -13,6 +13,7 @@ import {
 import { isAccepted, isAround, stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../check/against-code.js'
 import { allRight } from '../check/all-right.js'
+import { capturedEnvironment } from '../project/captured.js'
 import {
   exitCodeFor,
   leftOut,
@@ -37,6 +38,8 @@ export interface CheckOptions extends ProjectOptions {
   readonly strict?: boolean
   /** Whether to compare the legend with the code, too. */
   readonly code?: boolean
+  /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
+  readonly captured?: string | undefined
 }
 
 /** `mappa check`: every fault and notice of a stage, or of each. */
@@ -49,7 +52,7 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
   const each =
     options.everyStage && project.legendFile !== undefined
       ? ownStages(project).map((stage) => ({ ...options, stage, stageFrom: 'the legend', environment: {} }))
-      : [options]
+      : [{ ...options, ...(await capturedEnvironment(options.captured)) }]
   const reports: Checked[] = []
   for (const [at, own] of each.entries()) {
     const { found } = await surveyProject(project, own)

@@ -1,5 +1,6 @@
 import { type Fault, reportText, type Survey, type Trail } from 'mappa'
 import { stageLine } from 'mappa/command'
+import { capturedEnvironment } from '../project/captured.js'
 import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../project/project.js'
 import { jsonText, output } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
@@ -10,6 +11,8 @@ import { faultsFor, namesMatching } from '../trace/traced.js'
 /** Options of `mappa trace`. */
 export interface TraceOptions extends ProjectOptions {
   readonly json?: boolean
+  /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
+  readonly captured?: string | undefined
 }
 
 /** `mappa trace NAME…`: where values come from, and what they hide. A name may be a pattern, `ALERT_*`. Secrets are masked. */
@@ -18,7 +21,7 @@ export async function trace(
   options: TraceOptions,
 ): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
-  const { found } = await surveyProject(project, options)
+  const { found } = await surveyProject(project, { ...options, ...(await capturedEnvironment(options.captured)) })
   const names = [...new Set(wanted.flatMap((each) => namesMatching(each, found)))]
   const missed = wanted.filter((each) => each.includes('*') && namesMatching(each, found).length === 0)
   const trails = names.map((name) => found.trail(name))

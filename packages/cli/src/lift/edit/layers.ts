@@ -2,6 +2,7 @@ import { readLayer, variablesOf } from 'mappa'
 import { openQuote, sampleText } from '../../sample/sample.js'
 import type { LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
+import { withIgnoreRules } from '../manifests/ignore.js'
 import { wordsOfEntry } from './legend.js'
 
 /** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
@@ -68,11 +69,6 @@ export function ignoreChange(candidates: readonly Candidate[], { read }: Target)
   if (!candidates.some(({ secret }) => secret)) return []
   const path = '.gitignore'
   const before = read(path)
-  const rules = new Set((before ?? '').split(/\r?\n/).map((line) => line.trim()))
-  const missing = ['.env.local', '.env.*.local'].filter(
-    (rule) => !rules.has(rule) && !rules.has(`/${rule}`) && !rules.has('.env*') && !rules.has('.env.*'),
-  )
-  if (missing.length === 0) return []
-  const gap = before === undefined || before === '' || before.endsWith('\n') ? '' : '\n'
-  return [{ path, before: before ?? null, after: `${before ?? ''}${gap}${missing.join('\n')}\n`, secret: false }]
+  const after = withIgnoreRules(before)
+  return after === undefined ? [] : [{ path, before: before ?? null, after, secret: false }]
 }

@@ -1,0 +1,42 @@
+import type { Survey, Variable } from 'mappa'
+
+/** Where a person wants values: in what all stages share, in the stage's own layer, or on this machine alone. */
+export type Into = 'shared' | 'stage' | 'local'
+
+/** What decides in which layer file a value belongs. */
+export interface Placing {
+  readonly found: Survey
+  readonly into: Into | undefined
+  /** Whether somebody has named the stage, so that it is that one's value that is meant. */
+  readonly stageNamed: boolean
+  /** Names whose values differ by stage. */
+  readonly differing: ReadonlySet<string>
+}
+
+/**
+ * The layer file in which a value belongs, by its name: where the variable has its value already, if that may hold it; a
+ * secret in this machine's own; what differs by stage in the stage's; else in what all stages share.
+ */
+export function fileFor(variable: Variable, { found, into, stageNamed, differing }: Placing): string {
+  const stage = found.stage.name
+  const local = stage === 'development' ? '.env.local' : `.env.${stage}.local`
+  if (into !== undefined) return { shared: '.env', stage: `.env.${stage}`, local }[into]
+  const there = found.layers.findLast(
+    (layer) =>
+      layer.source === 'file' &&
+      !layer.name.includes('/') &&
+      (layer.local || !variable.secret) &&
+      layer.get(variable.name) !== undefined,
+  )
+  if (there) return there.name
+  if (variable.secret) return local
+  return stageNamed || differing.has(variable.name) ? `.env.${stage}` : '.env'
+}
+
+/** The committed layer files of a stage that hold a secret, by their names. */
+export function committedWith(found: Survey, { name, secret }: Variable): readonly string[] {
+  if (!secret) return []
+  return found.layers.flatMap((layer) =>
+    layer.source === 'file' && !layer.local && !layer.name.includes('/') && layer.get(name) ? [layer.name] : [],
+  )
+}
