@@ -7,6 +7,7 @@ import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
 import type { FillOptions } from './commands/fill.js'
 import type { GuideOptions } from './commands/guide.js'
+import type { InitOptions } from './commands/init.js'
 import type { LiftOptions } from './commands/lift.js'
 import type { ListOptions } from './commands/list.js'
 import type { SampleOptions } from './commands/sample.js'
@@ -215,6 +216,22 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       if (options.json && options.as !== 'text') throw new UsageError('guide takes --json or --as, and not both.')
       const { guide } = await import('./commands/guide.js')
       finish(await guide(names, options))
+    })
+
+  located(mappa.command('init').summary('sets a project up'))
+    .description(
+      'Sets a project up from what is there: legend, layer files, ignore rules, sample, declarations, a script. Asks before it writes.',
+    )
+    .addOption(new Option('--legend <language>', 'the language of the legend').choices(['ts', 'js', 'json']))
+    .option('--stages <names>', 'stages with a layer file of their own, separated by commas')
+    .option('--stage <name>', 'a stage that the legend is to know')
+    .option('--like <stage>', 'with --stage: the stage whose layers lie beneath its own')
+    .option('--apply', 'make the changes without asking, all files or none')
+    .option('--json', 'print what would change, or with --apply has changed, as JSON')
+    .addHelpText('after', '\nExample:\n  mappa init\n  mappa init --stage preview --like staging --apply')
+    .action(async (options: InitOptions) => {
+      const { init } = await import('./commands/init.js')
+      finish(await init(options))
     })
 
   staged(mappa.command('lift').summary('moves settings and keys out of code'))

@@ -42,12 +42,16 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       ...['declared', 'sample', 'declare'],
     ],
     lift: ['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests', 'lift/edit'],
-    ask: ['lift/finding.ts', 'lift'],
+    setup: [
+      ...['terminal', 'declared', 'declare', 'sample', 'lift/read', 'lift/finding.ts', 'lift/guess', 'lift/manifests'],
+      'lift/edit',
+    ],
+    ask: ['lift/finding.ts', 'lift', 'setup'],
     project: ['lift/read', 'declared', 'terminal'],
     run: ['project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
-      ...['fill', 'list'],
+      ...['fill', 'list', 'setup'],
       ...[
         'lift/read',
         'lift/finding.ts',
@@ -64,7 +68,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
   },
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|lift.*)$/
+const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

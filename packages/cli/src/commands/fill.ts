@@ -2,11 +2,11 @@ import { join } from 'node:path'
 import { readLayer, type Survey, survey, type Texts, type Variable, variablesOf } from 'mappa'
 import { counted, entriesOf, gatherAt, isName, layerFiles, WriteError, writeFiles } from 'mappa/command'
 import { wrongAnswer } from '../fill/answer.js'
+import { committedWith, fileFor, type Into } from '../fill/belongs.js'
 import { type Filled, filledLayers, type LayerChange } from '../fill/changes.js'
 import { freshValue } from '../fill/fresh.js'
 import { holdersOf } from '../fill/holders.js'
 import { lackingIn } from '../fill/lacking.js'
-import { committedWith, fileFor, type Into } from '../fill/place.js'
 import { itemsIn, itemsText } from '../fill/secret-list.js'
 import { filledText } from '../fill/text.js'
 import { obtainLines, sentencesOf } from '../guide/sentences.js'
@@ -17,7 +17,7 @@ import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../projec
 import { textIn } from '../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
 import { paragraph } from '../terminal/paragraph.js'
-import { jsonText, output, talk } from '../terminal/terminal.js'
+import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa fill`. */
@@ -203,10 +203,6 @@ function oldText(found: Survey, name: string): string | undefined {
 function strayText(found: Survey, variable: Variable): string | undefined {
   const old = oldText(found, variable.name)
   return committedWith(found, variable).length > 0 && !old?.includes('${') ? old : undefined
-}
-
-function isAsked(): boolean {
-  return process.stdin.isTTY === true && process.stdout.isTTY === true
 }
 
 /** What a person has to know to answer. */

@@ -88,7 +88,7 @@ function jsonEntries(text: string): Node | undefined {
 }
 
 /** The members of an object in code; `keyStart` is where the name itself starts, behind its quote if it has one. */
-function membersOf(node: Node | undefined): { name: string; value: Node; start: number; keyStart: number }[] {
+export function membersOf(node: Node | undefined): { name: string; value: Node; start: number; keyStart: number }[] {
   return nodesIn(node?.properties).flatMap(({ key, value, start }) => {
     const {
       name,

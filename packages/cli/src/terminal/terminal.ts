@@ -14,6 +14,11 @@ export const output = (): Terminal => terminalOf(process.stdout)
 /** Standard error: talk, and everything of `mappa with`, whose standard output is its child's. */
 export const talk = (): Terminal => terminalOf(process.stderr)
 
+/** Whether a person is there to answer questions. */
+export function isAsked(): boolean {
+  return process.stdin.isTTY === true && process.stdout.isTTY === true
+}
+
 function terminalOf(stream: NodeJS.WriteStream): Terminal {
   const coloured = stream.isTTY === true && !process.env.NO_COLOR && process.env.TERM !== 'dumb'
   const { bold, dim, red, yellow } = pico.createColors(coloured)

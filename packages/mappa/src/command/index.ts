@@ -34,6 +34,7 @@ export { type Gathered, gather, gatherAt, gatherWaiting } from '../node/machine.
 export { childEnvironment, type HandedOn } from '../node/nested.js'
 export { askRemote } from '../node/remote.js'
 export { findRoot, legendAbove, legendFileNames, type Root, type RootSearch, repositoryTop } from '../node/root.js'
+export { rightName } from '../node/surroundings.js'
 export { watchFiles } from '../node/watch.js'
 export { type FileWrite, WriteError, writeFiles } from '../node/write.js'
 export { capitalized, counted, stageLine, tally } from '../report/text.js'

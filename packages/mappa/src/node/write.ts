@@ -8,7 +8,8 @@ import { repositoryTop } from './root.js'
 export interface FileWrite {
   /** Absolute, or from the working directory. Where a link leads is written, within the repository, and the link stays. */
   readonly path: string
-  readonly text: string
+  /** Null removes the file. */
+  readonly text: string | null
   /** The text that the new one was made from, null if there was no file; if the file holds another one now, nothing is written. */
   readonly before?: string | null
   /** Whether the text holds secrets: then a new file is for this user alone (mode 0600). */
@@ -29,7 +30,8 @@ export class WriteError extends Error {
 /** A write on its way: beside its target lies a file that holds the new text. */
 interface Prepared {
   readonly target: string
-  readonly fresh: string
+  /** Undefined if the target is removed. */
+  readonly fresh: string | undefined
   /** What the target held; undefined if it was not there. */
   readonly old: Buffer | undefined
   readonly stats: { readonly mode: number; readonly uid: number; readonly gid: number } | undefined
@@ -53,14 +55,15 @@ export function writeFiles(writes: readonly FileWrite[], root: string): void {
     for (const [at, write] of writes.entries()) prepared.push(prepare(write, (targets[at] as Target).target, prepared))
     if (!lock.isHeld()) throw new WriteError('Another process has taken the lock; nothing was written.', root)
     for (const each of prepared) {
-      withSentence(each.target, () => fs.renameSync(each.fresh, each.target))
+      const { fresh, target } = each
+      withSentence(target, () => (fresh === undefined ? fs.rmSync(target) : fs.renameSync(fresh, target)))
       done.push(each)
     }
   } catch (error) {
     for (const { target, old, stats } of done.reverse()) restore(target, old, stats)
     throw error
   } finally {
-    for (const { fresh } of prepared) fs.rmSync(fresh, { force: true })
+    for (const { fresh } of prepared) if (fresh !== undefined) fs.rmSync(fresh, { force: true })
     lock.release()
   }
   for (const directory of new Set(prepared.map(({ target }) => path.dirname(target)))) sync(directory)
@@ -107,7 +110,8 @@ function prepare(
   if (before !== undefined && (old?.toString('utf8') ?? null) !== before)
     throw new WriteError(`${given} was changed by someone else in the meantime; nothing was written.`, given)
   removeLeftovers(path.dirname(target))
-  const fresh = withSentence(given, () => writeBeside(target, text, stats, secret ? 0o600 : 0o666 & ~process.umask()))
+  const mode = secret ? 0o600 : 0o666 & ~process.umask()
+  const fresh = text === null ? undefined : withSentence(given, () => writeBeside(target, text, stats, mode))
   return { target, fresh, old, stats }
 }
 

@@ -100,7 +100,8 @@ export function setRemedy(
   // Where a program is deployed, a file of this machine helps nobody else.
   if (isSecret && !isHere)
     return `Set ${name} on the host of ${stage.name}, or in .env.${stage.name}.local to try it here.`
-  return `Write ${name}=… in .env.${stage.name}${isSecret ? '.local, which stays on this machine' : ''}.`
+  const local = stage.name === 'development' ? '.env.local' : `.env.${stage.name}.local`
+  return `Write ${name}=… in ${isSecret ? `${local}, which stays on this machine` : `.env.${stage.name}`}.`
 }
 
 /** Where a person gets the value of an entry, or what else to do. */

@@ -1,0 +1,166 @@
+import { type Legend, readLayer, variablesOf } from 'mappa'
+import { stagesOf } from 'mappa/command'
+import { declarationHead, declarationPath, declarationsFor, mapPath } from '../declare/declaration.js'
+import { type WrittenEntry, withEntries, withStage } from '../declared/legend-edits.js'
+import { placesIn, withComments } from '../declared/legend-text.js'
+import { pluginChange } from '../lift/edit/vite-config.js'
+import type { Candidate } from '../lift/finding.js'
+import { openQuote, sampleText } from '../sample/sample.js'
+import type { FileChange } from '../terminal/diff.js'
+import { type LegendForm, legendPath } from './form.js'
+import { guessedEntry } from './guessed-entry.js'
+import { type LayerText, mendedLayers, namesIn } from './layer-edits.js'
+import { checkScriptChange, ignoreFiles, workflowChange } from './surrounding-files.js'
+
+/** What there is before a project is set up. */
+export interface Before {
+  readonly read: (path: string) => string | undefined
+  /** The present layer files. */
+  readonly layers: readonly LayerText[]
+  /** How code reads variables. */
+  readonly reads: readonly Candidate[]
+  /** Every file of the project that holds code. */
+  readonly code: readonly string[]
+  /** The legend, if there is one that is sound. */
+  readonly legendFile: string | undefined
+  readonly definition: Legend | undefined
+  readonly versioned: boolean
+  readonly hasWorkflows: boolean
+}
+
+/** What is wanted. */
+export interface Wishes {
+  readonly form: LegendForm | undefined
+  /** Stages that get a layer file of their own. */
+  readonly stages: readonly string[]
+  /** A stage that the legend is to know, and which one it is like. */
+  readonly stage: string | undefined
+  readonly like: string | undefined
+}
+
+/** How a project is set up. */
+export interface Setup {
+  readonly changes: readonly (FileChange & { readonly secret: boolean })[]
+  readonly legendFile: string
+  /** What was guessed of each variable. */
+  readonly entries: readonly WrittenEntry[]
+  /** Secrets that stay in committed layers, since a person has to say what is to become of them. */
+  readonly kept: readonly string[]
+}
+
+/** Every change that sets a project up; none for what is there already. */
+export function setupOf(before: Before, wishes: Wishes): Setup {
+  const { read } = before
+  const legendFile = before.legendFile ?? legendPath(before, wishes.form)
+  const entries = newEntries(before)
+  const known = {
+    ...before.definition?.entries,
+    ...Object.fromEntries(entries.map(({ name, words }) => [name, words])),
+  }
+  const secrets = new Set(
+    Object.entries(known).flatMap(([name, entry]) => ((entry as { secret?: boolean }).secret ? [name] : [])),
+  )
+  const { changes: mended, kept } = mendedLayers(before.layers, secrets, new Set(Object.keys(known)))
+  const legend = legendChangeFor(legendFile, entries, before, wishes)
+  const stages = {
+    ...(wishes.stage !== undefined && { [wishes.stage]: wishes.like === undefined ? {} : { like: wishes.like } }),
+  }
+  const definition = {
+    ...before.definition,
+    entries: known,
+    stages: [...(before.definition?.stages ?? []), ...Object.keys(stages)],
+  } as Legend
+  const layers = [...mended, ...newLayers(before, mended, wishes)]
+  const textOf = (path: string) => layers.find((each) => each.path === path)?.after ?? read(path) ?? ''
+  const described = withComments(definition, legendFile, legend?.after ?? read(legendFile) ?? '')
+  return {
+    changes: [
+      ...(legend ? [legend] : []),
+      ...layers,
+      ...withoutSecrets(sampleChangeFor(described, read, textOf)),
+      ...withoutSecrets(declarationsOf(described, legendFile, legend?.after ?? read(legendFile) ?? '', before)),
+      ...withoutSecrets(before.legendFile === undefined ? pluginFor(before) : []),
+      ...withoutSecrets(ignoreFiles(read, before.versioned)),
+      ...withoutSecrets(checkScriptChange(read)),
+      ...withoutSecrets(workflowChange(read, before.hasWorkflows)),
+    ],
+    ...{ legendFile, entries, kept },
+  }
+}
+
+const withoutSecrets = (changes: readonly FileChange[]) => changes.map((change) => ({ ...change, secret: false }))
+
+/** Entries for what layers, the sample and code have and the legend has not. */
+function newEntries({ layers, read, reads, definition }: Before): readonly WrittenEntry[] {
+  const names = namesIn(layers, read('.env.example') ?? read('.env.sample'))
+  const byName = new Map(reads.map((candidate) => [candidate.name, candidate]))
+  for (const name of byName.keys()) if (!names.has(name)) names.set(name, { texts: new Map(), comment: undefined })
+  const declared = definition?.entries ?? {}
+  const hasBundler = ['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)
+  return [...names]
+    .filter(([name]) => !Object.hasOwn(declared, name) && !/^(?:NODE_ENV|NODE_OPTIONS|PATH|MAPPA_[A-Z]+)$/.test(name))
+    .map(([name, { texts, comment }]) => {
+      const candidate = byName.get(name)
+      const page = candidate?.reach === 'browser' || (hasBundler && /^VITE_/.test(name))
+      return guessedEntry({ name, texts, comment, read: candidate, page })
+    })
+}
+
+function legendChangeFor(
+  path: string,
+  entries: readonly WrittenEntry[],
+  { read, legendFile }: Before,
+  { stage, like }: Wishes,
+) {
+  const before = read(path)
+  if (legendFile !== undefined && entries.length === 0 && stage === undefined) return undefined
+  const whole = before !== undefined && entries.length === 0 ? before : withEntries(path, before, entries)
+  const after = stage === undefined || stagesOf(undefined).includes(stage) ? whole : withStage(path, whole, stage, like)
+  return after === before ? undefined : { path, before: before ?? null, after, secret: false }
+}
+
+/** Layer files that are not there yet: of what all stages share, and of each stage. */
+function newLayers({ read }: Before, mended: readonly FileChange[], { stages, stage }: Wishes) {
+  const wanted = [
+    [
+      '.env',
+      'What all stages share; values of single stages go to .env.<stage>, secrets to the .local files.',
+    ] as const,
+    ...[...stages, ...(stage === undefined ? [] : [stage])].map(
+      (each) => [`.env.${each}`, `What is different in ${each}.`] as const,
+    ),
+  ]
+  return wanted.flatMap(([path, said]) =>
+    read(path) !== undefined || mended.some((each) => each.path === path)
+      ? []
+      : [{ path, before: null, after: `# ${said}\n`, secret: false }],
+  )
+}
+
+function sampleChangeFor(definition: Legend, read: Before['read'], textOf: (path: string) => string): FileChange[] {
+  const path = '.env.example'
+  const before = read(path)
+  if (openQuote(before ?? '')) return []
+  const shared = ['.env', '.env.development'].map((layer) => readLayer(textOf(layer)))
+  const given = new Set(shared.flatMap((layer) => layer.names().filter((name) => layer.get(name) !== '')))
+  const after = sampleText({ variables: variablesOf(definition), given }, before)
+  return after === before ? [] : [{ path, before: before ?? null, after }]
+}
+
+/** Declarations, for whoever writes TypeScript. */
+function declarationsOf(definition: Legend, legendFile: string, text: string, { read }: Before): FileChange[] {
+  const before = read(declarationPath)
+  if (before === undefined ? read('tsconfig.json') === undefined : !before.startsWith(declarationHead)) return []
+  const declared = { definition, variables: variablesOf(definition), stages: stagesOf(definition), legendFile }
+  const made = declarationsFor(declared, placesIn(legendFile, text))
+  return [
+    { path: declarationPath, before: before ?? null, after: made.text },
+    { path: mapPath, before: read(mapPath) ?? null, after: made.map },
+  ].filter((change) => change.before !== change.after)
+}
+
+/** The plugin, where there is a configuration of Vite that it can be put into. */
+function pluginFor({ read }: Before): FileChange[] {
+  if (!['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)) return []
+  return pluginChange({ read, legendFile: undefined, definition: undefined, isModule: true })
+}
