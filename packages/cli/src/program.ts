@@ -6,6 +6,7 @@ import type { CheckOptions } from './commands/check.js'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
 import type { FillOptions } from './commands/fill.js'
+import type { GuardOptions } from './commands/guard.js'
 import type { GuideOptions } from './commands/guide.js'
 import type { InitOptions } from './commands/init.js'
 import type { LiftOptions } from './commands/lift.js'
@@ -140,13 +141,21 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
         "check all stages that have something of their own, without this machine's process environment",
       ).conflicts('stage'),
     )
+    .addOption(
+      new Option(
+        '--as-cloned',
+        'all that a clone alone can be held to, in every stage, and what has to come from elsewhere',
+      ).conflicts(['stage', 'everyStage', 'code', 'environment']),
+    )
     .option('--strict', 'end with 1 for notices, too')
     .option('--code', 'also name what the code reads without an entry, and entries that nobody reads')
     .argument('[stage]', 'the stage, as with --stage')
     .addHelpText('after', '\nExample:\n  mappa check production\n  mappa check --code')
     .action(async (stage: string | undefined, { environment, ...options }: Captured<CheckOptions>) => {
-      if (stage !== undefined && options.everyStage)
-        throw new UsageError('check takes a stage or --every-stage, and not both.')
+      if (stage !== undefined && (options.everyStage || options.asCloned))
+        throw new UsageError(
+          `check takes a stage or ${options.everyStage ? '--every-stage' : '--as-cloned'}, and not both.`,
+        )
       if (environment !== undefined && options.everyStage)
         throw new UsageError('--environment is what one stage has, and --every-stage leaves it out.')
       const { check } = await import('./commands/check.js')
@@ -198,6 +207,20 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .action(async (names: string[], options: FillOptions) => {
       const { fill } = await import('./commands/fill.js')
       finish(await fill(names, options))
+    })
+
+  located(mappa.command('guard').summary('secrets where they must not be'))
+    .description(
+      'Looks for secrets where they must not be: in what version control has, is packed, or goes into an image.',
+    )
+    .option('--staged', 'only what the next commit would add')
+    .addOption(new Option('--install', 'run guard --staged before each commit').conflicts(['staged', 'json', 'sarif']))
+    .addOption(new Option('--json', 'print the report as JSON').conflicts('sarif'))
+    .option('--sarif', 'print the report as SARIF 2.1.0')
+    .addHelpText('after', '\nExample:\n  mappa guard\n  mappa guard --install')
+    .action(async (options: GuardOptions) => {
+      const { guard } = await import('./commands/guard.js')
+      finish(await guard(options))
     })
 
   located(mappa.command('guide').summary('the variables as help'))

@@ -15,7 +15,8 @@ export default legend({
 const files = {
   'mappa.legend.ts': legend,
   'ports.ts': 'export const ports: { collector: number } = { collector: 4100 }',
-  '.env': `LOG_LEVEL=info\nALERT_TOKEN=${token}\n`,
+  '.env': 'LOG_LEVEL=info\n',
+  '.env.local': `ALERT_TOKEN=${token}\n`,
   '.env.staging': 'LOG_LEVEL=debug\nCOLLECTOR_PORT=4200\n',
   'run/ALERT_TOKEN': token,
   'sub/app.js':
@@ -46,7 +47,7 @@ const rows: readonly Row[] = [
 
 3 variables are valid, from
     2  .env.staging
-    1  .env
+    1  .env.local
 
 No faults, no notices.
 `,
@@ -111,7 +112,10 @@ No faults, no notices.
   { run: 'check staging', out: /^Stage staging \(from the command line\)\n\n3 variables/ },
   { run: 'check', env: { MAPPA_STAGE: 'x' }, code: 2, out: /^MAPPA_STAGE must name one of /m },
   { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
-  { run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug', out: / 2 {2}the command line\n {4}1 {2}\.env\n/ },
+  {
+    run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug',
+    out: / 2 {2}the command line\n {4}1 {2}\.env\.local\n/,
+  },
   {
     run: `check --set ALERT_TOKEN=${token}`,
     code: 1,
@@ -128,12 +132,12 @@ LOG_LEVEL is debug, and must be one of debug, info.
     .env:1:11          info   hidden by .env.staging
 `,
   },
-  { run: 'trace ALERT_TOKEN', out: /→ \.env:2:13 {2}\(secret\)/ },
+  { run: 'trace ALERT_TOKEN', out: /→ \.env\.local:1:13 {2}\(secret\)/ },
   { run: 'trace COLLECTOR_PORT', out: /→ default in the legend {2}4100/ },
   { run: 'trace COLECTOR_PORT', code: 1, out: /No layer sets COLECTOR_PORT, .* Did you mean COLLECTOR_PORT\?/ },
   {
     run: 'trace LOG_LEVEL',
-    files: { '.env.local': 'LOG_LEVEL=' },
+    files: { '.env.local': `ALERT_TOKEN=${token}\nLOG_LEVEL=` },
     code: 1,
     out: /is empty, so it clears.*\n.*cleared by an empty value above\n\nLOG_LEVEL must be .* \.env\.local clears it/,
   },
@@ -323,9 +327,15 @@ test('with --watch starts its child again on a change, keeps it while there are 
   let next: readonly [sign: RegExp, act: () => void] | undefined
   const write = (name: string, text: string) => () => writeFileSync(join(root, name), text)
   const steps: (readonly [sign: RegExp, act: (kill: (signal: NodeJS.Signals) => void) => void])[] = [
-    [/app \d+ info 4100\n/, write('.env.local', 'LOG_LEVEL=loud')],
-    [/is "loud"[\s\S]*1 fault, no notices\. The old sh keeps running\.\n/, write('.env.local', 'LOG_LEVEL=info')],
-    [/All is well again, and no value has changed: sh keeps running\.\n/, write('.env.local', 'LOG_LEVEL=debug')],
+    [/app \d+ info 4100\n/, write('.env.local', `LOG_LEVEL=loud\nALERT_TOKEN=${token}`)],
+    [
+      /is "loud"[\s\S]*1 fault, no notices\. The old sh keeps running\.\n/,
+      write('.env.local', `LOG_LEVEL=info\nALERT_TOKEN=${token}`),
+    ],
+    [
+      /All is well again, and no value has changed: sh keeps running\.\n/,
+      write('.env.local', `LOG_LEVEL=debug\nALERT_TOKEN=${token}`),
+    ],
     [
       /LOG_LEVEL is now debug \(\.env\.local:1:11\)\nStarting sh again\.\n[\s\S]*app \d+ debug 4100\n/,
       write('ports.ts', 'export const ports = { collector: 4111 }'),

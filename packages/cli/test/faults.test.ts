@@ -2,7 +2,7 @@
 // After a change of wording: WRITE_STORED=1 npm test -- packages/cli/test/faults.test.ts, then read the diff.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { chmodSync, existsSync, mkdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import test from 'node:test'
 import type { FaultKind, NoticeKind, reportSarif } from 'mappa'
@@ -19,7 +19,7 @@ interface Row {
   readonly args?: readonly string[]
   readonly host?: Readonly<Record<string, string>>
   /** What is run instead of `mappa check`. */
-  readonly run?: 'preload' | 'build'
+  readonly run?: 'preload' | 'build' | 'guard'
   readonly before?: (root: string) => void
 }
 
@@ -27,6 +27,18 @@ const text = "{ A: { type: 'string' } }"
 const page = {
   'index.html': '<script type="module" src="./main.js"></script>\n',
   'vite.config.mjs': "import { mappa } from 'mappa/vite'\nexport default { plugins: [mappa()], logLevel: 'error' }\n",
+}
+
+const key = {
+  legend: "{ ALERT_TOKEN: { type: 'string', secret: true, obtain: 'https://wiki.fennelhill.example/alerts' } }",
+}
+const token = 'sms_live_rape_acacia_sunflower'
+/** A real repository that has these files, or all. */
+function repository(root: string, ...paths: readonly string[]): void {
+  const git = (...args: readonly string[]) => spawnSync('git', args, { cwd: root })
+  rmSync(join(root, '.git'), { recursive: true })
+  git('init', '-q')
+  git('add', ...(paths.length > 0 ? paths : ['--', '*.mjs']))
 }
 
 const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>> = {
@@ -145,6 +157,39 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { 'app.mjs': 'console.log(process.env.FEDE)\n' },
     args: ['--code'],
   },
+  'fault stale': {
+    legend: text,
+    env: 'A=1\n',
+    files: { '.env.example': 'B=\n', 'app.mjs': 'process.env.A\n' },
+    args: ['--as-cloned'],
+  },
+  'fault not-ignored': { ...key, files: { '.env.local': `ALERT_TOKEN=${token}\n` }, before: repository },
+  'fault secret-shared': {
+    ...key,
+    env: `ALERT_TOKEN=${token}\n`,
+    files: { '.env.test': `ALERT_TOKEN=made-up-for-tests\n` },
+  },
+  'fault secret-tracked': {
+    ...{ ...key, run: 'guard' },
+    files: {
+      '.env.local': `ALERT_TOKEN=${token}\n`,
+      'app.mjs': `send('${token}')\n`,
+      '.gitignore': '.env.local\n.env.*.local\n',
+    },
+    before: repository,
+  },
+  'fault secret-packed': {
+    ...{ ...key, run: 'guard' },
+    files: {
+      ...{
+        '.env.local': `ALERT_TOKEN=${token}\n`,
+        '.gitignore': '.env.local\n.env.*.local\n',
+        Dockerfile: 'FROM scratch\n',
+      },
+      ...{ 'package.json': '{ "name": "hives", "version": "1.0.0" }\n', '.npmignore': '', 'notes.txt': token },
+    },
+    before: (root) => repository(root, 'mappa.legend.mjs'),
+  },
   'fault placeholder': {
     legend: "{ ALERT_TOKEN: { type: 'string', secret: true, obtain: 'https://wiki.fennelhill.example/alerts' } }",
     env: 'ALERT_TOKEN=your-token-here\n',
@@ -258,7 +303,7 @@ async function report({ legend = '{}', env, files = {}, args = [], host = {}, ru
       ? await node(['--import', 'mappa/preload', '-e', ''], options)
       : run === 'build'
         ? await node([join(top, 'node_modules/vite/bin/vite.js'), 'build'], options)
-        : await mappa(['check', ...args], options)
+        : await mappa([run === 'guard' ? 'guard' : 'check', ...args], options)
   // Where a temporary directory is says nothing, and what a bundler puts round a report is its own.
   const told = (stdout + stderr).replaceAll(root, '<root>').replaceAll(basename(root), '<root>')
   return run === 'build' ? `${/Stage [\s\S]*?(?:built|served)\.\n/.exec(told)?.[0] ?? told}` : told
@@ -404,6 +449,11 @@ function follow({ message, remedy, place, name }: Told, root: string, knows = ''
     [/^Change one of these: /, () => change('.env', (text) => `${text}${knows}\n`)],
     [/create the file (\.env)\)/, ([, file = '']) => change(file, (text) => text)],
     [/^Start it outside/, () => {}],
+    [
+      /^Move it: mappa (fill \w+(?: --stage \w+)?)/,
+      ([, line = '']) =>
+        spawnSync(process.execPath, [join(top, 'packages/cli/bin/mappa.js'), ...line.split(' ')], { cwd: root }),
+    ],
   ]
   for (const [form, act] of forms) {
     const found = form.exec(remedy)
@@ -466,6 +516,7 @@ test('the same report as SARIF 2.1.0 and as a line for each, for programs', asyn
     `.env:1:6: PORT must be a port from 1 to 65535, and is "41oo". Write: PORT=4100
 stage development: FEED_URL must be text, and no layer sets it. Write FEED_URL=â€¦ in .env.development.
 .env:2:7: TOKEN must be text of at least 9 characters, and is (secret). Make it text of at least 9 characters.
+.env:2:7: TOKEN is secret, and stands in .env, which goes wherever the code goes. Move it: mappa fill TOKEN, and replace it where it was issued, since history keeps it.
 .env:3:1: notice: NOTE has no entry in the legend. Add an entry for it, or remove the line.
 `,
   )
@@ -493,6 +544,12 @@ stage development: FEED_URL must be text, and no layer sets it. Write FEED_URL=â
       ['missing', 'error', 'FEED_URL', undefined],
       [
         'wrong-length',
+        'error',
+        'TOKEN',
+        ['{"uri":".env","uriBaseId":"ROOT"}', '{"startLine":2,"startColumn":7,"endColumn":14}'],
+      ],
+      [
+        'secret-shared',
         'error',
         'TOKEN',
         ['{"uri":".env","uriBaseId":"ROOT"}', '{"startLine":2,"startColumn":7,"endColumn":14}'],

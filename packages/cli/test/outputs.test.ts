@@ -65,6 +65,16 @@ const lines: Readonly<Record<string, string>> = {
   'trace-set': 'trace LOG_LEVEL --stage production --set LOG_LEVEL=debug',
   'trace-pattern': '!trace ALERT_* COLLECTOR_PORT COLECTOR_PORT Z* --stage staging',
   'trace-json': '!trace COLLECTOR_* ALERT_TOKEN --stage staging --json',
+  list: 'list staging',
+  'list-missing': '!list production --missing TILE_*',
+  'list-json': 'list staging *_TOKEN --json',
+  fill: '!fill --stage production',
+  'fill-value': 'fill LOG_LEVEL=warn --stage staging',
+  'fill-json': '!fill --stage production --json',
+  guard: 'guard',
+  'guard-json': 'guard --json',
+  init: '<init --legend js',
+  'init-json': '<init --legend js --json',
   compare: 'compare',
   'compare-two': 'compare staging production',
   'compare-all': 'compare staging production --all',
@@ -103,10 +113,9 @@ const lines: Readonly<Record<string, string>> = {
   with: 'with staging -- node -p process.env.COLLECTOR_URL',
   help: '--help',
   ...Object.fromEntries(
-    ['check', 'trace', 'compare', 'guide', 'sample', 'types', 'emit', 'lift', 'completion', 'with'].map((command) => [
-      `help-${command}`,
-      `${command} --help`,
-    ]),
+    'check trace compare fill guard guide init list sample types emit lift completion with'
+      .split(' ')
+      .map((command) => [`help-${command}`, `${command} --help`]),
   ),
 }
 
@@ -115,6 +124,10 @@ const shapes: Readonly<Record<string, string>> = {
   'check-json': 'report',
   'check-every-stage-json': 'reports',
   'trace-json': 'trace',
+  'list-json': 'list',
+  'fill-json': 'fill',
+  'guard-json': 'report',
+  'init-json': 'init',
   'compare-json': 'compare',
   'compare-host-json': 'host',
   'guide-json': 'guide',
@@ -131,7 +144,13 @@ test('each command and option prints on the demo data what is stored, and never 
       const kind = (/^[!<]/.exec(line)?.[0] ?? '') as keyof typeof roots
       // What writes gets a copy of its own.
       const root =
-        name === 'sample' ? slipped() : name === 'lift-apply' ? before() : name === 'types' ? apiary() : roots[kind]
+        name === 'sample'
+          ? slipped()
+          : name === 'lift-apply'
+            ? before()
+            : name === 'types' || name === 'fill-value'
+              ? apiary()
+              : roots[kind]
       if (name === 'types') rmSync(join(root, 'mappa.types.d.ts'))
       const ended = await mappa(line.slice(kind.length).split(' '), { cwd: root })
       const told = storedForm(line.slice(kind.length), ended, root)

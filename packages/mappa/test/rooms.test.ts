@@ -33,6 +33,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     check: ['lift/read', 'names'],
     fill: ['guide', 'terminal'],
     list: ['terminal'],
+    guard: [],
     'lift/finding.ts': ['lift/read'],
     'lift/change.ts': ['lift/finding.ts'],
     'lift/guess': ['lift/read', 'lift/finding.ts', 'names'],
@@ -51,7 +52,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     run: ['project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
-      ...['fill', 'list', 'setup'],
+      ...['fill', 'list', 'setup', 'guard'],
       ...[
         'lift/read',
         'lift/finding.ts',
@@ -68,7 +69,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
   },
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|lift.*)$/
+const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

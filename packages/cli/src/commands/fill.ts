@@ -114,14 +114,14 @@ async function valuesFor(wanted: readonly Asked[], run: Run): Promise<readonly F
   const asked = wanted.length > 0 ? wanted : lacking.map((variable) => ({ variable, text: undefined }))
   const filled: Filled[] = []
   for (const { variable, text } of asked) {
-    const value = text === undefined ? await askedFor(variable, run) : checked(variable, text, run)
+    const value = text === undefined ? await askedFor(variable, run) : checkedValue(variable, text, run)
     if (value !== undefined) filled.push(as(variable, value))
   }
   return filled
 }
 
 /** A value that is right by its entry; else the command ends with what is wrong. */
-function checked({ name, secret }: Variable, text: string, { project, found }: Run): string {
+function checkedValue({ name, secret }: Variable, text: string, { project, found }: Run): string {
   const wrong = wrongAnswer(project.definition, found.stage.name, name, text)
   if (wrong !== undefined)
     throw new UsageError(secret ? `${wrong} Nothing was written.` : `${wrong}\nNothing was written.`)

@@ -165,6 +165,7 @@ function beforeOf(
       ...{ read, layers, code, legendFile, definition },
       reads: candidates.filter(({ kind }) => kind === 'variable'),
       versioned: isVersioned(root),
+      ignored: ignoredFiles(root, legendFile ?? 'mappa.legend.ts', ['.env', '.env.development']),
       hasWorkflows: existsSync(join(root, '.github/workflows')),
     },
     hidden: secrets.flatMap(({ value }) => value ?? []),

@@ -14,7 +14,7 @@ export interface SampleOptions extends ProjectOptions {
   readonly verify?: boolean
 }
 
-const samplePath = '.env.example'
+export const samplePath = '.env.example'
 
 /** `mappa sample`: writes `.env.example` from the legend, or says how it differs. */
 export async function sample(options: SampleOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
@@ -57,7 +57,7 @@ function sampleVerified(before: string | undefined, sampled: Sampled): { exitCod
 }
 
 /** Names that have a value in development for whoever clones the project. */
-function givenNames({ root, definition, legendFile }: SoundProject): ReadonlySet<string> {
+export function givenNames({ root, definition, legendFile }: SoundProject): ReadonlySet<string> {
   const { layers } = gatherAt(root, definition, { stage: 'development', environment: {} })
   const shared = layers.filter(({ source, local }) => source === 'file' && !local)
   const ignored = ignoredFiles(

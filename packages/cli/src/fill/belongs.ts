@@ -21,16 +21,19 @@ export function fileFor(variable: Variable, { found, into, stageNamed, differing
   const stage = found.stage.name
   const local = stage === 'development' ? '.env.local' : `.env.${stage}.local`
   if (into !== undefined) return { shared: '.env', stage: `.env.${stage}`, local }[into]
+  const isStages = stageNamed || differing.has(variable.name)
   const there = found.layers.findLast(
     (layer) =>
       layer.source === 'file' &&
       !layer.name.includes('/') &&
       (layer.local || !variable.secret) &&
+      // What all stages share is not changed for one.
+      (layer.local || layer.name !== '.env' || !isStages) &&
       layer.get(variable.name) !== undefined,
   )
   if (there) return there.name
   if (variable.secret) return local
-  return stageNamed || differing.has(variable.name) ? `.env.${stage}` : '.env'
+  return isStages ? `.env.${stage}` : '.env'
 }
 
 /** The committed layer files of a stage that hold a secret, by their names. */

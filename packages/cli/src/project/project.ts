@@ -37,7 +37,7 @@ import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { legendInputs, loadTypeScriptLegend } from './compile.js'
-import { legendsBelow, mayHoldSettings } from './files.js'
+import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
 import { limitPatterns } from './patterns.js'
 
 /** Options that say which project and stage a command is about. */
@@ -50,6 +50,8 @@ export interface ProjectOptions {
   readonly set?: readonly string[]
   /** The host's variables, if not those of this process. */
   readonly environment?: Texts
+  /** Whether only what a clone has is looked at: no layer of this machine, and none that version control leaves out. */
+  readonly cloned?: boolean
   /** Whether the legend may have changed since this process loaded it. */
   readonly fresh?: boolean
 }
@@ -244,7 +246,8 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     namedHere: true,
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
-  const layers = faults.length > 0 ? [] : sources.layers
+  const gathered = options.cloned ? clonedLayers(root, legendFile, sources.layers) : sources.layers
+  const layers = faults.length > 0 ? [] : gathered
   const found = await surveyWaiting(definition, {
     ...sources,
     layers,
@@ -253,6 +256,14 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     ...(legendFile !== undefined && { legendName: legendFile, legendPlace: placeFor(root, legendFile) }),
   })
   return { found, files: sources.files, asked: sources.asked === true }
+}
+
+/** The layers that whoever clones the project has. */
+function clonedLayers(root: string, legendFile: string | undefined, layers: readonly Layer[]): readonly Layer[] {
+  const files = layers.filter(({ source, local }) => source === 'file' && !local)
+  const names = files.map(({ name }) => name)
+  const ignored = legendFile === undefined ? new Set<string>() : ignoredFiles(root, legendFile, names)
+  return files.filter(({ name }) => !ignored.has(name))
 }
 
 /** `--set NAME=value`; what is wrong with one is said without repeating it, since it may hold a secret. */

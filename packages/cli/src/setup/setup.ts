@@ -25,6 +25,8 @@ export interface Before {
   readonly legendFile: string | undefined
   readonly definition: Legend | undefined
   readonly versioned: boolean
+  /** Shared layer files that version control leaves out, so that no clone has them. */
+  readonly ignored: ReadonlySet<string>
   readonly hasWorkflows: boolean
 }
 
@@ -71,7 +73,8 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
     stages: [...(before.definition?.stages ?? []), ...Object.keys(stages)],
   } as Legend
   const layers = [...mended, ...newLayers(before, mended, wishes)]
-  const textOf = (path: string) => layers.find((each) => each.path === path)?.after ?? read(path) ?? ''
+  const textOf = (path: string) =>
+    before.ignored.has(path) ? '' : (layers.find((each) => each.path === path)?.after ?? read(path) ?? '')
   const described = withComments(definition, legendFile, legend?.after ?? read(legendFile) ?? '')
   return {
     changes: [

@@ -14,6 +14,8 @@ export interface FileWrite {
   readonly before?: string | null
   /** Whether the text holds secrets: then a new file is for this user alone (mode 0600). */
   readonly secret?: boolean
+  /** Whether a new file is a program. */
+  readonly executable?: boolean
 }
 
 /** Why files could not be written. None of them was changed. */
@@ -96,7 +98,7 @@ function targetWithin(given: string, within: string): Target {
 }
 
 function prepare(
-  { path: given, text, before, secret }: FileWrite,
+  { path: given, text, before, secret, executable }: FileWrite,
   target: string,
   others: readonly Prepared[],
 ): Prepared {
@@ -110,7 +112,7 @@ function prepare(
   if (before !== undefined && (old?.toString('utf8') ?? null) !== before)
     throw new WriteError(`${given} was changed by someone else in the meantime; nothing was written.`, given)
   removeLeftovers(path.dirname(target))
-  const mode = secret ? 0o600 : 0o666 & ~process.umask()
+  const mode = secret ? 0o600 : (executable ? 0o777 : 0o666) & ~process.umask()
   const fresh = text === null ? undefined : withSentence(given, () => writeBeside(target, text, stats, mode))
   return { target, fresh, old, stats }
 }

@@ -1,0 +1,50 @@
+import type { Layer, Legend } from 'mappa'
+import { entriesOf, Needles } from 'mappa/command'
+
+/** A text that a secret has somewhere: by its variable. */
+export interface KnownSecrets {
+  /** To be searched for in other texts. */
+  readonly needles: Needles
+  /** Variables that are secret. */
+  readonly names: ReadonlySet<string>
+  /** Those of them that have a value here. */
+  readonly known: ReadonlySet<string>
+}
+
+/** The secrets of a legend in layers, with their former names; without a legend, all that this machine's own layers hold. */
+export function secretsOf(definition: Legend | undefined, layers: readonly Layer[]): KnownSecrets {
+  const needles = new Needles()
+  const names = new Set(
+    Object.entries(entriesOf(definition)).flatMap(([name, { secret, formerly = [] }]) =>
+      secret ? [name, ...formerly] : [],
+    ),
+  )
+  const known = new Set<string>()
+  for (const layer of layers)
+    layer.each((name, text) => {
+      if (text === '' || !(definition ? names.has(name) : layer.local)) return
+      needles.add(text, name)
+      known.add(name)
+    })
+  return { needles, names, known }
+}
+
+/** A secret in a text. Lines count from 1. */
+export interface SecretFound {
+  readonly name: string
+  readonly line: number
+}
+
+/** Which secrets stand in a text, each once a line. */
+export function secretsIn(text: string, { needles }: KnownSecrets): SecretFound[] {
+  const found = new Map<string, SecretFound>()
+  let [line, at] = [1, 0]
+  for (const { start, name } of needles.in(text)) {
+    for (let next = text.indexOf('\n', at); next >= 0 && next < start; next = text.indexOf('\n', at)) {
+      line++
+      at = next + 1
+    }
+    found.set(`${name} ${line}`, { name, line })
+  }
+  return [...found.values()]
+}

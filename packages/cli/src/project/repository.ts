@@ -1,0 +1,100 @@
+import { resolve } from 'node:path'
+import { git } from './git.js'
+
+/** Paths of what version control has of a root, from there; undefined without version control. */
+export function trackedPaths(root: string): readonly string[] | undefined {
+  return git(root, ['ls-files', '-z', '--cached'])
+    ?.split('\0')
+    .filter((path) => path !== '')
+}
+
+/** Which of these paths version control would take: neither ignored nor outside of it. Empty without version control. */
+export function takenPaths(root: string, paths: readonly string[]): readonly string[] {
+  if (paths.length === 0 || git(root, ['rev-parse', '--is-inside-work-tree'])?.trim() !== 'true') return []
+  const answer = git(root, ['check-ignore', '-z', '--no-index', '--stdin'], paths.join('\0'))
+  if (answer === undefined) return []
+  const ignored = new Set(answer.split('\0'))
+  return paths.filter((path) => !ignored.has(path))
+}
+
+/** A layer of this machine that version control has, or would take. */
+export interface Unguarded {
+  readonly path: string
+  readonly tracked: boolean
+}
+
+/** Whether a path is that of a layer of one machine. */
+export function isLocalLayer(path: string): boolean {
+  return /(?:^|\/)\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(path)
+}
+
+/** Which layers of this machine version control has or would take; `tracked` is all that it has. */
+export function unguardedLayers(
+  root: string,
+  local: readonly string[],
+  tracked = trackedPaths(root) ?? [],
+): readonly Unguarded[] {
+  const has = tracked.filter((path) => isLocalLayer(path) && !path.includes('/'))
+  const taken = takenPaths(
+    root,
+    local.filter((path) => !has.includes(path)),
+  )
+  return [...has.map((path) => ({ path, tracked: true })), ...taken.map((path) => ({ path, tracked: false }))]
+}
+
+/** Lines that a commit would add, by file, with the line that each will have. */
+export interface StagedLines {
+  readonly path: string
+  readonly lines: readonly { readonly line: number; readonly text: string }[]
+}
+
+/** What is staged, as lines that are added; binary files are left out. Undefined without version control. */
+export function stagedLines(root: string): readonly StagedLines[] | undefined {
+  const text = git(root, [
+    ...[
+      'diff',
+      '--cached',
+      '--unified=0',
+      '--no-color',
+      '--no-ext-diff',
+      '--no-textconv',
+      '--no-renames',
+      '--relative',
+    ],
+    ...['--diff-filter=ACMR', '--src-prefix=a/', '--dst-prefix=b/'],
+  ])
+  if (text === undefined) return undefined
+  const files: { path: string; lines: { line: number; text: string }[] }[] = []
+  let next = 0
+  let inHead = true
+  for (const line of text.split('\n')) {
+    if (line.startsWith('diff --git ')) inHead = true
+    else if (inHead && line.startsWith('+++ '))
+      files.push({ path: gitPath(line.slice(4)).replace(/^b\//, ''), lines: [] })
+    else if (line.startsWith('@@ ')) {
+      inHead = false
+      next = Number(/ \+(\d+)/.exec(line)?.[1] ?? 1)
+    } else if (!inHead && line.startsWith('+')) files.at(-1)?.lines.push({ line: next++, text: line.slice(1) })
+  }
+  return files
+}
+
+/** A path as git writes it where it holds odd signs: in quotes, with escapes for bytes. */
+function gitPath(path: string): string {
+  const name = path.replace(/\t$/, '')
+  if (!name.startsWith('"')) return name
+  const bytes: number[] = []
+  const escapes: Readonly<Record<string, number>> = { n: 10, t: 9, r: 13, '"': 34, '\\': 92, a: 7, b: 8, f: 12, v: 11 }
+  for (const [, octal, sign, plain = ''] of name.slice(1, -1).matchAll(/\\([0-7]{3})|\\(.)|([^\\]+)/g))
+    bytes.push(...(octal ? [Number.parseInt(octal, 8)] : sign ? [escapes[sign] ?? 0] : Buffer.from(plain)))
+  return Buffer.from(bytes).toString('utf8')
+}
+
+/** Where a repository's hooks are: what its own settings say, else git's usual place. Undefined without version control. */
+export function hooksFolder(root: string): string | undefined {
+  const top = git(root, ['rev-parse', '--show-toplevel'])?.trim()
+  const common = git(root, ['rev-parse', '--git-common-dir'])?.trim()
+  if (!top || !common) return undefined
+  const named = git(root, ['config', '--local', '--get', 'core.hooksPath'])?.trim()
+  return named ? resolve(top, named) : resolve(root, common, 'hooks')
+}

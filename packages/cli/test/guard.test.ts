@@ -1,0 +1,259 @@
+import assert from 'node:assert/strict'
+import { spawnSync } from 'node:child_process'
+import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { test } from 'node:test'
+import { environment, mappa, project, token, top } from '../../../test/helpers.js'
+
+const base = {
+  'mappa.legend.mjs':
+    "import { legend } from 'mappa/legend'\nexport default legend({ ALERT_TOKEN: { type: 'string', secret: true }, OTHER: { type: 'string', secret: true, optional: true } })\n",
+  '.env.local': `ALERT_TOKEN=${token}\n`,
+}
+const ignored = { '.gitignore': '.env.local\n.env.*.local\nnode_modules\n' }
+const git = (root: string, ...args: readonly string[]) => {
+  const told = ['-c', 'user.name=Rosa', '-c', 'user.email=rosa@fennelhill.example', ...args]
+  const { status, stdout, stderr } = spawnSync('git', told, { cwd: root, encoding: 'utf8', env: environment() })
+  return { status, text: stdout + stderr }
+}
+/** A real repository with these files, of which `added` are staged. */
+function repository(files: Readonly<Record<string, string>>, added: readonly string[] = ['.']): string {
+  const root = project({ ...base, ...files })
+  rmSync(join(root, '.git'), { recursive: true })
+  git(root, 'init', '-q')
+  if (added.length > 0) git(root, 'add', '-f', ...added)
+  return root
+}
+
+test('guard finds layers that are not ignored, and secrets in what is tracked, staged, published or built', async () => {
+  const odd = 'notes "of bees"\tä.txt'
+  const rows: Readonly<
+    Record<
+      string,
+      {
+        files?: Readonly<Record<string, string>>
+        added?: readonly string[]
+        args?: readonly string[]
+        says: readonly RegExp[]
+        before?: (root: string) => void
+      }
+    >
+  > = {
+    nothing: {
+      files: ignored,
+      added: ['mappa.legend.mjs', '.gitignore'],
+      says: [
+        /^No secret was found in what version control\nhas|^No secret was found in what version control has/,
+        /1 of the 2\s+secrets of the legend/,
+      ],
+    },
+    'no rule': { added: [], says: [/^\.env\.local belongs to this machine, and version control would take it/] },
+    'no rule, and no file yet': {
+      added: [],
+      before: (root) => rmSync(join(root, '.env.local')),
+      says: [/version control would take it[\s\S]*\n1 fault/],
+    },
+    'a rule in a folder above': {
+      files: {},
+      says: [/No secret was found/],
+      added: [],
+      before: (root) => writeFileSync(join(root, '.git/info/exclude'), '.env*.local\n'),
+    },
+    'tracked although ignored': {
+      files: ignored,
+      added: ['.env.local'],
+      says: [/version control has it\.\n.*\n {4}Type: git rm --cached \.env\.local/],
+    },
+    'in a tracked file': {
+      files: { ...ignored, 'a/b.txt': `x\n\nkey=${Buffer.from(token).toString('base64')}\n` },
+      added: ['a'],
+      says: [/a\/b\.txt holds the text of ALERT_TOKEN, and version control has it\.\n {4}a\/b\.txt:3:1/],
+    },
+    staged: {
+      files: { ...ignored, 'b.txt': `one\ntwo\n${token}\n` },
+      added: ['b.txt'],
+      args: ['--staged'],
+      says: [/b\.txt holds the text of ALERT_TOKEN, and is about to be committed\.\n {4}b\.txt:3:1/],
+    },
+    'staged under an odd name': {
+      files: { ...ignored, [odd]: token },
+      added: [odd],
+      args: ['--staged'],
+      says: [/notes "of bees"\\tä\.txt holds the text/],
+    },
+    'staged, a layer of this machine': {
+      added: ['.env.local'],
+      args: ['--staged'],
+      says: [/\.env\.local belongs to this machine, and version control has it/],
+    },
+    'not staged': {
+      files: { ...ignored, 'b.txt': token },
+      added: [],
+      args: ['--staged'],
+      says: [/^No secret was found in what is staged/],
+    },
+    'committed before, changed elsewhere now': {
+      files: { ...ignored, 'b.txt': `${token}\n` },
+      before: (root) => {
+        git(root, 'commit', '-qm', 'b')
+        writeFileSync(join(root, 'b.txt'), `${token}\nmore\n`)
+        git(root, 'add', 'b.txt')
+      },
+      args: ['--staged'],
+      says: [/^No secret/],
+    },
+    published: {
+      files: {
+        ...ignored,
+        'package.json': '{ "name": "hives", "version": "1.0.0", "files": ["lib"] }',
+        'lib/a.js': `x = '${token}'`,
+      },
+      added: [],
+      says: [/lib\/a\.js holds the text of ALERT_TOKEN, and would be in the published package/],
+    },
+    private: {
+      files: { ...ignored, 'package.json': '{ "name": "hives", "private": true }', 'lib/a.js': `x = '${token}'` },
+      added: [],
+      says: [/^No secret/],
+    },
+    built: {
+      files: { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n' },
+      added: [],
+      says: [/sent along with a container's build/],
+    },
+    'built without': {
+      files: { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n', '.dockerignore': '**/.env*.local\n' },
+      added: [],
+      says: [/^No secret/],
+    },
+    'as JSON': { added: [], args: ['--json'], says: [/"kind": "not-ignored"/] },
+    'as SARIF': { added: [], args: ['--sarif'], says: [/"ruleId": "not-ignored"/] },
+  }
+  for (const [name, { files = {}, added, args = [], says, before }] of Object.entries(rows)) {
+    const root = repository(files, added)
+    before?.(root)
+    const { stdout, stderr, code } = await mappa(['guard', ...args], { cwd: root })
+    for (const each of says) assert.match(stdout, each, name + stderr)
+    assert.equal(code, /^No secret/.test(stdout) ? 0 : 1, name)
+    assert.ok(!(stdout + stderr).includes(token), name)
+  }
+})
+
+test('a subfolder, a worktree and a project without version control', async () => {
+  const root = repository(
+    {
+      ...ignored,
+      'apps/hive/mappa.legend.mjs': base['mappa.legend.mjs'],
+      'apps/hive/.env.local': base['.env.local'],
+      'apps/hive/a.txt': token,
+      'apps/hive/package.json': '{ "private": true }',
+    },
+    ['apps/hive/a.txt', '.gitignore'],
+  )
+  const inside = await mappa(['guard'], { cwd: join(root, 'apps/hive') })
+  assert.match(inside.stdout, /^a\.txt holds the text of ALERT_TOKEN/)
+  git(root, 'commit', '-qm', 'a')
+  git(root, 'worktree', 'add', '-q', join(root, 'tree'))
+  const tree = await mappa(['guard', '--root', 'tree/apps/hive', '--staged'], { cwd: root })
+  assert.match(tree.stdout, /^No secret was found in what is staged/)
+  rmSync(join(root, '.git'), { recursive: true })
+  const bare = await mappa(['guard'], { cwd: root })
+  assert.deepEqual(
+    [bare.code, bare.stderr],
+    [0, 'There is no version control here, so only what is packed was looked at.\n'],
+  )
+})
+
+test('--install adds to the hook that there is, and a commit with a secret is refused', async () => {
+  const command = `#!/bin/sh\nexec ${process.execPath} ${join(top, 'packages/cli/bin/mappa.js')} "$@"\n`
+  const rows: readonly {
+    readonly files?: Readonly<Record<string, string>>
+    readonly says: RegExp
+    readonly hook?: string
+    readonly after?: RegExp
+    readonly path?: string
+    readonly named?: string
+  }[] = [
+    {
+      says: /^\.git\/hooks\/pre-commit runs mappa guard --staged/,
+      after: /^#!\/bin\/sh\n# mappa guard: begin\n[\s\S]*mappa guard --staged\n[\s\S]*\n# mappa guard: end\n$/,
+    },
+    {
+      hook: '#!/usr/bin/env bash\necho mine\nexit 0\n',
+      says: /runs mappa guard/,
+      after: /^#!\/usr\/bin\/env bash\n# mappa guard: begin\n[\s\S]*end\necho mine\nexit 0\n$/,
+    },
+    {
+      hook: '#!/usr/bin/env python3\nprint(1)\n',
+      says: /is not a shell script, so it stays as it is\. Add to it: mappa guard --staged/,
+    },
+    { files: { 'lefthook.yml': '' }, says: /^lefthook\.yml says what runs before a commit/ },
+    {
+      files: { '.hooks/_/x': '', '.hooks/pre-commit': 'npm test\n' },
+      named: '.hooks/_',
+      path: '.hooks/pre-commit',
+      says: /^\.hooks\/pre-commit runs/,
+      after: /end\nnpm test\n$/,
+    },
+  ]
+  for (const { files = {}, says, hook, after, path = '.git/hooks/pre-commit', named } of rows) {
+    const root = repository({ ...ignored, ...files }, [])
+    if (named) git(root, 'config', 'core.hooksPath', named)
+    mkdirSync(join(root, '.git/hooks'), { recursive: true })
+    if (hook) writeFileSync(join(root, path), hook)
+    if (hook) chmodSync(join(root, path), 0o755)
+    const { stdout, stderr } = await mappa(['guard', '--install'], { cwd: root })
+    assert.match(stdout + stderr, says)
+    assert.match(
+      existsSync(join(root, path)) ? readFileSync(join(root, path), 'utf8') : '',
+      after ?? new RegExp(`^${hook?.slice(0, 5) ?? ''}`),
+    )
+    if (!after) continue
+    assert.match((await mappa(['guard', '--install'], { cwd: root })).stdout, /runs mappa guard already/)
+    if (!named) assert.equal(statSync(join(root, path)).mode & 0o111, 0o111)
+  }
+  // As people have it: the command is found by npx in the project's own folder.
+  const root = repository({ ...ignored, 'a.txt': `${token}\n` }, [])
+  mkdirSync(join(root, 'node_modules/.bin'), { recursive: true })
+  writeFileSync(join(root, 'node_modules/.bin/mappa'), command, { mode: 0o755 })
+  await mappa(['guard', '--install'], { cwd: root })
+  git(root, 'add', 'a.txt')
+  const refused = git(root, 'commit', '-m', 'a')
+  assert.deepEqual([refused.status, /a\.txt holds the text of ALERT_TOKEN/.test(refused.text)], [1, true], refused.text)
+  writeFileSync(join(root, 'a.txt'), 'nothing\n')
+  git(root, 'add', 'a.txt')
+  assert.equal(git(root, 'commit', '-m', 'a').status, 0)
+})
+
+test('check tells secrets in committed layers, but for made-up ones that somebody keeps', async () => {
+  const rows: readonly (readonly [files: Readonly<Record<string, string>>, args: string, says: RegExp])[] = [
+    [
+      { '.env': `ALERT_TOKEN=${token}\n` },
+      '',
+      /ALERT_TOKEN is secret, and stands in \.env,[\s\S]*Move it: mappa fill ALERT_TOKEN,/,
+    ],
+    [
+      { '.env.staging': `ALERT_TOKEN=${token}\n` },
+      '--stage staging',
+      /Move it: mappa fill ALERT_TOKEN --stage staging,/,
+    ],
+    [{ '.env.development': 'ALERT_TOKEN=made-up-one # mappa keep: made up\n' }, '', /No faults/],
+    [{ '.env.development': 'ALERT_TOKEN=made-up-one\n' }, '', /If it is made up, keep it with the\s+reason/],
+    [
+      { '.env.staging': 'ALERT_TOKEN=made-up-one # mappa keep: made up\n' },
+      '--stage staging',
+      /stands in \.env\.staging/,
+    ],
+  ]
+  for (const [files, args, says] of rows) {
+    const root = project({ ...base, ...files })
+    const { stdout } = await mappa(['check', ...args.split(' ').filter(Boolean)], { cwd: root })
+    assert.match(stdout, says)
+    // No start is stopped by it.
+    const { code, stderr } = await mappa(
+      ['with', ...(args ? [args.split(' ')[1] as string] : []), '--', process.execPath, '-e', ''],
+      { cwd: root },
+    )
+    assert.equal(code, 0, args + stderr)
+  }
+})
