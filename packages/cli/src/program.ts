@@ -2,6 +2,7 @@ import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Argument, Command, CommanderError, Option } from 'commander'
 import { errorName, printable, saidBy, stackOf, stagesOf, withoutCredentials } from 'mappa/command'
+import type { AddOptions, RenameOptions } from './commands/change-variables.js'
 import type { CheckOptions } from './commands/check.js'
 import type { CompareOptions } from './commands/compare.js'
 import type { EmitOptions } from './commands/emit.js'
@@ -127,6 +128,53 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     if (rest && !['with', 'completion'].includes(command.name()))
       throw new UsageError('Only mappa with takes a command behind --.')
   })
+
+  const applied = (command: Command) =>
+    located(command)
+      .option('--apply', 'make the changes without asking, all files or none')
+      .option('--json', 'print what would change, or with --apply has changed, as JSON')
+  const entry = applied(mappa.command('add').summary('a variable more, in the legend and its layer'))
+    .description(
+      'Adds a variable: its entry, and its value in the layer where it belongs. At a terminal it asks for what no option says.',
+    )
+    .argument('<name>', 'its name')
+    .option('--value <text>', 'its first value; not for secrets')
+    .option('--stage <name>', 'the stage that the value is for')
+    .option('--description <text>', 'what it is for')
+  for (const [flag, about] of entryFlags) entry.option(flag, about)
+  entry
+    .addHelpText('after', '\nExample:\n  mappa add\n  mappa add FEED_PAUSE --type duration --default 90s --apply')
+    .action(
+      async (name: string, { apply, json, root, stage, value, description, ...flags }: Omit<AddOptions, 'words'>) => {
+        const { add, wordsFrom } = await import('./commands/change-variables.js')
+        const options = { apply, json, root, stage, value, description, words: wordsFrom({ ...flags }) }
+        finish(await add(name, withoutUndefined(options) as AddOptions))
+      },
+    )
+
+  applied(mappa.command('rename').summary("a variable's name, everywhere at once"))
+    .description(
+      'Renames a variable in the legend, the layers and what is built on it, in code, manifests, sample and declarations.',
+    )
+    .argument('<name>', 'its name now')
+    .argument('<fresh>', 'its new name')
+    .option('--formerly', 'keep the old name readable')
+    .addHelpText('after', '\nExample:\n  mappa rename FEED_ADDRESS FEED_URL')
+    .action(async (name: string, fresh: string, options: RenameOptions) => {
+      const { rename } = await import('./commands/change-variables.js')
+      finish(await rename(name, fresh, options))
+    })
+
+  applied(mappa.command('remove').summary('variables that nobody needs any longer'))
+    .description(
+      'Removes variables from the legend, the layers, sample and declarations. Refused while code takes them.',
+    )
+    .argument('<names...>', 'the variables')
+    .addHelpText('after', '\nExample:\n  mappa remove OLD_FEED_URL')
+    .action(async (names: string[], options: RenameOptions) => {
+      const { remove } = await import('./commands/change-variables.js')
+      finish(await remove(names, options))
+    })
 
   captured(staged(mappa.command('check').summary('every fault and notice of a stage')))
     .description('Checks a stage: every fault and notice, each with its place and what to do.')
@@ -380,7 +428,14 @@ const values: Readonly<Record<string, Wanted>> = {
     '--token-from': 'variable',
     '--set': 'variable',
   },
-  ...{ name: 'variable', names: 'variable', 'stage-or-names': 'variable', stage: 'stage', stages: 'stage' },
+  ...{
+    name: 'variable',
+    fresh: 'variable',
+    names: 'variable',
+    'stage-or-names': 'variable',
+    stage: 'stage',
+    stages: 'stage',
+  },
 }
 
 function known(command: Command): KnownCommand {
@@ -399,6 +454,33 @@ function known(command: Command): KnownCommand {
     argument: argument && (argument.argChoices ?? values[argument.name()]),
     manyArguments: argument?.variadic ?? false,
   }
+}
+
+/** Words of an entry as options, named like them. */
+const entryFlags: readonly (readonly [flag: string, about: string])[] = [
+  ['--type <type>', 'string, integer, number, boolean, port, duration, bytes, array, object or pem'],
+  ['--default <value>', 'the value where no layer sets one'],
+  ['--optional', 'it may be left out'],
+  ['--secret', 'it is secret'],
+  ['--reach <reach>', 'server, or browser'],
+  ['--as <place>', 'where code sees it: collector.port'],
+  ['--obtain <where>', 'where a person gets a value'],
+  ['--enum <values>', 'the only values, separated by commas'],
+  ['--format <format>', 'uri, email, hostname, …'],
+  ['--pattern <pattern>', 'a regular expression that it matches'],
+  ['--schemes <schemes>', 'schemes of its URL, separated by commas'],
+  ['--minimum <number>', 'the least'],
+  ['--maximum <number>', 'the most'],
+  ['--min-length <number>', 'the least characters'],
+  ['--max-length <number>', 'the most characters'],
+  ['--items <type>', 'of a list: the type of its items'],
+  ['--generate <bytes>', 'a fresh one is so many random bytes'],
+  ['--file', 'NAME_FILE may name a file that holds it'],
+  ['--formerly <names>', 'names that it had, separated by commas'],
+]
+
+function withoutUndefined(options: object): object {
+  return Object.fromEntries(Object.entries(options).filter(([, value]) => value !== undefined))
 }
 
 /** The stage of a command line, where it stands by itself or behind `--stage`. */

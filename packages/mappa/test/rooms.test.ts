@@ -43,16 +43,18 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       ...['declared', 'sample', 'declare'],
     ],
     lift: ['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests', 'lift/edit'],
+    change: ['terminal', 'declared', 'declare', 'sample', 'lift/read'],
     setup: [
+      'change',
       ...['terminal', 'declared', 'declare', 'sample', 'lift/read', 'lift/finding.ts', 'lift/guess', 'lift/manifests'],
       'lift/edit',
     ],
-    ask: ['lift/finding.ts', 'lift', 'setup'],
-    project: ['lift/read', 'declared', 'terminal'],
+    ask: ['lift/finding.ts', 'lift', 'setup', 'declared'],
+    project: ['lift/read', 'declared', 'terminal', 'change'],
     run: ['project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
-      ...['fill', 'list', 'setup', 'guard'],
+      ...['fill', 'list', 'setup', 'guard', 'change'],
       ...[
         'lift/read',
         'lift/finding.ts',
@@ -69,7 +71,8 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
   },
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|lift.*)$/
+const pure =
+  /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|change|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

@@ -2,7 +2,7 @@ import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
 import { type JsonSchema, type Legend, toJsonSchema } from 'mappa'
 import { type Node, nodesIn } from '../lift/read/parse.js'
-import { legendArguments, membersOf } from './legend-text.js'
+import { legendArguments, membersOf, objectsOfEntries } from './legend-text.js'
 
 /** What an entry says. */
 export type Word = string | number | boolean | readonly Word[] | { readonly [word: string]: Word }
@@ -132,9 +132,9 @@ function withProperties(
       .map((line) => indent + line)
       .join(lineEnd),
   )
-  const lines = indented.join(`,${lineEnd}`) + (closing ? ',' : '')
+  const comma = last && /^\s*,/.exec(text.slice(last.end))?.[0]
+  const lines = indented.join(`,${lineEnd}`) + ((last ? comma !== undefined : closing) ? ',' : '')
   if (last) {
-    const comma = /^\s*,/.exec(text.slice(last.end))?.[0]
     code.appendLeft(last.end + (comma?.length ?? 0), `${comma === undefined ? ',' : ''}${lineEnd}${lines}`)
   } else code.appendLeft(object.start + 1, `${lineEnd}${lines}${lineEnd}${indent.slice(2)}`)
   return code.toString()
@@ -172,4 +172,119 @@ export function withStage(path: string, before: string, name: string, like: stri
           .slice(2, -2)
           .replaceAll('{  }', '{}')
   return edit.appendLeft(last?.end ?? stages.start + 1, (last ? ', ' : '') + text).toString()
+}
+
+/** A member of an object that declares entries, in a legend or in a file that it is spread from. */
+interface EntryNode {
+  readonly object: Node
+  readonly property: Node
+  readonly keyStart: number
+}
+
+/** Where a text declares an entry: in the legend's own object, or in any object of entries that is exported. */
+function entryIn(path: string, text: string, name: string): EntryNode | undefined {
+  for (const object of entryObjects(path, text)) {
+    const at = membersOf(object).findIndex((each) => each.name === name)
+    const property = nodesIn(object.properties).find(({ key }) => memberKey(key) === name)
+    const member = membersOf(object)[at]
+    if (property && member) return { object, property, keyStart: member.keyStart }
+  }
+  return undefined
+}
+
+function memberKey(key: unknown): string | undefined {
+  const { name, value } = (key ?? {}) as { name?: string; value?: unknown }
+  return name ?? (typeof value === 'string' ? value : undefined)
+}
+
+/** The objects of a text that hold entries: those whose members say their types. */
+function entryObjects(path: string, text: string): readonly Node[] {
+  if (path.endsWith('.json')) {
+    const properties = jsonMember(text, 'properties')
+    return properties ? [properties] : []
+  }
+  const [own] = legendArguments(path, text)
+  return [...(own?.type === 'ObjectExpression' ? [own] : []), ...objectsOfEntries(path, text)]
+}
+
+function jsonMember(text: string, name: string): Node | undefined {
+  return membersOf(parseExpression(text) as unknown as Node).find((each) => each.name === name)?.value
+}
+
+/** Whether a text declares an entry of that name. */
+export function declares(path: string, text: string, name: string): boolean {
+  return entryIn(path, text, name) !== undefined
+}
+
+/** A text without an entry, the comment right above it included; what else stands there stays, byte for byte. */
+export function withoutEntry(path: string, text: string, name: string): string {
+  const found = entryIn(path, text, name)
+  if (!found) return text
+  const { object, property } = found
+  const all = nodesIn(object.properties)
+  const at = all.indexOf(property)
+  const before = all[at - 1]
+  const commaBehind = (end: number) => end + (/^\s*,/.exec(text.slice(end))?.[0].length ?? 0)
+  const comma = commaBehind(property.end)
+  const hasComma = comma > property.end
+  // A note behind it on its line goes with it.
+  const end = comma + (/^[ \t]*\/\/[^\r\n]*/.exec(text.slice(comma))?.[0].length ?? 0)
+  const lead = before ? commaBehind(before.end) : object.start + 1
+  // A note at the end of the line in front belongs to that; so does what a blank line divides from this entry.
+  const gap = text.slice(lead, property.start)
+  const note = before ? (/^[ \t]*\/[/*][^\n]*/.exec(gap)?.[0].length ?? 0) : 0
+  const blank = /^[\s\S]*\n[ \t]*\r?\n(?=[\s\S])/.exec(gap.slice(note))?.[0].replace(/\r?\n$/, '').length ?? 0
+  let start = lead + note + blank
+  // The last one without a comma takes the comma in front along.
+  if (!hasComma && before && at === all.length - 1) start = note + blank === 0 ? before.end : start
+  const edited = text.slice(0, start) + text.slice(end)
+  const rest =
+    all.length === 1
+      ? edited.replace(/(\{)\s*(\})/, (whole, open, close, offset: number) =>
+          offset === object.start ? open + close : whole,
+        )
+      : edited
+  return path.endsWith('.json') ? withoutRequired(rest, name) : rest
+}
+
+function withoutRequired(text: string, name: string): string {
+  const list = jsonMember(text, 'required')
+  const all = nodesIn(list?.elements)
+  const at = all.findIndex(({ value }) => value === name)
+  const own = all[at]
+  if (!list || !own) return text
+  const [start, end] =
+    all.length === 1
+      ? [own.start, own.end]
+      : at > 0
+        ? [(all[at - 1] as Node).end, own.end]
+        : [own.start, (all[1] as Node).start]
+  return text.slice(0, start) + text.slice(end)
+}
+
+/** A text in which an entry has another name; with `formerly`, the old one stays readable. */
+export function withEntryRenamed(path: string, text: string, name: string, fresh: string, formerly: boolean): string {
+  const found = entryIn(path, text, name)
+  if (!found) return text
+  const isJson = path.endsWith('.json')
+  const code = new MagicString(text)
+  code.overwrite(found.keyStart, found.keyStart + name.length, fresh)
+  if (formerly) {
+    const entry = found.property.value as Node
+    const word = isJson ? 'x-mappa-formerly' : 'formerly'
+    const list = membersOf(entry).find((each) => each.name === word)?.value
+    const write = isJson ? spaced : codeOf
+    const last = nodesIn(list?.elements).at(-1)
+    if (list) code.appendLeft(last?.end ?? list.start + 1, (last ? ', ' : '') + write(name))
+    else {
+      const end = nodesIn(entry.properties).at(-1)
+      const member = `${isJson ? JSON.stringify(word) : word}: ${write([name])}`
+      if (end) code.appendLeft(end.end, `, ${member}`)
+      else code.appendLeft(entry.start + 1, ` ${member} `)
+    }
+  }
+  const after = code.toString()
+  if (!isJson) return after
+  const own = nodesIn(jsonMember(after, 'required')?.elements).find(({ value }) => value === name)
+  return own ? after.slice(0, own.start) + JSON.stringify(fresh) + after.slice(own.end) : after
 }

@@ -137,3 +137,37 @@ export function legendArguments(path: string, text: string): readonly Node[] {
   })
   return found ?? []
 }
+
+/** Objects of a text whose members say their types: entries that a legend is spread from. */
+export function objectsOfEntries(path: string, text: string): readonly Node[] {
+  const found: Node[] = []
+  overParsed({ path, text }, ({ programs }) => {
+    for (const program of programs)
+      walk(program, (node) => {
+        if (node.type !== 'ObjectExpression') return
+        const members = membersOf(node)
+        const isEntry = ({ value }: { value: Node }) => membersOf(value).some(({ name }) => name === 'type')
+        if (members.length > 0 && members.every(isEntry)) found.push(node)
+      })
+  })
+  return found
+}
+
+/** The files that a legend's text imports by relative paths, as they are written. */
+export function importsIn(path: string, text: string): readonly string[] {
+  const found: string[] = []
+  overParsed({ path, text }, ({ programs }) => {
+    for (const program of programs)
+      walk(program, (node) => {
+        const source =
+          node.type === 'ImportDeclaration' || /^Export(?:Named|All)Declaration$/.test(node.type)
+            ? node.source
+            : undefined
+        const [first] =
+          node.type === 'CallExpression' && (node.callee as Node).name === 'require' ? nodesIn(node.arguments) : []
+        const from = ((source as Node | undefined) ?? first)?.value
+        if (typeof from === 'string' && from.startsWith('.')) found.push(from)
+      })
+  })
+  return found
+}

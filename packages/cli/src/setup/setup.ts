@@ -1,11 +1,10 @@
-import { type Legend, readLayer, variablesOf } from 'mappa'
+import type { Legend } from 'mappa'
 import { stagesOf } from 'mappa/command'
-import { declarationHead, declarationPath, declarationsFor, mapPath } from '../declare/declaration.js'
+import { declarationsOf, sampleChangeFor } from '../change/made-files.js'
 import { type WrittenEntry, withEntries, withStage } from '../declared/legend-edits.js'
-import { placesIn, withComments } from '../declared/legend-text.js'
+import { withComments } from '../declared/legend-text.js'
 import { pluginChange } from '../lift/edit/vite-config.js'
 import type { Candidate } from '../lift/finding.js'
-import { openQuote, sampleText } from '../sample/sample.js'
 import type { FileChange } from '../terminal/diff.js'
 import { type LegendForm, legendPath } from './form.js'
 import { guessedEntry } from './guessed-entry.js'
@@ -81,7 +80,7 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
       ...(legend ? [legend] : []),
       ...layers,
       ...withoutSecrets(sampleChangeFor(described, read, textOf)),
-      ...withoutSecrets(declarationsOf(described, legendFile, legend?.after ?? read(legendFile) ?? '', before)),
+      ...withoutSecrets(declarationsOf(described, legendFile, legend?.after ?? read(legendFile) ?? '', read)),
       ...withoutSecrets(before.legendFile === undefined ? pluginFor(before) : []),
       ...withoutSecrets(ignoreFiles(read, before.versioned)),
       ...withoutSecrets(checkScriptChange(read)),
@@ -138,28 +137,6 @@ function newLayers({ read }: Before, mended: readonly FileChange[], { stages, st
       ? []
       : [{ path, before: null, after: `# ${said}\n`, secret: false }],
   )
-}
-
-function sampleChangeFor(definition: Legend, read: Before['read'], textOf: (path: string) => string): FileChange[] {
-  const path = '.env.example'
-  const before = read(path)
-  if (openQuote(before ?? '')) return []
-  const shared = ['.env', '.env.development'].map((layer) => readLayer(textOf(layer)))
-  const given = new Set(shared.flatMap((layer) => layer.names().filter((name) => layer.get(name) !== '')))
-  const after = sampleText({ variables: variablesOf(definition), given }, before)
-  return after === before ? [] : [{ path, before: before ?? null, after }]
-}
-
-/** Declarations, for whoever writes TypeScript. */
-function declarationsOf(definition: Legend, legendFile: string, text: string, { read }: Before): FileChange[] {
-  const before = read(declarationPath)
-  if (before === undefined ? read('tsconfig.json') === undefined : !before.startsWith(declarationHead)) return []
-  const declared = { definition, variables: variablesOf(definition), stages: stagesOf(definition), legendFile }
-  const made = declarationsFor(declared, placesIn(legendFile, text))
-  return [
-    { path: declarationPath, before: before ?? null, after: made.text },
-    { path: mapPath, before: read(mapPath) ?? null, after: made.map },
-  ].filter((change) => change.before !== change.after)
 }
 
 /** The plugin, where there is a configuration of Vite that it can be put into. */

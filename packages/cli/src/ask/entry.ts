@@ -1,0 +1,40 @@
+import type { Words } from '../declared/legend-edits.js'
+
+/** What a person says of a new variable. */
+export interface AskedEntry {
+  readonly words: Words
+  readonly description?: string | undefined
+  readonly value?: string | undefined
+}
+
+/** Asks what a new variable is: its type, whether it is secret, what it is for, and its value. */
+export async function askEntry(name: string, given: AskedEntry): Promise<AskedEntry> {
+  const { default: select } = await import('@inquirer/select')
+  const { default: input } = await import('@inquirer/input')
+  const types = ['string', 'integer', 'number', 'boolean', 'port', 'duration', 'bytes', 'array', 'object', 'pem']
+  const type = await select({ message: `The type of ${name}`, choices: types.map((value) => ({ name: value, value })) })
+  const kind = await select<'needed' | 'optional' | 'secret' | 'browser'>({
+    message: 'What it is',
+    choices: [
+      { name: 'A value that there must be', value: 'needed' },
+      { name: 'A value that may be left out', value: 'optional' },
+      { name: 'A secret', value: 'secret' },
+      { name: 'A value that pages may see', value: 'browser' },
+    ],
+  })
+  const description = given.description ?? (await input({ message: 'What it is for (Enter: nothing)' }))
+  const value =
+    kind === 'secret' ? undefined : (given.value ?? (await input({ message: 'Its value (Enter: none yet)' })))
+  return {
+    words: {
+      ...given.words,
+      type,
+      ...(type === 'array' && { items: { type: 'string' } }),
+      ...(kind === 'secret' && { secret: true }),
+      ...(kind === 'optional' && { optional: true }),
+      ...(kind === 'browser' && { reach: 'browser' }),
+    },
+    ...(description && { description }),
+    ...(value && { value }),
+  }
+}

@@ -1,0 +1,40 @@
+import { readLayer } from 'mappa'
+
+/** A layer's text in which a variable, and what is built on it, has another name. */
+export function renamedInLayer(text: string, name: string, fresh: string): string {
+  const layer = readLayer(text)
+  const there = layer.names()
+  if (there.includes(name) && there.includes(fresh)) throw new RangeError(`${fresh} is set there already.`)
+  layer.rename(name, fresh)
+  const renamed = layer.toString()
+  const ranges = [...readLayer(renamed).ranges().values()].flat().sort((a, b) => b.valueStart - a.valueStart)
+  let after = renamed
+  for (const { valueStart, valueEnd, style } of ranges) {
+    if (style === 'single') continue
+    const written = after.slice(valueStart, valueEnd)
+    // In what is joined of pieces, single quotes keep what is in them.
+    const mended = written.replace(/'[^']*'|\$\{([A-Za-z_]\w*)(?=[}:?+-])/g, (whole, each?: string) =>
+      each === name && (style !== 'joined' || whole.startsWith('$')) ? `\${${fresh}` : whole,
+    )
+    if (mended !== written) after = after.slice(0, valueStart) + mended + after.slice(valueEnd)
+  }
+  return after
+}
+
+/** A text in which a name stands as a whole word, under another one: for manifests and scripts, whose names are these. */
+export function renamedWord(text: string, name: string, fresh: string): string {
+  return text.replace(new RegExp(`(?<![\\w.-])${name}(?![\\w-])`, 'g'), fresh)
+}
+
+/** Lines that hold a name as a whole word, from 1. */
+export function linesWith(text: string, name: string): readonly number[] {
+  const word = new RegExp(`(?<!\\w)${name}(?!\\w)`)
+  return text.split('\n').flatMap((line, at) => (word.test(line) ? [at + 1] : []))
+}
+
+/** Whether a file hands variables on by their names: compose files, workflows, container builds, shell scripts. */
+export function handsOn(path: string): boolean {
+  return /(?:^|\/)(?:(?:[a-z]+-)?compose(?:\.[a-z-]+)*\.ya?ml|(?:Docker|Container)file(?:\.\w+)?|package\.json|Procfile)$|(?:^|\/)\.github\/workflows\/[^/]+\.ya?ml$|\.(?:sh|service)$/.test(
+    path,
+  )
+}

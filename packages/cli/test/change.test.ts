@@ -1,0 +1,276 @@
+import assert from 'node:assert/strict'
+import { existsSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { test } from 'node:test'
+import fc from 'fast-check'
+import { keys, mappa, mappaAsked, noTerminal, project, token } from '../../../test/helpers.js'
+
+type Files = Readonly<Record<string, string>>
+const legend = (entries: string) => `import { legend } from 'mappa/legend'\n\nexport default legend({\n${entries}})\n`
+const one = legend(
+  "  /** Where the feed is */\n  FEED: { type: 'string' }, // of the co-operative\n\n  // Who listens\n  LEVEL: { type: 'string', default: 'info' },\n",
+)
+const held = (root: string, files: Files) =>
+  Object.fromEntries(
+    Object.keys(files).map((file) => [
+      file,
+      existsSync(join(root, file)) ? readFileSync(join(root, file), 'utf8') : undefined,
+    ]),
+  )
+
+/** What a file becomes when FEED is called HIVE_FEED. */
+const renamed: readonly (readonly [file: string, before: string, after: string])[] = [
+  [
+    '.env',
+    "# FEED\nexport FEED='a' # x\nURL=${FEED}/v1\nB=\"${FEED:-x}\"\nC='${FEED}'\nD=${FEEDS-}\n",
+    "# FEED\nexport HIVE_FEED='a' # x\nURL=${HIVE_FEED}/v1\nB=\"${HIVE_FEED:-x}\"\nC='${FEED}'\nD=${FEEDS-}\n",
+  ],
+  ['.env.staging.local', 'FEED=b\r\n', 'HIVE_FEED=b\r\n'],
+  [
+    'a.mjs',
+    "const { FEED, X } = process.env, y = process.env['FEED'], z = process.env.FEEDS\n",
+    "const { HIVE_FEED: FEED, X } = process.env, y = process.env['HIVE_FEED'], z = process.env.FEEDS\n",
+  ],
+  [
+    'b.ts',
+    "const { FEED = 'd' } = import.meta.env as any\n",
+    "const { HIVE_FEED: FEED = 'd' } = import.meta.env as any\n",
+  ],
+  [
+    'c.ts',
+    "import { FEED, X } from 'virtual:mappa/settings'\nconsole.log(FEED, X)\n",
+    "import { HIVE_FEED as FEED, X } from 'virtual:mappa/settings'\nconsole.log(FEED, X)\n",
+  ],
+  [
+    'd.js',
+    "import { settings } from './settings.js'\nconst { FEED } = settings\nuse(settings.FEED, other.FEED, 'FEED')\n",
+    "import { settings } from './settings.js'\nconst { HIVE_FEED: FEED } = settings\nuse(settings.HIVE_FEED, other.FEED, 'FEED')\n",
+  ],
+  [
+    'e.cjs',
+    'const config = settle(definition, {})\nuse(config.FEED)\n',
+    'const config = settle(definition, {})\nuse(config.HIVE_FEED)\n',
+  ],
+  [
+    'compose.yaml',
+    'services:\n  a:\n    environment:\n      FEED: ${FEED:?say}\n      MY-FEED: 1\n',
+    'services:\n  a:\n    environment:\n      HIVE_FEED: ${HIVE_FEED:?say}\n      MY-FEED: 1\n',
+  ],
+  [
+    'package.json',
+    '{ "scripts": { "start": "FEED=a node a.mjs" } }\n',
+    '{ "scripts": { "start": "HIVE_FEED=a node a.mjs" } }\n',
+  ],
+  ['run.sh', 'echo "$FEED" $FEEDS\n', 'echo "$HIVE_FEED" $FEEDS\n'],
+  ['notes.py', 'os.environ["FEED"]\n', 'os.environ["FEED"]\n'],
+  ['.env.example', '# mine\nFEED=\n', ''],
+]
+
+test('rename changes a name wherever it stands as that name, and back again gives the same bytes', async () => {
+  const files = { ...Object.fromEntries(renamed.map(([file, before]) => [file, before])), 'mappa.legend.mjs': one }
+  const root = project(files)
+  // What is made is made anew first, so that only the name differs.
+  await mappa(['sample'], { cwd: root })
+  const before = held(root, files)
+  const shown = await mappa(['rename', 'FEED', 'HIVE_FEED'], { cwd: root })
+  assert.match(
+    shown.stdout,
+    /notes\.py:1[\s\S]*Nothing was written\. To make these changes: mappa rename FEED HIVE_FEED --apply/,
+  )
+  assert.deepEqual(held(root, files), before)
+  const made = await mappa(['rename', 'FEED', 'HIVE_FEED', '--apply'], { cwd: root })
+  assert.equal(made.code, 0, made.stderr)
+  for (const [file, , after] of renamed) if (after) assert.equal(held(root, files)[file], after, file)
+  assert.equal(held(root, files)['mappa.legend.mjs'], one.replace('  FEED:', '  HIVE_FEED:'))
+  assert.match(held(root, files)['.env.example'] ?? '', /^# HIVE_FEED=$/m)
+  await mappa(['rename', 'HIVE_FEED', 'FEED', '--apply'], { cwd: root })
+  assert.deepEqual(held(root, files), before)
+})
+
+test('legends in JSON and of several files, former names, and what is refused', async () => {
+  const json = {
+    'mappa.legend.json':
+      '{\n  "properties": {\n    "FEED": { "type": "string" },\n    "LEVEL": { "type": "string" }\n  },\n  "required": ["FEED", "LEVEL"]\n}\n',
+  }
+  const spread = {
+    'mappa.legend.mjs':
+      "import { legend } from 'mappa/legend'\nimport { shared } from './shared.mjs'\nexport default legend({ ...shared, LEVEL: { type: 'string', default: 'info' } })\n",
+    'shared.mjs': "export const shared = {\n  FEED: { type: 'string' },\n}\n",
+  }
+  const rows: readonly {
+    readonly files: Files
+    readonly line: string
+    readonly after?: Readonly<Record<string, string | RegExp>>
+    readonly says?: RegExp
+    readonly code?: number
+  }[] = [
+    {
+      files: json,
+      line: 'rename FEED NEST --formerly',
+      after: {
+        'mappa.legend.json':
+          /"NEST": \{ "type": "string", "x-mappa-formerly": \["FEED"\] \}[\s\S]*"required": \["NEST", "LEVEL"\]/,
+      },
+    },
+    {
+      files: json,
+      line: 'remove LEVEL',
+      after: {
+        'mappa.legend.json':
+          '{\n  "properties": {\n    "FEED": { "type": "string" }\n  },\n  "required": ["FEED"]\n}\n',
+      },
+    },
+    {
+      files: json,
+      line: 'add PORT --type port --optional',
+      after: { 'mappa.legend.json': /"PORT": \{ "type": "integer", "x-mappa-type": "port" \}\n {2}\}/ },
+    },
+    {
+      files: spread,
+      line: 'rename FEED NEST',
+      after: { 'shared.mjs': "export const shared = {\n  NEST: { type: 'string' },\n}\n" },
+    },
+    { files: spread, line: 'remove FEED', after: { 'shared.mjs': 'export const shared = {}\n' } },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'rename FEED NEST --formerly',
+      after: { 'mappa.legend.mjs': /NEST: \{ type: 'string', formerly: \['FEED'\] \}/ },
+    },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'remove FEED LEVEL',
+      after: { 'mappa.legend.mjs': legend('').replace('{\n}', '{}') },
+    },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'remove FEED',
+      after: { 'mappa.legend.mjs': legend("\n  // Who listens\n  LEVEL: { type: 'string', default: 'info' },\n") },
+    },
+    {
+      files: { 'mappa.legend.mjs': one, 'a.mjs': '\nprocess.env.LEVEL\n' },
+      line: 'remove LEVEL',
+      code: 1,
+      says: /Code still takes what is to be removed:\n {4}LEVEL in a\.mjs:2\nNothing was written/,
+    },
+    {
+      files: { 'mappa.legend.mjs': one, '.env': 'FEED=a\nNEST=b\n' },
+      line: 'rename FEED NEST',
+      code: 1,
+      says: /NEST is set there already\. Nothing was written/,
+    },
+    { files: { 'mappa.legend.mjs': one }, line: 'rename FEED LEVEL', code: 2, says: /has an entry LEVEL already/ },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'rename FEDE NEST',
+      code: 2,
+      says: /FEDE has no entry in the legend\. Did you mean FEED\?/,
+    },
+    { files: { 'mappa.legend.mjs': one }, line: 'rename FEED 9X', code: 2, says: /does not start with a digit/ },
+    {
+      files: { 'mappa.legend.mjs': legend("  ...Object.fromEntries([['FEED', { type: 'string' }]]),\n") },
+      line: 'remove FEED',
+      code: 1,
+      says: /makes the entry of FEED by code/,
+    },
+    { files: { 'mappa.legend.mjs': one }, line: 'add FEED', code: 2, says: /has an entry FEED already/ },
+    { files: { 'mappa.legend.mjs': one }, line: 'add PAUSE --type duraton', code: 2, says: /must have a type/ },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'add PAUSE --type duration --value 9',
+      code: 2,
+      says: /PAUSE must be a duration/,
+    },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'add KEY --secret --default x',
+      code: 2,
+      says: /is secret and has a default/,
+    },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: `add KEY --secret --value ${token}`,
+      code: 2,
+      says: /cannot stand on the command line/,
+    },
+    {
+      files: { 'mappa.legend.mjs': one, '.env': 'FEED=a\n' },
+      line: 'add PAUSE --type duration --default 90s --minimum 1s --value 2m --description Between_readings --as feed.pause',
+      after: {
+        'mappa.legend.mjs':
+          /\n {2}\/\*\* Between_readings \*\/\n {2}PAUSE: \{ type: 'duration', default: '90s', as: 'feed\.pause', minimum: '1s' \},\n\}\)\n$/,
+        '.env': 'FEED=a\nPAUSE=2m\n',
+      },
+    },
+    {
+      files: { 'mappa.legend.mjs': one },
+      line: 'add SCALES --type integer --enum 1,2 --stage staging --value 2',
+      after: { 'mappa.legend.mjs': /SCALES: \{ type: 'integer', enum: \[1, 2\] \}/, '.env.staging': 'SCALES=2\n' },
+    },
+  ]
+  for (const { files, line, after = {}, says = /./, code = 0 } of rows) {
+    const root = project(files)
+    const { stdout, stderr, code: ended } = await mappa([...line.split(' '), '--apply'], { cwd: root })
+    assert.equal(ended, code, line + stdout + stderr)
+    assert.match(stdout + stderr, says, line)
+    assert.ok(!(stdout + stderr).includes(token))
+    if (code !== 0) assert.deepEqual(held(root, files), files, line)
+    for (const [file, text] of Object.entries(after)) {
+      const own = held(root, after as Files)[file] ?? ''
+      if (text instanceof RegExp) assert.match(own, text, line)
+      else assert.equal(own, text, line)
+    }
+  }
+})
+
+test('for any project, add and then remove, and rename there and back, give the same bytes', async () => {
+  const comment = fc.constantFrom('', '  /** What it is */\n', '  // note\n', '\n')
+  const words = fc.constantFrom(
+    "{ type: 'string' }",
+    "{ type: 'port', default: 4100 }",
+    "{\n    type: 'string',\n    optional: true,\n  }",
+  )
+  const entry = fc.tuple(comment, fc.constantFrom('A', 'B_C', 'D', 'E_F', 'G'), words)
+  const entries = fc.uniqueArray(entry, { selector: ([, name]) => name, minLength: 1, maxLength: 5 })
+  const value = fc.constantFrom('x', "'a b'", '"${A-}"', '1 # note', '')
+  const lines = fc.array(fc.tuple(fc.constantFrom('A', 'B_C', 'D', 'E_F', 'H'), value), { maxLength: 5 })
+  const shape = fc.record({ entries, lines, comma: fc.boolean(), crlf: fc.boolean() })
+  const samples = fc.sample(shape, { numRuns: 12, seed: Number(process.env.SEED ?? Date.now()) })
+  for (const { entries, lines, comma, crlf } of samples) {
+    const body = entries.map(([said, name, own]) => `${said}  ${name}: ${own}`).join(',\n')
+    const layer = [...new Map(lines)].map(([name, text]) => `${name}=${text}\n`).join('')
+    const ended = (text: string) => (crlf ? text.replaceAll('\n', '\r\n') : text)
+    const files = {
+      'mappa.legend.ts': ended(legend(`${body}${comma ? ',' : ''}\n`)),
+      '.env': ended(layer),
+      '.env.staging': ended(layer),
+    }
+    const root = project(files)
+    const [, name = ''] = entries[0] ?? []
+    for (const line of ['add NEW_ONE --value x', 'remove NEW_ONE', `rename ${name} OTHER`, `rename OTHER ${name}`]) {
+      const { code, stderr, stdout } = await mappa([...line.split(' '), '--apply'], { cwd: root })
+      assert.equal(code, 0, `${line} ${stderr}${stdout} ${JSON.stringify(files)}`)
+    }
+    assert.deepEqual(held(root, files), files)
+  }
+})
+
+test('add asks at a terminal, and writes nothing where a question is left', { skip: noTerminal }, async () => {
+  const files = { 'mappa.legend.mjs': one }
+  const { down, enter, interrupt } = keys
+  const asked = [
+    ['The type of PAUSE', enter],
+    ['What it is', `${down}${enter}`],
+    ['What it is for', `For bees${enter}`],
+    ['Its value', `2${enter}`],
+    ['would be written', enter],
+  ] as const
+  const root = project(files)
+  const left = await mappaAsked(['add', 'PAUSE'], [...asked.slice(0, 3), ['Its value', interrupt]], { cwd: root })
+  assert.deepEqual([left.code, held(root, files)], [130, files], left.text)
+  const { code, text } = await mappaAsked(['add', 'PAUSE'], asked, { cwd: root })
+  assert.equal(code, 0, text)
+  assert.match(
+    held(root, files)['mappa.legend.mjs'] ?? '',
+    /\/\*\* For bees \*\/\n {2}PAUSE: \{ type: 'string', optional: true \}/,
+  )
+})
