@@ -363,6 +363,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     )
     .argument('<name...>', "variables; * stands for any part of a name: 'ALERT_*'")
     .option('--json', 'print the trail as JSON')
+    .option('--same-as <->', 'say whether it has the value that is typed unseen, or comes on standard input')
     .addHelpText('after', "\nExample:\n  mappa trace COLLECTOR_PORT --stage staging\n  mappa trace '*'")
     .action(async (names: string[], { environment, ...options }: Captured<TraceOptions>) => {
       refuseOddNames(names, 'trace')

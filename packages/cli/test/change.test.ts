@@ -1,5 +1,6 @@
 import assert from 'node:assert/strict'
-import { existsSync, readFileSync } from 'node:fs'
+import { spawnSync } from 'node:child_process'
+import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { test } from 'node:test'
 import fc from 'fast-check'
@@ -273,4 +274,46 @@ test('add asks at a terminal, and writes nothing where a question is left', { sk
     held(root, files)['mappa.legend.mjs'] ?? '',
     /\/\*\* For bees \*\/\n {2}PAUSE: \{ type: 'string', optional: true \}/,
   )
+})
+
+test('trace says where code takes a variable, who changed its line, and whether it has a value that is given unseen', async () => {
+  const root = project({
+    'mappa.legend.mjs': legend(
+      "  PORT: { type: 'port', as: 'collector.port' },\n  KEY: { type: 'string', secret: true },\n",
+    ),
+    '.env': 'PORT=4100\n',
+    '.env.local': `KEY=${token}\n`,
+    'a.mjs':
+      "import { settings } from './settings.js'\nuse(settings.collector.port)\nuse(settings.port, process.env.PORT)\nfunction f(settings) { return settings.collector?.port }\n",
+  })
+  rmSync(join(root, '.git'), { recursive: true })
+  const git = (...args: readonly string[]) =>
+    spawnSync('git', ['-c', 'user.name=Rosa Fennel', '-c', 'user.email=r@fennelhill.example', ...args], {
+      cwd: root,
+      env: { ...process.env, GIT_AUTHOR_DATE: '2026-05-20T23:30:00-0500' },
+    })
+  git('init', '-q')
+  git('add', '.env', 'mappa.legend.mjs', 'a.mjs')
+  git('commit', '-qm', 'a')
+  const port = await mappa(['trace', 'PORT'], { cwd: root })
+  assert.match(
+    port.stdout,
+    /\.env:1 was last changed on 2026-05-20 by Rosa Fennel \([0-9a-f]{10}\)\.\nCode reads it in a\.mjs:2, a\.mjs:3, a\.mjs:4\.\n$/,
+  )
+  assert.doesNotMatch((await mappa(['trace', 'KEY'], { cwd: root })).stdout, /last changed|Code reads/)
+  assert.match((await mappa(['remove', 'PORT'], { cwd: root })).stderr, /PORT in a\.mjs:2/)
+  writeFileSync(join(root, '.env'), 'PORT=4200\n')
+  assert.match((await mappa(['trace', 'PORT'], { cwd: root })).stdout, /\.env:1 is not committed yet\./)
+  const bin = join(import.meta.dirname, '../bin/mappa.js')
+  const same = (input: string, ...args: readonly string[]) =>
+    spawnSync(process.execPath, [bin, 'trace', ...args, '--same-as', '-'], { cwd: root, input, encoding: 'utf8' })
+  for (const [input, name, code, out] of [
+    [`${token}\n`, 'KEY', 0, 'Yes.\n'],
+    ['other', 'KEY', 1, 'No.\n'],
+    ['', 'GONE', 1, 'No: GONE has no value.\n'],
+    ['', 'P*', 2, ''],
+  ] as const) {
+    const { status, stdout, stderr } = same(input, name)
+    assert.deepEqual([status, stdout], [code, out], stderr)
+  }
 })

@@ -563,3 +563,28 @@ test('no text and no stage makes survey throw, and no secret shows in anything i
     { numRuns: 500 },
   )
 })
+
+test('in tests an entry that says how a value is made needs none; elsewhere it does, and so does one that would not be right', () => {
+  const key = { type: 'string', secret: true, generate: { bytes: 32, text: 'base64url' } } as const
+  const definition = legend({
+    KEY: key,
+    HEX: { ...key, generate: { bytes: 16, text: 'hex' } },
+    B: { ...key, generate: { bytes: 20, text: 'base64' } },
+  })
+  const found = survey(definition, { stage: 'test', layers: [] })
+  assert.match(found.settings?.KEY ?? '', /^[\w-]{43}$/)
+  assert.match(found.settings?.HEX ?? '', /^[0-9a-f]{32}$/)
+  assert.match(found.settings?.B ?? '', /^[\w+/]{27}=$/)
+  // The same for as long as the process lives, masked, and handed on.
+  assert.equal(survey(definition, { stage: 'test', layers: [] }).settings?.KEY, found.settings?.KEY)
+  assert.equal(JSON.stringify(found.settings), '{"KEY":"(secret)","HEX":"(secret)","B":"(secret)"}')
+  assert.equal(found.texts.get('KEY'), found.settings?.KEY)
+  const given = survey(definition, { stage: 'test', layers: [layerFromText('.env', 'KEY=mine\n')] })
+  assert.equal(given.settings?.KEY, 'mine')
+  assert.equal(survey(definition, { stage: 'development', layers: [] }).faults.length, 3)
+  const odd = legend({ KEY: { ...key, pattern: '^sms_' } })
+  assert.deepEqual(
+    survey(odd, { stage: 'test', layers: [] }).faults.map(({ kind }) => kind),
+    ['missing'],
+  )
+})

@@ -74,11 +74,18 @@ export function renaming(changing: Changing, name: string, fresh: string, former
 }
 
 /** Where code and settings take a variable: `src/server.ts:12`. */
-export function takersOf({ files, definition }: Changing, name: string): readonly string[] {
-  const isPlace = entriesOf(definition)[name]?.as === undefined
-  return files.flatMap((file) =>
-    holdsCode(file.path) ? linesTaking(file, name, isPlace).map((line) => `${file.path}:${line}`) : [],
-  )
+export function takersOf(
+  { files, definition }: Pick<Changing, 'definition'> & { readonly files: Iterable<SourceFile> },
+  name: string,
+): readonly string[] {
+  const place = entriesOf(definition)[name]?.as ?? name
+  const last = place.split('.').at(-1) ?? name
+  const found: string[] = []
+  // Most files hold neither name, and need not be parsed.
+  for (const file of files)
+    if (holdsCode(file.path) && (file.text.includes(name) || file.text.includes(last)))
+      for (const line of linesTaking(file, name, place)) found.push(`${file.path}:${line}`)
+  return found
 }
 
 /** The changes that take variables out of everything that is no code. */

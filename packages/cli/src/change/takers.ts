@@ -1,6 +1,6 @@
 import MagicString from 'magic-string'
 import { isNode, type Node, nodesIn, overParsed, type SourceFile, walk } from '../lift/read/parse.js'
-import { readsIn } from '../lift/read/reads.js'
+import { isMember, readsIn } from '../lift/read/reads.js'
 
 /** A place in code that takes a variable. Offsets are into the text, `[start, end)`, around the name as it is written. */
 interface Taken {
@@ -13,11 +13,11 @@ interface Taken {
 }
 
 /** Where code takes a variable: from its environment, from the settings module, or by its name from settings. */
-function takenIn(file: SourceFile, name: string, isPlace: boolean): readonly Taken[] {
+function takenIn(file: SourceFile, name: string, steps: readonly string[]): readonly Taken[] {
   const found = overParsed(file, (parsed) => {
     const reads = readsIn(parsed).reads.filter((read) => read.name === name)
     const taken = reads.map(({ start, end, node }) => takenAt(start, end, node, file.text))
-    if (isPlace) for (const program of parsed.programs) taken.push(...fromSettings(program, name, file.text))
+    for (const program of parsed.programs) taken.push(...fromSettings(program, steps, file.text))
     return { taken }
   })
   return 'taken' in found ? found.taken : []
@@ -47,7 +47,7 @@ function takenAt(start: number, end: number, node: Node, text: string): Taken {
 }
 
 /** `settings.NAME`, and `const { NAME } = settings`, where settings are imported, or settled here. */
-function fromSettings(program: Node, name: string, text: string): Taken[] {
+function fromSettings(program: Node, steps: readonly string[], text: string): Taken[] {
   const settings = new Set<string>()
   const taken: Taken[] = []
   walk(program, (node) => {
@@ -72,21 +72,15 @@ function fromSettings(program: Node, name: string, text: string): Taken[] {
         settings.add(id.name as string)
     }
   })
+  const isSettings = (node: Node) =>
+    node.type === 'Identifier' && (settings.has(node.name as string) || /^settings$/i.test(node.name as string))
+  const [name = '', ...further] = steps
   walk(program, (node) => {
-    const object = node.object as Node | undefined
-    if (
-      /^(?:Optional)?MemberExpression$/.test(node.type) &&
-      object?.type === 'Identifier' &&
-      settings.has(object.name as string)
-    ) {
-      const property = node.property as Node
-      const key = node.computed ? property.value : property.name
-      if (key === name) taken.push({ start: property.start, end: property.end, local: undefined, whole: undefined })
-    }
+    const property = isMember(node) ? stepsTo(node, steps, isSettings) : undefined
+    if (property) taken.push({ start: property.start, end: property.end, local: undefined, whole: undefined })
     if (node.type !== 'VariableDeclarator' || !isNode(node.init)) return
     const pattern = node.id as Node
-    if (node.init.type !== 'Identifier' || !settings.has(node.init.name as string) || pattern.type !== 'ObjectPattern')
-      return
+    if (further.length > 0 || !isSettings(node.init) || pattern.type !== 'ObjectPattern') return
     for (const property of nodesIn(pattern.properties)) {
       const key = property.key as Node | undefined
       if (key && (key.name ?? key.value) === name) taken.push(takenAt(key.start, key.end, property, text))
@@ -95,15 +89,30 @@ function fromSettings(program: Node, name: string, text: string): Taken[] {
   return taken
 }
 
-/** Lines in which code takes a variable, from 1. `isPlace` says that settings have it under its own name. */
-export function linesTaking(file: SourceFile, name: string, isPlace: boolean): readonly number[] {
-  const lines = takenIn(file, name, isPlace).map(({ start }) => file.text.slice(0, start).split('\n').length)
-  return [...new Set(lines)]
+/** The property at the end of `settings.collector.port`, if an expression is that. */
+function stepsTo(node: Node, steps: readonly string[], isSettings: (node: Node) => boolean): Node | undefined {
+  let at: Node = node
+  for (const step of steps.toReversed()) {
+    if (!isMember(at)) return undefined
+    const property = at.property as Node
+    if ((at.computed ? property.value : property.name) !== step) return undefined
+    at = at.object as Node
+  }
+  return isSettings(at) ? (node.property as Node) : undefined
 }
 
-/** Code that takes a variable by another name. Local names stay, so that nothing else in the file means something new. */
+/** Lines in which code takes a variable, from 1; `place` is where settings have it: `collector.port`. */
+export function linesTaking(file: SourceFile, name: string, place: string): readonly number[] {
+  const lines = takenIn(file, name, place.split('.')).map(({ start }) => file.text.slice(0, start).split('\n').length)
+  return [...new Set(lines)].sort((a, b) => a - b)
+}
+
+/**
+ * Code that takes a variable by another name. Local names stay, so that nothing else in the file means something new. `isPlace`
+ * says that settings have it under its own name.
+ */
 export function renamedInCode(file: SourceFile, name: string, fresh: string, isPlace: boolean): string {
-  const taken = takenIn(file, name, isPlace)
+  const taken = takenIn(file, name, isPlace ? [name] : [])
   if (taken.length === 0) return file.text
   const code = new MagicString(file.text)
   const done = new Set<number>()

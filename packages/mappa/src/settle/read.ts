@@ -12,6 +12,7 @@ import type { Fault, Notice, Place } from './faults.js'
 import { isKeyLine } from './key-lines.js'
 import type { Layer, LayerSource } from './layer.js'
 import { changesLoading } from './loading-names.js'
+import { madeText } from './made.js'
 import { type ReadAlready, readAlready, readAlreadyMin } from './read-already.js'
 import { type BrokenRule, brokenRules } from './rules.js'
 import { seenValue } from './seen.js'
@@ -319,7 +320,17 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
     // What is cleared reaches a child as empty text: a program must not find there what lies beneath.
     const cleared = top && { text: '', source: top.layer.source }
     state.settings.push({ name, value, entry, text: undefined, source: 'default', ...cleared })
-  } else problems.push({ name, entry, breach: 'missing', winner: undefined, clearedBy: top })
+  } else if (!settleMade(name, entry, top, state))
+    problems.push({ name, entry, breach: 'missing', winner: undefined, clearedBy: top })
+}
+
+/** In tests, an entry that says how a value is made needs none; one that would not be right is missing all the same. */
+function settleMade(name: string, entry: AnyEntry, top: Hit | undefined, state: State): boolean {
+  const text = top === undefined && state.lines.includes('test') ? madeText(entry) : undefined
+  const conversion = text === undefined ? undefined : convert(text, entry)
+  if (text === undefined || !conversion || !('value' in conversion)) return false
+  settleValue({ name, value: conversion.value, entry, text, source: 'default' }, undefined, state)
+  return true
 }
 
 /** A checked value becomes a setting, as the legend's own functions make it seen. */
