@@ -1,6 +1,6 @@
 // The main job, end to end, in a scratch copy: each step prints the command that a person would type, then what it says.
 import { spawnSync } from 'node:child_process'
-import { cpSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join, relative } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
 import { top } from './prepare.mjs'
@@ -104,6 +104,44 @@ async function demo() {
   edit('mappa.legend.ts', (text) => text.replace('minLength: 30,\n', 'minLength: 24,\n'))
   await type('mappa types --verify')
 
+  step('All of a stage at a glance; a value set where it belongs; a name changed in legend, layers and code at once.')
+  await type('mappa list staging', { lines: 8 })
+  await type('mappa fill LOG_LEVEL=warn --stage staging')
+  await type('mappa rename TILE_KEY MAP_TILE_KEY --apply', { lines: 9 })
+  await type('mappa rename MAP_TILE_KEY TILE_KEY --apply', { into: 'rename.txt' })
+
+  step('A clone has no secret. What it can be held to is right, and what has to come from elsewhere is listed.')
+  await type('mappa check --as-cloned')
+
+  step('Someone pastes a token into the code. It is found before the commit, and the commit is refused.')
+  git('init', '-q')
+  writeFileSync(join(cwd, '.gitignore'), 'node_modules\n.env.local\n.env.*.local\n')
+  edit('collector/src/log.ts', (text) => text.concat("const token = 'sms_test_buckwheat_clover_thyme'\n"))
+  git('add', 'collector/src/log.ts')
+  await type('mappa guard --staged', { expected: 1 })
+  edit('collector/src/log.ts', (text) => text.split('const token')[0])
+  git('add', 'collector/src/log.ts')
+  await type('mappa guard')
+
+  step('A project that has a .env file and nothing else is set up in one command, and filled in another.')
+  const young = join(cwd, 'young')
+  mkdirSync(young)
+  writeFileSync(join(young, 'package.json'), '{ "type": "module" }\n')
+  writeFileSync(
+    join(young, '.env'),
+    '# Where the scale reports\nSCALE_PORT=4400\nFEED_URL=https://feed.fennelhill.example\nFEED_TOKEN=feed-hollow-oak-brook\n',
+  )
+  writeFileSync(
+    join(young, 'scale.js'),
+    'console.log(process.env.SCALE_PORT, process.env.FEED_URL, process.env.SESSION_KEY)\n',
+  )
+  await type('mappa init --root young')
+  await type('mappa init --root young --apply', { into: 'init.txt' })
+  writeFileSync(join(young, 'values.json'), '{ "SESSION_KEY": "a-key-of-the-hive" }\n')
+  await type('mappa fill --root young --from young/values.json')
+  await type('mappa list --root young')
+  rmSync(young, { recursive: true })
+
   step(
     "A host's settings service is one more layer. Nobody waits for ever, and what goes wrong names no address or token.",
   )
@@ -182,6 +220,12 @@ async function demo() {
 }
 
 /** The apiary's first application, with everything still in its code. */
+/** What a person does with git meanwhile. */
+function git(...args) {
+  if (args[0] === 'init') rmSync(join(cwd, '.git'), { recursive: true })
+  spawnSync('git', args, { cwd })
+}
+
 async function lifting() {
   tell('Fennel Hill Apiary once began with a server whose addresses, ports and keys stood in its code.')
   rmSync(cwd, { recursive: true })

@@ -53,6 +53,28 @@ try {
     ],
     right,
   )
+  // Without a terminal to be asked at, it only shows.
+  await shoot('init', ['cat .env server.js', { shown: 'mappa init', run: 'mappa init < /dev/null' }], young())
+  const lacking = copyApiary('screenshots')
+  edit(lacking, '.env.development', (text) => text.replace(/^TILE_KEY.*\n/m, ''))
+  const fills = 'mappa fill'
+  await shoot(
+    'fill',
+    ['mappa list --missing', { shown: fills, run: `{ sleep 4; touch .shot-done; } & ${fills}` }],
+    lacking,
+  )
+  await shoot(
+    'list',
+    ['mappa list staging', { shown: 'mappa trace LOG_LEVEL', run: 'mappa trace LOG_LEVEL' }],
+    copyApiary('screenshots'),
+  )
+  const rename = 'mappa rename TILE_KEY MAP_TILE_KEY'
+  await shoot(
+    'rename',
+    [{ shown: rename, run: `${rename} < /dev/null | sed -n '1,8p;/^--- dashboard/,$p'` }],
+    copyApiary('screenshots'),
+  )
+  await shoot('guard', ['git commit -qm "Alerts"', 'mappa check --as-cloned'], committing())
   await shoot('compare', ['mappa compare development staging', 'mappa compare production --host host.json'], shared())
   await shoot(
     'watch',
@@ -88,6 +110,35 @@ function shared() {
   const cwd = copyApiary('screenshots')
   edit(cwd, '.env.staging.local', () => 'ALERT_TOKEN=sms_test_buckwheat_clover_thyme\n')
   edit(cwd, 'host.json', () => '{ "ALERT_TOKN": "…", "LOG_LEVEL": "…", "PATH": "…" }\n')
+  return cwd
+}
+
+/** A project that has layer files and reads, and no legend. */
+function young() {
+  const cwd = copyApiary('screenshots')
+  rmSync(cwd, { recursive: true })
+  mkdirSync(join(cwd, '.git'), { recursive: true })
+  edit(cwd, 'package.json', () => '{ "type": "module" }\n')
+  edit(
+    cwd,
+    '.env',
+    () =>
+      '# Where the scale reports\nSCALE_PORT=4400\nFEED_URL=https://feed.fennelhill.example\nFEED_TOKEN=feed-hollow-oak-brook\n',
+  )
+  edit(cwd, 'server.js', () => "const quiet = process.env.QUIET === 'true'\nlisten(process.env.SCALE_PORT, quiet)\n")
+  return cwd
+}
+
+/** A copy in which a token is about to be committed, and the hook is there. */
+function committing() {
+  const cwd = copyApiary('screenshots')
+  const git = (...args) => spawnSync('git', args, { cwd })
+  rmSync(join(cwd, '.git'), { recursive: true })
+  git('init', '-q')
+  edit(cwd, '.gitignore', () => 'node_modules\n.env.*.local\n.env.local\n')
+  edit(cwd, 'collector/src/alerts.ts', (text) => `${text}const token = 'sms_test_buckwheat_clover_thyme'\n`)
+  git('add', 'collector/src/alerts.ts')
+  execFileSync(process.execPath, [join(top, 'packages/cli/bin/mappa.js'), 'guard', '--install'], { cwd })
   return cwd
 }
 

@@ -73,6 +73,12 @@ const lines: Readonly<Record<string, string>> = {
   'fill-json': '!fill --stage production --json',
   guard: 'guard',
   'guard-json': 'guard --json',
+  'rename-json': 'rename TILE_KEY MAP_TILE_KEY --json',
+  rename: 'rename TILE_KEY MAP_TILE_KEY',
+  'remove-read': 'remove COLLECTOR_PORT',
+  add: 'add FEED_PAUSE --type duration --default 90s',
+  'check-as-cloned': 'check --as-cloned',
+  'check-as-cloned-json': 'check --as-cloned --json',
   init: '<init --legend js',
   'init-json': '<init --legend js --json',
   compare: 'compare',
@@ -113,7 +119,7 @@ const lines: Readonly<Record<string, string>> = {
   with: 'with staging -- node -p process.env.COLLECTOR_URL',
   help: '--help',
   ...Object.fromEntries(
-    'check trace compare fill guard guide init list sample types emit lift completion with'
+    'add check trace compare fill guard guide init list remove rename sample types emit lift completion with'
       .split(' ')
       .map((command) => [`help-${command}`, `${command} --help`]),
   ),
@@ -128,6 +134,8 @@ const shapes: Readonly<Record<string, string>> = {
   'fill-json': 'fill',
   'guard-json': 'report',
   'init-json': 'init',
+  'rename-json': 'change',
+  'check-as-cloned-json': 'reports',
   'compare-json': 'compare',
   'compare-host-json': 'host',
   'guide-json': 'guide',

@@ -26,6 +26,8 @@ export interface Plan {
   readonly changes: readonly (FileChange & { readonly secret: boolean })[]
   /** `README.md:12` */
   readonly mentions: readonly string[]
+  /** The legend as it comes to be. */
+  readonly definition: Legend
 }
 
 /** Texts of files as they come to be. */
@@ -152,6 +154,7 @@ function planOf(changing: Changing, drafts: Drafts, entries: object, ...names: r
   return {
     changes: changes.map((change) => ({ ...change, secret: change.path.endsWith('.local') })),
     mentions: [...new Set(mentions)],
+    definition: whole,
   }
 }
 

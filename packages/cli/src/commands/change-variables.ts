@@ -102,6 +102,12 @@ async function changed(options: ChangeOptions, make: (project: SoundProject, fou
       talk().write(`${made.refusal}\n`)
       return { exitCode: exitCodes.faults }
     }
+    // What names a variable that is gone, such as the address of a source, has to go first.
+    const [broken] = contradictions(made.plan.definition, legendFile)
+    if (broken) {
+      talk().write(`${broken.message}${broken.remedy ? ` ${broken.remedy}` : ''} Nothing was written.\n`)
+      return { exitCode: exitCodes.faults }
+    }
     return await carryOut({ ...made.plan, root, found, command: made.command, hidden: made.hidden ?? [] }, options)
   } catch (error) {
     if (!(error instanceof RangeError)) throw error

@@ -242,7 +242,7 @@ function shownText(
   const lines = [
     ...(entries.length > 0
       ? [
-          `${counted(entries.length, 'variable')} found in ${before.layers.length > 0 ? counted(before.layers.length, 'layer file') : 'code'}${before.layers.length > 0 && before.reads.length > 0 ? ' and code' : ''}; types and secrecy are guessed: look them over.`,
+          `${counted(entries.length, 'variable')} found in ${sourcesOf(before)}; types and secrecy are guessed: look them over.`,
         ]
       : []),
     ...(secretNames.length > 0 ? [`Taken for secret: ${secretNames.join(', ')}.`] : []),
@@ -259,6 +259,12 @@ function shownText(
   ]
   const diff = shown.length > 0 ? `${diffText(shown, hidden, terminal).trimEnd()}\n` : ''
   return [diff, ...lines.map((line) => paragraph(line, terminal.width))].filter((line) => line !== '').join('\n')
+}
+
+/** Where the variables were found. */
+function sourcesOf({ layers, reads }: Before): string {
+  const names = layers.length > 3 ? counted(layers.length, 'layer file') : layers.map(({ path }) => path).join(', ')
+  return [names, reads.length > 0 ? 'code' : ''].filter((each) => each !== '').join(' and ') || 'the sample'
 }
 
 /** What a person has to do besides, and what to type next. */

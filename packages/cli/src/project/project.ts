@@ -15,6 +15,7 @@ import {
   type Texts,
 } from 'mappa'
 import {
+  counted,
   entriesOf,
   findRoot,
   gatherWaiting,
@@ -206,7 +207,7 @@ export function noLegend(root: string, so = ', so there is nothing to check the 
 /** So many folders or names are told. */
 const toldMax = 3
 
-/** What to type where there is no legend: in a member that has one, to have one made, or to write it. */
+/** What to type where there is no legend: in a member that has one, or to have one made. */
 export function nextStep(root: string): string {
   const other = legendAbove(root)
   if (other !== undefined)
@@ -220,9 +221,8 @@ export function nextStep(root: string): string {
   if (mayHoldSettings(root))
     return 'The code may hold settings; lift lists them, and shows the legend that it would write. Type: mappa lift'
   const names = [...new Set(layersAround(root).flatMap((layer) => (layer.source === 'file' ? [...layer.names()] : [])))]
-  const entries = names.slice(0, toldMax).map((name) => `${name}: { type: 'string' }`)
-  const rest = names.length > toldMax ? ', …' : ''
-  return `Write mappa.legend.mjs: import { legend } from 'mappa/legend'; export default legend({ ${entries.length > 0 ? `${entries.join(', ')}${rest}` : '…'} })`
+  const of = names.length === 0 ? '' : ` for ${counted(names.length, 'variable')} of the layer files`
+  return `init sets the project up, with a legend${of}. Type: mappa init`
 }
 
 /** A project's settings in a stage, on this machine. */
@@ -252,6 +252,8 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     ...sources,
     layers,
     thorough: true,
+    // Rules wait for what is to come from elsewhere.
+    ...(options.cloned && { givenElsewhere: true }),
     faults: faults.length > 0 ? faults : (sources.faults ?? []),
     ...(legendFile !== undefined && { legendName: legendFile, legendPlace: placeFor(root, legendFile) }),
   })

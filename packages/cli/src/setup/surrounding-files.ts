@@ -35,6 +35,14 @@ export function checkScriptChange(read: ReadFile): FileChange[] {
     const own = '"settings": "mappa check"'
     const lineEnd = before.includes('\r\n') ? '\r\n' : '\n'
     const first = nodesIn(document.properties)[0]
+    // On one line it stays on one.
+    if (!before.slice(document.start, document.end).includes('\n')) {
+      const last = nodesIn((scripts ?? document).properties).at(-1)
+      const text = scripts ? own : `"scripts": { ${own} }`
+      if (last) code.appendLeft(last.end, `, ${text}`)
+      else code.appendLeft((scripts ?? document).start + 1, ` ${text} `)
+      return [{ path, before, after: code.toString() }]
+    }
     const indent = first ? (/(?:^|\n)([ \t]*)$/.exec(before.slice(0, first.start))?.[1] ?? '  ') : '  '
     if (!scripts) {
       const last = nodesIn(document.properties).at(-1)
