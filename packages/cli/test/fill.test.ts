@@ -203,7 +203,12 @@ test('fill asks at a terminal: wrong answers at once, secrets unseen, nothing ha
     assert.ok(text.includes('https://wiki.fennelhill.example/alerts'))
   }
   // Whoever leaves at any question, by either way, has written nothing.
-  for (const [at, leave] of [end, interrupt, interrupt, interrupt, interrupt, interrupt].entries()) {
+  for (const [at, leave] of [
+    [0, end],
+    [1, interrupt],
+    [3, interrupt],
+    [5, interrupt],
+  ] as const) {
     const root = project(files)
     const asked = [...answers.slice(0, at), [answers[at]?.[0] as string, leave] as const]
     const { code, text } = await mappaAsked(['fill'], asked, { cwd: root })

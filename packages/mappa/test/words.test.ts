@@ -185,10 +185,10 @@ test('slips that are right by their entry are caught: placeholders, keys of anot
   }
   assert.match(
     survey(legend({ KEY: { type: 'string', secret: true, generate: { bytes: 32, text: 'hex' } } }), {
-      stage: 'test',
+      stage: 'development',
       layers: [],
     }).faults[0]?.remedy ?? '',
-    /^Write KEY=… in \.env\.test\.local, which stays on this machine\. Make one: node -p "'KEY=' \+ .*\(32\).*"$/,
+    /^Write KEY=… in \.env\.local, which stays on this machine\. Make one: node -p "'KEY=' \+ .*\(32\).*"$/,
   )
 })
 

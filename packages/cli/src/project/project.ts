@@ -218,9 +218,9 @@ export function nextStep(root: string): string {
       others.length > 0 ? `, ${others.slice(0, toldMax).join(', ')}${others.length > toldMax ? ', …' : ''}` : ''
     return `There is one in ${member}${rest}. Type: mappa check --root ${member}`
   }
-  if (mayHoldSettings(root))
-    return 'The code may hold settings; lift lists them, and shows the legend that it would write. Type: mappa lift'
   const names = [...new Set(layersAround(root).flatMap((layer) => (layer.source === 'file' ? [...layer.names()] : [])))]
+  if (names.length === 0 && mayHoldSettings(root))
+    return 'The code may hold settings; lift lists them, and shows the legend that it would write. Type: mappa lift'
   const of = names.length === 0 ? '' : ` for ${counted(names.length, 'variable')} of the layer files`
   return `init sets the project up, with a legend${of}. Type: mappa init`
 }
