@@ -98,117 +98,101 @@ test('legends in JSON and of several files, former names, and what is refused', 
       "import { legend } from 'mappa/legend'\nimport { shared } from './shared.mjs'\nexport default legend({ ...shared, LEVEL: { type: 'string', default: 'info' } })\n",
     'shared.mjs': "export const shared = {\n  FEED: { type: 'string' },\n}\n",
   }
-  const rows: readonly {
-    readonly files: Files
-    readonly line: string
-    readonly after?: Readonly<Record<string, string | RegExp>>
-    readonly says?: RegExp
-    readonly code?: number
-  }[] = [
-    {
-      files: json,
-      line: 'rename FEED NEST --formerly',
-      after: {
+  const legends = { 'mappa.legend.mjs': one }
+  const rows: readonly (readonly [
+    ...[line: string, files: Files, code?: number, says?: RegExp],
+    after?: Readonly<Record<string, string | RegExp>>,
+  ])[] = [
+    [
+      'rename FEED NEST --formerly',
+      json,
+      0,
+      /./,
+      {
         'mappa.legend.json':
           /"NEST": \{ "type": "string", "x-mappa-formerly": \["FEED"\] \}[\s\S]*"required": \["NEST", "LEVEL"\]/,
       },
-    },
-    {
-      files: json,
-      line: 'remove LEVEL',
-      after: {
+    ],
+    [
+      'remove LEVEL',
+      json,
+      0,
+      /./,
+      {
         'mappa.legend.json':
           '{\n  "properties": {\n    "FEED": { "type": "string" }\n  },\n  "required": ["FEED"]\n}\n',
       },
-    },
-    {
-      files: json,
-      line: 'add PORT --type port --optional',
-      after: { 'mappa.legend.json': /"PORT": \{ "type": "integer", "x-mappa-type": "port" \}\n {2}\}/ },
-    },
-    {
-      files: spread,
-      line: 'rename FEED NEST',
-      after: { 'shared.mjs': "export const shared = {\n  NEST: { type: 'string' },\n}\n" },
-    },
-    { files: spread, line: 'remove FEED', after: { 'shared.mjs': 'export const shared = {}\n' } },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'rename FEED NEST --formerly',
-      after: { 'mappa.legend.mjs': /NEST: \{ type: 'string', formerly: \['FEED'\] \}/ },
-    },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'remove FEED LEVEL',
-      after: { 'mappa.legend.mjs': legend('').replace('{\n}', '{}') },
-    },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'remove FEED',
-      after: { 'mappa.legend.mjs': legend("\n  // Who listens\n  LEVEL: { type: 'string', default: 'info' },\n") },
-    },
-    {
-      files: { 'mappa.legend.mjs': one, 'a.mjs': '\nprocess.env.LEVEL\n' },
-      line: 'remove LEVEL',
-      code: 1,
-      says: /Code still takes what is to be removed:\n {4}LEVEL in a\.mjs:2\nNothing was written/,
-    },
-    {
-      files: { 'mappa.legend.mjs': one, '.env': 'FEED=a\nNEST=b\n' },
-      line: 'rename FEED NEST',
-      code: 1,
-      says: /NEST is set there already\. Nothing was written/,
-    },
-    { files: { 'mappa.legend.mjs': one }, line: 'rename FEED LEVEL', code: 2, says: /has an entry LEVEL already/ },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'rename FEDE NEST',
-      code: 2,
-      says: /FEDE has no entry in the legend\. Did you mean FEED\?/,
-    },
-    { files: { 'mappa.legend.mjs': one }, line: 'rename FEED 9X', code: 2, says: /does not start with a digit/ },
-    {
-      files: { 'mappa.legend.mjs': legend("  ...Object.fromEntries([['FEED', { type: 'string' }]]),\n") },
-      line: 'remove FEED',
-      code: 1,
-      says: /makes the entry of FEED by code/,
-    },
-    { files: { 'mappa.legend.mjs': one }, line: 'add FEED', code: 2, says: /has an entry FEED already/ },
-    { files: { 'mappa.legend.mjs': one }, line: 'add PAUSE --type duraton', code: 2, says: /must have a type/ },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'add PAUSE --type duration --value 9',
-      code: 2,
-      says: /PAUSE must be a duration/,
-    },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'add KEY --secret --default x',
-      code: 2,
-      says: /is secret and has a default/,
-    },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: `add KEY --secret --value ${token}`,
-      code: 2,
-      says: /cannot stand on the command line/,
-    },
-    {
-      files: { 'mappa.legend.mjs': one, '.env': 'FEED=a\n' },
-      line: 'add PAUSE --type duration --default 90s --minimum 1s --value 2m --description Between_readings --as feed.pause',
-      after: {
+    ],
+    [
+      'add PORT --type port --optional',
+      json,
+      0,
+      /./,
+      { 'mappa.legend.json': /"PORT": \{ "type": "integer", "x-mappa-type": "port" \}\n {2}\}/ },
+    ],
+    ['rename FEED NEST', spread, 0, /./, { 'shared.mjs': "export const shared = {\n  NEST: { type: 'string' },\n}\n" }],
+    ['remove FEED', spread, 0, /./, { 'shared.mjs': 'export const shared = {}\n' }],
+    [
+      'rename FEED NEST --formerly',
+      legends,
+      0,
+      /./,
+      { 'mappa.legend.mjs': /NEST: \{ type: 'string', formerly: \['FEED'\] \}/ },
+    ],
+    ['remove FEED LEVEL', legends, 0, /./, { 'mappa.legend.mjs': legend('').replace('{\n}', '{}') }],
+    [
+      'remove FEED',
+      legends,
+      0,
+      /./,
+      { 'mappa.legend.mjs': legend("\n  // Who listens\n  LEVEL: { type: 'string', default: 'info' },\n") },
+    ],
+    [
+      'remove LEVEL',
+      { 'mappa.legend.mjs': one, 'a.mjs': '\nprocess.env.LEVEL\n' },
+      1,
+      /Code still takes what is to be removed:\n {4}LEVEL in a\.mjs:2\nNothing was written/,
+    ],
+    [
+      'rename FEED NEST',
+      { 'mappa.legend.mjs': one, '.env': 'FEED=a\nNEST=b\n' },
+      1,
+      /NEST is set there already\. Nothing was written/,
+    ],
+    ['rename FEED LEVEL', legends, 2, /has an entry LEVEL already/],
+    ['rename FEDE NEST', legends, 2, /FEDE has no entry in the legend\. Did you mean FEED\?/],
+    ['rename FEED 9X', legends, 2, /does not start with a digit/],
+    [
+      'remove FEED',
+      { 'mappa.legend.mjs': legend("  ...Object.fromEntries([['FEED', { type: 'string' }]]),\n") },
+      1,
+      /makes the entry of FEED by code/,
+    ],
+    ['add FEED', legends, 2, /has an entry FEED already/],
+    ['add PAUSE --type duraton', legends, 2, /must have a type/],
+    ['add PAUSE --type duration --value 9', legends, 2, /PAUSE must be a duration/],
+    ['add KEY --secret --default x', legends, 2, /is secret and has a default/],
+    [`add KEY --secret --value ${token}`, legends, 2, /cannot stand on the command line/],
+    [
+      'add PAUSE --type duration --default 90s --minimum 1s --value 2m --description Between_readings --as feed.pause',
+      { 'mappa.legend.mjs': one, '.env': 'FEED=a\n' },
+      0,
+      /./,
+      {
         'mappa.legend.mjs':
           /\n {2}\/\*\* Between_readings \*\/\n {2}PAUSE: \{ type: 'duration', default: '90s', as: 'feed\.pause', minimum: '1s' \},\n\}\)\n$/,
         '.env': 'FEED=a\nPAUSE=2m\n',
       },
-    },
-    {
-      files: { 'mappa.legend.mjs': one },
-      line: 'add SCALES --type integer --enum 1,2 --stage staging --value 2',
-      after: { 'mappa.legend.mjs': /SCALES: \{ type: 'integer', enum: \[1, 2\] \}/, '.env.staging': 'SCALES=2\n' },
-    },
+    ],
+    [
+      'add SCALES --type integer --enum 1,2 --stage staging --value 2',
+      legends,
+      0,
+      /./,
+      { 'mappa.legend.mjs': /SCALES: \{ type: 'integer', enum: \[1, 2\] \}/, '.env.staging': 'SCALES=2\n' },
+    ],
   ]
-  for (const { files, line, after = {}, says = /./, code = 0 } of rows) {
+  for (const [line, files, code = 0, says = /./, after = {}] of rows) {
     const root = project(files)
     const { stdout, stderr, code: ended } = await mappa([...line.split(' '), '--apply'], { cwd: root })
     assert.equal(ended, code, line + stdout + stderr)

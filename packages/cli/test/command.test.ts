@@ -148,7 +148,7 @@ Code reads it in sub/app.js:1.
     run: 'trace ALERT_TOKEN --stage staging',
     files: { 'mappa.legend.ts': mounted, '.env': '', 'mounted/token': token },
     env: { ALERT_TOKEN_FILE: 'mounted/token' },
-    out: /^ {2}→ mounted\/token \(ALERT_TOKEN_FILE in the process environment\) {2}\(secret\)\n {4}run\/ALERT_TOKEN .* hidden by ALERT_TOKEN_FILE/m,
+    out: /^ {2}→ mounted\/token \(ALERT_TOKEN_FILE in the process environment\) {2}\(secret\)\n {4}.*\n {4}run\/ALERT_TOKEN .* hidden by ALERT_TOKEN_FILE/m,
   },
   {
     run: 'trace LOG_LEVEL --stage staging',

@@ -40,64 +40,59 @@ function apiary(): string {
   return root
 }
 
-interface Chore {
-  /** What the last command says. */
-  readonly says?: RegExp
-  readonly code?: number
-  /** What a file holds afterwards. */
-  readonly file?: readonly [path: string, text: RegExp]
-  /** Answers to questions, for commands that ask. */
-  readonly asked?: readonly (readonly [question: string, keys: string])[]
-  readonly before?: (root: string) => void
-}
+/** What the last command says, its exit code, a file's text afterwards, answers to questions, and what is done before. */
+type Chore = readonly [
+  ...[says?: RegExp | undefined, code?: number | undefined, file?: readonly [path: string, text: RegExp] | undefined],
+  ...[asked?: readonly (readonly [question: string, keys: string])[] | undefined, before?: (root: string) => void],
+]
 
 /** What each chore comes to, by its heading. */
 const chores: Readonly<Record<string, Chore>> = {
-  'Start after a clone': {
-    before: (root) =>
+  'Start after a clone': [
+    /^debug$/m,
+    0,
+    ['.env.development', /TILE_KEY=tile_test_brook/],
+    [['TILE_KEY (leave', `tile_test_brook${enter}`]],
+    (root) =>
       writeFileSync(
         join(root, '.env.development'),
         readFileSync(join(root, '.env.development'), 'utf8').replace(/^TILE_KEY.*\n/m, ''),
       ),
-    asked: [['TILE_KEY (leave', `tile_test_brook${enter}`]],
-    says: /^debug$/m,
-    file: ['.env.development', /TILE_KEY=tile_test_brook/],
-  },
-  'Set a value': { file: ['.env.development', /LOG_LEVEL=debug/] },
-  'Set a value for one stage': { file: ['.env.staging', /^LOG_LEVEL=warn$/m], says: /1 value written: \.env\.staging/ },
-  'Set a value on this machine only': { file: ['.env.local', /^LOG_LEVEL=debug$/m] },
-  'Take values from a file': { file: ['.env.local', new RegExp(`ALERT_TOKEN=${fresh}`)], says: /2 values written/ },
-  'Add a variable': {
-    file: [
-      'mappa.legend.ts',
-      /\/\*\* Between two readings \*\/\n {4}FEED_PAUSE: \{ type: 'duration', default: '90s' \},/,
-    ],
-  },
-  'Rename a variable': { file: ['dashboard/src/map.ts', /MAP_TILE_KEY as TILE_KEY/], says: /files written/ },
-  'Remove a variable': { file: ['mappa.legend.ts', /^(?![\s\S]*OLD_FEED_URL)/] },
-  'Make a variable secret': { file: ['.env.local', /^MAIL_PASS=mail-pass-of-hives$/m], says: /-MAIL_PASS=\(secret\)/ },
-  'Change a type': { says: /mappa\.types\.d\.ts declares|is up to date/ },
-  'Retire a variable': { says: /Nobody reads OLD_FEED_URL/, code: 1 },
-  'Add a stage that is like another': {
-    file: ['mappa.legend.ts', /preview: \{ like: 'staging' \}/],
-    says: /\.env\.preview/,
-  },
-  'Give a colleague what they need': { says: /^<!doctype html>/i, file: ['.env.example', /MAIL_PASS=/] },
-  'Replace a key': {
-    asked: [['ALERT_TOKEN (', `${fresh}${enter}`]],
-    file: ['.env.local', new RegExp(fresh)],
-    says: /^No secret was found/,
-  },
-  'Replace a key without a pause': {
-    asked: [['SIGNING_KEYS (', `second-key-of-hives${enter}`]],
-    file: ['.env.local', /^SIGNING_KEYS=second-key-of-hives$/m],
-  },
-  'Find out where a value is from': { says: /→ \.env\.development:[\s\S]*Code reads it in collector\/src\/server\.ts/ },
-  'See everything at once': { says: /ALERT_TOKEN +sms_test_…\(secret\) +\.env\.local:1:13/ },
-  'See what differs between stages': { says: /variables differ/, code: 1 },
-  'Prepare a host': { says: /On the host and in layers/, code: 0 },
-  'Find out at night what production really has': { says: /the process environment/, code: 1 },
-  'Keep secrets out of commits': { says: /^No secret was found in what is staged/ },
+  ],
+  'Set a value': [/./, 0, ['.env.development', /LOG_LEVEL=debug/]],
+  'Set a value for one stage': [/1 value written: \.env\.staging/, 0, ['.env.staging', /^LOG_LEVEL=warn$/m]],
+  'Set a value on this machine only': [/./, 0, ['.env.local', /^LOG_LEVEL=debug$/m]],
+  'Take values from a file': [/2 values written/, 0, ['.env.local', new RegExp(`ALERT_TOKEN=${fresh}`)]],
+  'Add a variable': [
+    /./,
+    0,
+    ['mappa.legend.ts', /\/\*\* Between two readings \*\/\n {4}FEED_PAUSE: \{ type: 'duration', default: '90s' \},/],
+  ],
+  'Rename a variable': [/files written/, 0, ['dashboard/src/map.ts', /MAP_TILE_KEY as TILE_KEY/]],
+  'Remove a variable': [/./, 0, ['mappa.legend.ts', /^(?![\s\S]*OLD_FEED_URL)/]],
+  'Make a variable secret': [/-MAIL_PASS=\(secret\)/, 0, ['.env.local', /^MAIL_PASS=mail-pass-of-hives$/m]],
+  'Change a type': [/mappa\.types\.d\.ts declares|is up to date/],
+  'Retire a variable': [/Nobody reads OLD_FEED_URL/, 1],
+  'Add a stage that is like another': [/\.env\.preview/, 0, ['mappa.legend.ts', /preview: \{ like: 'staging' \}/]],
+  'Give a colleague what they need': [/^<!doctype html>/i, 0, ['.env.example', /MAIL_PASS=/]],
+  'Replace a key': [
+    /^No secret was found/,
+    0,
+    ['.env.local', new RegExp(fresh)],
+    [['ALERT_TOKEN (', `${fresh}${enter}`]],
+  ],
+  'Replace a key without a pause': [
+    /./,
+    0,
+    ['.env.local', /^SIGNING_KEYS=second-key-of-hives$/m],
+    [['SIGNING_KEYS (', `second-key-of-hives${enter}`]],
+  ],
+  'Find out where a value is from': [/→ \.env\.development:[\s\S]*Code reads it in collector\/src\/server\.ts/],
+  'See everything at once': [/ALERT_TOKEN +sms_test_…\(secret\) +\.env\.local:1:13/],
+  'See what differs between stages': [/variables differ/, 1],
+  'Prepare a host': [/On the host and in layers/, 0],
+  'Find out at night what production really has': [/the process environment/, 1],
+  'Keep secrets out of commits': [/^No secret was found in what is staged/],
 }
 
 const page = readFileSync(join(top, 'docs/everyday.md'), 'utf8')
@@ -125,7 +120,7 @@ test('each chore of docs/everyday.md works in at most two commands, as the page 
   )
   assert.ok(sections.length >= 20)
   const work = sections.map(({ heading, commands }) => async () => {
-    const { says = /./, code = 0, file, asked, before } = chores[heading] as Chore
+    const [says = /./, code = 0, file, asked, before] = chores[heading] as Chore
     assert.ok(commands.length > 0 && commands.length <= 2, heading)
     const root = apiary()
     before?.(root)

@@ -25,118 +25,84 @@ const held = (root: string, ...files: string[]) =>
   files.map((file) => (existsSync(join(root, file)) ? readFileSync(join(root, file), 'utf8') : undefined))
 
 test('fill writes what is given to the layer where it belongs, and refuses what is wrong', async () => {
-  const rows: readonly {
-    readonly files?: Readonly<Record<string, string>>
-    readonly args: readonly string[]
-    readonly env?: Readonly<Record<string, string>>
-    readonly code?: number
-    readonly says: RegExp
-    readonly after?: Readonly<Record<string, string | RegExp | undefined>>
-  }[] = [
-    {
-      args: [],
-      code: 1,
-      says: /still lacks:\n {4}ALERT_TOKEN, which goes to \.env\.local\n {8}Obtain: https:[\s\S]*LOG_LEVEL[\s\S]*--from FILE/,
-    },
-    {
-      args: ['--stage', 'staging'],
-      code: 1,
-      says: /SESSION_KEY, which is set on its host, and here goes to \.env\.staging\.local/,
-    },
-    {
-      args: ['LOG_LEVEL=debug'],
-      says: /^1 value written: \.env \(LOG_LEVEL\)\.\n$/,
-      after: { '.env': 'LOG_LEVEL=debug\n' },
-    },
-    {
-      args: ['LOG_LEVEL=debug', '--stage', 'staging'],
-      says: /\.env\.staging \(/,
-      after: { '.env.staging': 'LOG_LEVEL=debug\n' },
-    },
+  type Texts = Readonly<Record<string, string | RegExp | undefined>>
+  const rows: readonly (readonly [
+    ...[args: readonly string[], says: RegExp, code?: number, after?: Texts | undefined],
+    ...[files?: Readonly<Record<string, string>> | undefined, env?: Readonly<Record<string, string>>],
+  ])[] = [
+    [
+      [],
+      /still lacks:\n {4}ALERT_TOKEN, which goes to \.env\.local\n {8}Obtain: https:[\s\S]*LOG_LEVEL[\s\S]*--from FILE/,
+      1,
+    ],
+    [['--stage', 'staging'], /SESSION_KEY, which is set on its host, and here goes to \.env\.staging\.local/, 1],
+    [['LOG_LEVEL=debug'], /^1 value written: \.env \(LOG_LEVEL\)\.\n$/, 0, { '.env': 'LOG_LEVEL=debug\n' }],
+    [['LOG_LEVEL=debug', '--stage', 'staging'], /\.env\.staging \(/, 0, { '.env.staging': 'LOG_LEVEL=debug\n' }],
     // It has words of its own for a stage, so that it differs.
-    {
-      args: ['FEED_URL=http://a.example'],
-      says: /\.env\.development \(/,
-      after: { '.env.development': 'FEED_URL=http://a.example\n' },
-    },
-    {
-      args: ['FEED_URL=http://a.example', '--stage', 'staging'],
-      code: 2,
-      says: /must be .*https.*and is "http:\/\/a\.example"/,
-    },
+    [['FEED_URL=http://a.example'], /\.env\.development \(/, 0, { '.env.development': 'FEED_URL=http://a.example\n' }],
+    [['FEED_URL=http://a.example', '--stage', 'staging'], /must be .*https.*and is "http:\/\/a\.example"/, 2],
     // Where it is already, with its comment and quotes.
-    {
-      files: { '.env.local': "LOG_LEVEL='info' # loud\n" },
-      args: ['LOG_LEVEL=debug'],
-      says: /-LOG_LEVEL='info' # loud\n\+LOG_LEVEL='debug' # loud\n/,
-      after: { '.env.local': "LOG_LEVEL='debug' # loud\n", '.env': undefined },
-    },
-    { files: { '.env.staging': 'LOG_LEVEL=info\n' }, args: ['LOG_LEVEL=debug'], says: /\.env\.development \(/ },
-    { args: ['LOG_LEVEL=debug', '--into', 'local'], says: /\.env\.local \(/ },
-    {
-      args: ['SCALES=7', 'NOTE=a b', '--into', 'stage'],
-      says: /2 values/,
-      after: { '.env.development': "SCALES=7\nNOTE='a b'\n" },
-    },
-    { args: ['LOG_LEVEL=debug'], env: { LOG_LEVEL: 'info' }, says: /The process environment sets LOG_LEVEL, too/ },
-    {
-      args: ['SCALES=0', 'LOG_LEVEL=debug'],
-      code: 2,
-      says: /SCALES must be [\s\S]*Nothing was written\./,
-      after: { '.env': undefined },
-    },
-    {
-      args: [`ALERT_TOKEN=${token}`],
-      code: 2,
-      says: /^ALERT_TOKEN is secret, .*\n {4}Type: mappa fill ALERT_TOKEN\n$/,
-    },
-    { args: ['ALERT_TOKEN', '--into', 'shared'], code: 2, says: /own layer only: --into local/ },
-    { args: [`sms_${token}`], code: 2, says: /^Argument 1 has no entry/ },
-    { args: ['OTHER=1'], code: 2, says: /^OTHER has no entry/ },
-    { args: ['--replace'], code: 2, says: /needs a name/ },
-    { args: ['LOG_LEVEL', '--replace'], code: 2, says: /--replace is for secrets/ },
-    { args: ['--from', 'gone'], code: 2, says: /--from names gone, which is not there/ },
-    { args: ['SESSION_KEY', '--generate'], says: /\.env\.local \(SESSION_KEY\)/, after: { '.env.local': made } },
-    {
-      args: ['--generate'],
-      code: 1,
-      says: /1 value written[\s\S]*lacks:\n {4}ALERT_TOKEN/,
-      after: { '.env.local': made },
-    },
+    [
+      ['LOG_LEVEL=debug'],
+      /-LOG_LEVEL='info' # loud\n\+LOG_LEVEL='debug' # loud\n/,
+      0,
+      { '.env.local': "LOG_LEVEL='debug' # loud\n", '.env': undefined },
+      { '.env.local': "LOG_LEVEL='info' # loud\n" },
+    ],
+    [['LOG_LEVEL=debug'], /\.env\.development \(/, 0, undefined, { '.env.staging': 'LOG_LEVEL=info\n' }],
+    [['LOG_LEVEL=debug', '--into', 'local'], /\.env\.local \(/],
+    [['SCALES=7', 'NOTE=a b', '--into', 'stage'], /2 values/, 0, { '.env.development': "SCALES=7\nNOTE='a b'\n" }],
+    [
+      ['LOG_LEVEL=debug'],
+      /The process environment sets LOG_LEVEL, too/,
+      0,
+      undefined,
+      undefined,
+      { LOG_LEVEL: 'info' },
+    ],
+    [['SCALES=0', 'LOG_LEVEL=debug'], /SCALES must be [\s\S]*Nothing was written\./, 2, { '.env': undefined }],
+    [[`ALERT_TOKEN=${token}`], /^ALERT_TOKEN is secret, .*\n {4}Type: mappa fill ALERT_TOKEN\n$/, 2],
+    [['ALERT_TOKEN', '--into', 'shared'], /own layer only: --into local/, 2],
+    [[`sms_${token}`], /^Argument 1 has no entry/, 2],
+    [['OTHER=1'], /^OTHER has no entry/, 2],
+    [['--replace'], /needs a name/, 2],
+    [['LOG_LEVEL', '--replace'], /--replace is for secrets/, 2],
+    [['--from', 'gone'], /--from names gone, which is not there/, 2],
+    [['SESSION_KEY', '--generate'], /\.env\.local \(SESSION_KEY\)/, 0, { '.env.local': made }],
+    [['--generate'], /1 value written[\s\S]*lacks:\n {4}ALERT_TOKEN/, 1, { '.env.local': made }],
     // A secret in a committed layer is moved.
-    {
-      files: { '.env': `ALERT_TOKEN=${token}\nNOTE=x\n` },
-      args: ['ALERT_TOKEN'],
-      says: /-ALERT_TOKEN=\(secret\)/,
-      after: { '.env': 'NOTE=x\n', '.env.local': `ALERT_TOKEN=${token}\n` },
-    },
-    {
-      files: { values: `ALERT_TOKEN=${token}\nLOG_LEVEL=info\nEXTRA=1\n` },
-      args: ['--from', 'values'],
-      code: 1,
-      says: /2 values written: \.env\.local \(ALERT_TOKEN\), \.env \(LOG_LEVEL\)/,
-      after: { '.env.local': `ALERT_TOKEN=${token}\n`, '.env': 'LOG_LEVEL=info\n' },
-    },
-    {
-      files: { values: JSON.stringify({ SCALES: 9, LOG_LEVEL: 'info' }) },
-      args: ['SCALES', '--from', 'values'],
-      says: /1 value written/,
-    },
-    {
-      files: { values: `ALERT_TOKEN=short\nLOG_LEVEL=info\n` },
-      args: ['--from', 'values'],
-      code: 2,
-      says: /ALERT_TOKEN must be/,
-    },
-    { files: { values: "A='\n" }, args: ['--from', 'values'], code: 2, says: /line 1 cannot be understood/ },
-    {
-      files: { '.env': "NOTE='open\n" },
-      args: ['LOG_LEVEL=debug'],
-      says: /1 value written/,
-      after: { '.env': "NOTE='open\nLOG_LEVEL=debug\n" },
-    },
+    [
+      ['ALERT_TOKEN'],
+      /-ALERT_TOKEN=\(secret\)/,
+      0,
+      { '.env': 'NOTE=x\n', '.env.local': `ALERT_TOKEN=${token}\n` },
+      { '.env': `ALERT_TOKEN=${token}\nNOTE=x\n` },
+    ],
+    [
+      ['--from', 'values'],
+      /2 values written: \.env\.local \(ALERT_TOKEN\), \.env \(LOG_LEVEL\)/,
+      1,
+      { '.env.local': `ALERT_TOKEN=${token}\n`, '.env': 'LOG_LEVEL=info\n' },
+      { values: `ALERT_TOKEN=${token}\nLOG_LEVEL=info\nEXTRA=1\n` },
+    ],
+    [
+      ['SCALES', '--from', 'values'],
+      /1 value written/,
+      0,
+      undefined,
+      { values: JSON.stringify({ SCALES: 9, LOG_LEVEL: 'info' }) },
+    ],
+    [['--from', 'values'], /ALERT_TOKEN must be/, 2, undefined, { values: `ALERT_TOKEN=short\nLOG_LEVEL=info\n` }],
+    [['--from', 'values'], /line 1 cannot be understood/, 2, undefined, { values: "A='\n" }],
+    [
+      ['LOG_LEVEL=debug'],
+      /1 value written/,
+      0,
+      { '.env': "NOTE='open\nLOG_LEVEL=debug\n" },
+      { '.env': "NOTE='open\n" },
+    ],
   ]
-  for (const { files = {}, args, env = {}, code = 0, says, after = {} } of rows) {
+  for (const [args, says, code = 0, after = {}, files = {}, env = {}] of rows) {
     const root = project({ 'mappa.legend.mjs': legend, ...files })
     const { stdout, stderr, code: ended } = await mappa(['fill', ...args], { cwd: root, env })
     assert.match(stdout + stderr, says, args.join(' '))

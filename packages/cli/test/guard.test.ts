@@ -27,109 +27,102 @@ function repository(files: Readonly<Record<string, string>>, added: readonly str
 
 test('guard finds layers that are not ignored, and secrets in what is tracked, staged, published or built', async () => {
   const odd = 'notes "of bees"\tä.txt'
-  const rows: Readonly<
-    Record<
-      string,
-      {
-        files?: Readonly<Record<string, string>>
-        added?: readonly string[]
-        args?: readonly string[]
-        says: readonly RegExp[]
-        before?: (root: string) => void
-      }
-    >
-  > = {
-    nothing: {
-      files: ignored,
-      added: ['mappa.legend.mjs', '.gitignore'],
-      says: [
+  type Row = readonly [
+    ...[
+      says: readonly RegExp[],
+      files?: Readonly<Record<string, string>> | undefined,
+      added?: readonly string[] | undefined,
+    ],
+    ...[args?: readonly string[] | undefined, before?: (root: string) => void],
+  ]
+  const rows: Readonly<Record<string, Row>> = {
+    nothing: [
+      [
         /^No secret was found in what version control\nhas|^No secret was found in what version control has/,
         /1 of the 2\s+secrets of the legend/,
       ],
-    },
-    'no rule': { added: [], says: [/^\.env\.local belongs to this machine, and version control would take it/] },
-    'no rule, and no file yet': {
-      added: [],
-      before: (root) => rmSync(join(root, '.env.local')),
-      says: [/version control would take it[\s\S]*\n1 fault/],
-    },
-    'a rule in a folder above': {
-      files: {},
-      says: [/No secret was found/],
-      added: [],
-      before: (root) => writeFileSync(join(root, '.git/info/exclude'), '.env*.local\n'),
-    },
-    'tracked although ignored': {
-      files: ignored,
-      added: ['.env.local'],
-      says: [/version control has it\.\n.*\n {4}Type: git rm --cached \.env\.local/],
-    },
-    'in a tracked file': {
-      files: { ...ignored, 'a/b.txt': `x\n\nkey=${Buffer.from(token).toString('base64')}\n` },
-      added: ['a'],
-      says: [/a\/b\.txt holds the text of ALERT_TOKEN, and version control has it\.\n {4}a\/b\.txt:3:1/],
-    },
-    staged: {
-      files: { ...ignored, 'b.txt': `one\ntwo\n${token}\n` },
-      added: ['b.txt'],
-      args: ['--staged'],
-      says: [/b\.txt holds the text of ALERT_TOKEN, and is about to be committed\.\n {4}b\.txt:3:1/],
-    },
-    'staged under an odd name': {
-      files: { ...ignored, [odd]: token },
-      added: [odd],
-      args: ['--staged'],
-      says: [/notes "of bees"\\tä\.txt holds the text/],
-    },
-    'staged, a layer of this machine': {
-      added: ['.env.local'],
-      args: ['--staged'],
-      says: [/\.env\.local belongs to this machine, and version control has it/],
-    },
-    'not staged': {
-      files: { ...ignored, 'b.txt': token },
-      added: [],
-      args: ['--staged'],
-      says: [/^No secret was found in what is staged/],
-    },
-    'committed before, changed elsewhere now': {
-      files: { ...ignored, 'b.txt': `${token}\n` },
-      before: (root) => {
+      ignored,
+      ['mappa.legend.mjs', '.gitignore'],
+    ],
+    'no rule': [[/^\.env\.local belongs to this machine, and version control would take it/], undefined, []],
+    'no rule, and no file yet': [
+      [/version control would take it[\s\S]*\n1 fault/],
+      undefined,
+      [],
+      undefined,
+      (root) => rmSync(join(root, '.env.local')),
+    ],
+    'a rule in a folder above': [
+      [/No secret was found/],
+      {},
+      [],
+      undefined,
+      (root) => writeFileSync(join(root, '.git/info/exclude'), '.env*.local\n'),
+    ],
+    'tracked although ignored': [
+      [/version control has it\.\n.*\n {4}Type: git rm --cached \.env\.local/],
+      ignored,
+      ['.env.local'],
+    ],
+    'in a tracked file': [
+      [/a\/b\.txt holds the text of ALERT_TOKEN, and version control has it\.\n {4}a\/b\.txt:3:1/],
+      { ...ignored, 'a/b.txt': `x\n\nkey=${Buffer.from(token).toString('base64')}\n` },
+      ['a'],
+    ],
+    staged: [
+      [/b\.txt holds the text of ALERT_TOKEN, and is about to be committed\.\n {4}b\.txt:3:1/],
+      { ...ignored, 'b.txt': `one\ntwo\n${token}\n` },
+      ['b.txt'],
+      ['--staged'],
+    ],
+    'staged under an odd name': [
+      [/notes "of bees"\\tä\.txt holds the text/],
+      { ...ignored, [odd]: token },
+      [odd],
+      ['--staged'],
+    ],
+    'staged, a layer of this machine': [
+      [/\.env\.local belongs to this machine, and version control has it/],
+      undefined,
+      ['.env.local'],
+      ['--staged'],
+    ],
+    'not staged': [[/^No secret was found in what is staged/], { ...ignored, 'b.txt': token }, [], ['--staged']],
+    'committed before, changed elsewhere now': [
+      [/^No secret/],
+      { ...ignored, 'b.txt': `${token}\n` },
+      undefined,
+      ['--staged'],
+      (root) => {
         git(root, 'commit', '-qm', 'b')
         writeFileSync(join(root, 'b.txt'), `${token}\nmore\n`)
         git(root, 'add', 'b.txt')
       },
-      args: ['--staged'],
-      says: [/^No secret/],
-    },
-    published: {
-      files: {
+    ],
+    published: [
+      [/lib\/a\.js holds the text of ALERT_TOKEN, and would be in the published package/],
+      {
         ...ignored,
         'package.json': '{ "name": "hives", "version": "1.0.0", "files": ["lib"] }',
         'lib/a.js': `x = '${token}'`,
       },
-      added: [],
-      says: [/lib\/a\.js holds the text of ALERT_TOKEN, and would be in the published package/],
-    },
-    private: {
-      files: { ...ignored, 'package.json': '{ "name": "hives", "private": true }', 'lib/a.js': `x = '${token}'` },
-      added: [],
-      says: [/^No secret/],
-    },
-    built: {
-      files: { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n' },
-      added: [],
-      says: [/sent along with a container's build/],
-    },
-    'built without': {
-      files: { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n', '.dockerignore': '**/.env*.local\n' },
-      added: [],
-      says: [/^No secret/],
-    },
-    'as JSON': { added: [], args: ['--json'], says: [/"kind": "not-ignored"/] },
-    'as SARIF': { added: [], args: ['--sarif'], says: [/"ruleId": "not-ignored"/] },
+      [],
+    ],
+    private: [
+      [/^No secret/],
+      { ...ignored, 'package.json': '{ "name": "hives", "private": true }', 'lib/a.js': `x = '${token}'` },
+      [],
+    ],
+    built: [[/sent along with a container's build/], { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n' }, []],
+    'built without': [
+      [/^No secret/],
+      { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n', '.dockerignore': '**/.env*.local\n' },
+      [],
+    ],
+    'as JSON': [[/"kind": "not-ignored"/], undefined, [], ['--json']],
+    'as SARIF': [[/"ruleId": "not-ignored"/], undefined, [], ['--sarif']],
   }
-  for (const [name, { files = {}, added, args = [], says, before }] of Object.entries(rows)) {
+  for (const [name, [says, files = {}, added, args = [], before]] of Object.entries(rows)) {
     const root = repository(files, added)
     before?.(root)
     const { stdout, stderr, code } = await mappa(['guard', ...args], { cwd: root })
