@@ -227,7 +227,7 @@ Code reads it in sub/app.js:1.
   { run: 'check --stag x', code: 2, err: /no option --stag\./ },
   { run: 'check more', code: 2, out: /and is "more"/ },
   { run: 'types more', code: 2, err: /more arguments than/ },
-  { run: '--help', out: /Commands:\n {2}check .*every fault and notice/ },
+  { run: '--help', out: /Commands:\n {2}add .*\n[\s\S]*\n {2}check .*every fault and notice/ },
   { run: 'with --help', out: /Example:\n {2}mappa with staging -- node server\.js/ },
 ]
 

@@ -46,8 +46,8 @@ interface Misnamed {
 export async function init(options: InitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
   if (project.legendFile !== undefined && (!project.definition || contradictions(project.definition).length > 0)) {
-    const refused = await openSound(options, 'Nothing was written.')
-    return { exitCode: exitCodes.faults, ...('refused' in refused && { cause: refused.cause }) }
+    const sound = await openSound(options, 'Nothing was written.')
+    return { exitCode: exitCodes.faults, ...('refused' in sound && { cause: sound.cause }) }
   }
   const { root } = project
   const misnamed = misnamedIn(root, project.definition)
@@ -57,7 +57,8 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   const changes = withRenames(setup, misnamed, root)
   const terminal = output()
   if (options.json) {
-    if (options.apply) write(changes, root)
+    const why = options.apply ? writeFailure(changes, root) : undefined
+    if (why !== undefined) return refused(why)
     terminal.write(jsonText(setupJson(setup, changes, misnamed, options.apply === true)))
     return { exitCode: exitCodes.fine }
   }
@@ -89,13 +90,8 @@ async function confirmed(
     if (!(await confirmWrite(`${counted(changes.length, 'file')} would be written`)))
       return { exitCode: exitCodes.fine }
   }
-  try {
-    write(changes, root)
-  } catch (error) {
-    if (!(error instanceof WriteError)) throw error
-    talk().write(`${error.message}\n`)
-    return { exitCode: exitCodes.faults }
-  }
+  const why = writeFailure(changes, root)
+  if (why !== undefined) return refused(why)
   const made = changes.filter(({ after }) => after !== null).map(({ path }) => path)
   const gone = changes.filter(({ after }) => after === null).map(({ path }) => path)
   const told = `${counted(made.length, 'file')} written: ${made.join(', ')}.${gone.length > 0 ? ` Removed: ${gone.join(', ')}.` : ''}`
@@ -112,11 +108,23 @@ interface Change {
   readonly secret: boolean
 }
 
-function write(changes: readonly Change[], root: string): void {
-  writeFiles(
-    changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
-    root,
-  )
+/** Writes all files or none: undefined, or why it could not. */
+function writeFailure(changes: readonly Change[], root: string): string | undefined {
+  try {
+    writeFiles(
+      changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
+      root,
+    )
+    return undefined
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    return error.message
+  }
+}
+
+function refused(why: string): { exitCode: number } {
+  talk().write(`${why}\n`)
+  return { exitCode: exitCodes.faults }
 }
 
 /** Layer files with names that nobody reads, whose right name is free. */
