@@ -346,7 +346,13 @@ function commandsProject(count) {
   writeFileSync(join(cwd, 'mappa.legend.json'), JSON.stringify({ type: 'object', properties, required: names }))
   const files = ['.env', '.env.staging', '.env.production', '.env.local', '.env.staging.local']
   for (const [at, file] of files.entries()) {
-    const lines = names.filter((_, number) => number % (at + 1) === 0)
+    // Secrets stand in layers of this machine only; elsewhere they are faults.
+    const isSecret = (number) => number % 7 === 0
+    const lines = names.filter((_, number) =>
+      file.endsWith('.local')
+        ? isSecret(number) || number % (at + 1) === 0
+        : !isSecret(number) && number % (at + 1) === 0,
+    )
     writeFileSync(
       join(cwd, file),
       lines.map((name) => `${name}=https://collector.fennelhill.example/hives/${at}/${name}\n`).join(''),

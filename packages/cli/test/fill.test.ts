@@ -66,6 +66,8 @@ test('fill writes what is given to the layer where it belongs, and refuses what 
     [[`sms_${token}`], /^Argument 1 has no entry/, 2],
     [['OTHER=1'], /^OTHER has no entry/, 2],
     [['--replace'], /needs a name/, 2],
+    [['ALERT_TOKEN'], /^Nothing was written\. At a terminal, mappa fill asks for each/, 1],
+    [['--generate', '--into', 'shared'], /\.env\.local \(SESSION_KEY\)/, 1, { '.env': undefined }],
     [['LOG_LEVEL', '--replace'], /--replace is for secrets/, 2],
     [['--from', 'gone'], /--from names gone, which is not there/, 2],
     [['SESSION_KEY', '--generate'], /\.env\.local \(SESSION_KEY\)/, 0, { '.env.local': made }],

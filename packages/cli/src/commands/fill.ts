@@ -247,7 +247,7 @@ function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitC
         }),
       )
     else {
-      const done = { filled, changes: [...changes, ...rules], left: open, found, place: run.place }
+      const done = { filled, changes: [...changes, ...rules], left: open, found, place: run.place, named: isNamed }
       terminal.write(filledText(done, terminal, isAsked()))
     }
     if (options.replace || options.dropOld) tellHolders(filled, run)

@@ -20,7 +20,8 @@ export interface Placing {
 export function fileFor(variable: Variable, { found, into, stageNamed, differing }: Placing): string {
   const stage = found.stage.name
   const local = stage === 'development' ? '.env.local' : `.env.${stage}.local`
-  if (into !== undefined) return { shared: '.env', stage: `.env.${stage}`, local }[into]
+  // A secret goes to this machine's own layer, whatever was wanted for the others.
+  if (into !== undefined) return variable.secret ? local : { shared: '.env', stage: `.env.${stage}`, local }[into]
   const isStages = stageNamed || differing.has(variable.name)
   const there = found.layers.findLast(
     (layer) =>

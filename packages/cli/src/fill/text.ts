@@ -14,10 +14,19 @@ interface Done {
   readonly left: readonly Variable[]
   readonly found: Survey
   readonly place: (variable: Variable) => string
+  /** Whether variables were named, so that others may still be lacking. */
+  readonly named: boolean
 }
 
+/** How values are given where no person is there to be asked. */
+const howToGive = 'At a terminal, mappa fill asks for each; from a file: mappa fill --from FILE'
+
 /** What was written, and what is still lacking. `asked` says whether a person was there to answer. */
-export function filledText({ filled, changes, left, found, place }: Done, terminal: Terminal, asked: boolean): string {
+export function filledText(
+  { filled, changes, left, found, place, named }: Done,
+  terminal: Terminal,
+  asked: boolean,
+): string {
   const stage = found.stage.name
   const lines: string[] = []
   // A file that was there is shown as it changes, without the secrets around that; of a new one its name says enough.
@@ -36,7 +45,8 @@ export function filledText({ filled, changes, left, found, place }: Done, termin
       say(`The process environment sets ${above.map(({ name }) => name).join(', ')}, too, and that counts here.`)
   }
   if (left.length === 0) {
-    if (filled.length === 0) say(`Stage ${stage} lacks nothing on this machine.`)
+    if (filled.length === 0 && !named) say(`Stage ${stage} lacks nothing on this machine.`)
+    else if (filled.length === 0) say(`Nothing was written.${asked ? '' : ` ${howToGive}`}`)
     return `${lines.join('\n')}\n`
   }
   // Where a program is deployed, a file of this machine helps nobody else.
@@ -48,6 +58,6 @@ export function filledText({ filled, changes, left, found, place }: Done, termin
     )
     lines.push(...obtainLines(variable).map((line) => `        ${line}`))
   }
-  if (!asked) say('At a terminal, mappa fill asks for each; from a file: mappa fill --from FILE')
+  if (!asked) say(howToGive)
   return `${lines.join('\n')}\n`
 }

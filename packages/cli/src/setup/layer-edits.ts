@@ -1,4 +1,4 @@
-import { readLayer } from 'mappa'
+import { type Legend, layerFromText, readLayer, survey } from 'mappa'
 import type { FileChange } from '../terminal/diff.js'
 
 /** A layer file as it is. */
@@ -38,14 +38,18 @@ function commentAbove(text: string, nameStart: number): string | undefined {
   return comment === '' || comment.length > 300 ? undefined : comment
 }
 
-/** Secrets that stand in committed layers, moved to this machine's own; and dollar signs before known names written with braces. */
+/**
+ * Secrets that stand in committed layers, moved to this machine's own; dollar signs before known names written with braces; and
+ * values in quotes where other readers would take them otherwise.
+ */
 export function mendedLayers(
   layers: readonly LayerText[],
   secrets: ReadonlySet<string>,
-  known: ReadonlySet<string>,
+  definition: Legend,
 ): { readonly changes: readonly (FileChange & { readonly secret: boolean })[]; readonly kept: readonly string[] } {
   const before = new Map(layers.map(({ path, text }) => [path, text]))
-  const after = new Map(layers.map(({ path, text }) => [path, withBraces(text, known)]))
+  const known = new Set(Object.keys(definition.entries))
+  const after = new Map(layers.map(({ path, text }) => [path, withQuotes(path, withBraces(text, known), definition)]))
   const kept: string[] = []
   const local = new Set<string>()
   for (const { path } of layers) {
@@ -103,6 +107,26 @@ function withoutNames(text: string, names: readonly string[]) {
     }
   }
   return { text: rest, comments }
+}
+
+/**
+ * A layer's text in which what other readers would take otherwise is written so that all agree, where its value may be shown
+ * and the legend's own notice says how.
+ */
+function withQuotes(path: string, text: string, definition: Legend): string {
+  const { notices } = survey(definition, { stage: 'development', layers: [layerFromText(path, text)] })
+  let mended = text
+  for (const { kind, name, remedy = '' } of notices) {
+    const [, written] = /^Write: \w+=(['"].*['"])$/.exec(remedy) ?? []
+    const layer = readLayer(mended)
+    const [range, ...more] = layer.ranges().get(name ?? '') ?? []
+    if (kind !== 'read-differently' || name === undefined || written === undefined || !range || more.length > 0)
+      continue
+    const fresh = mended.slice(0, range.valueStart) + written + mended.slice(range.valueEnd)
+    // The value must be the one that it was.
+    if (readLayer(fresh).get(name) === layer.get(name)) mended = fresh
+  }
+  return mended
 }
 
 /** The comment lines at the end of a text, as they are written; what looks like an assignment is none. */

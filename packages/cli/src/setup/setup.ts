@@ -61,7 +61,11 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
   const secrets = new Set(
     Object.entries(known).flatMap(([name, entry]) => ((entry as { secret?: boolean }).secret ? [name] : [])),
   )
-  const { changes: mended, kept } = mendedLayers(before.layers, secrets, new Set(Object.keys(known)))
+  const { changes: mended, kept } = mendedLayers(before.layers, secrets, {
+    ...before.definition,
+    entries: known,
+    stages: [],
+  } as unknown as Legend)
   const legend = legendChangeFor(legendFile, entries, before, wishes)
   const stages = {
     ...(wishes.stage !== undefined && { [wishes.stage]: wishes.like === undefined ? {} : { like: wishes.like } }),
