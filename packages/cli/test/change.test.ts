@@ -301,3 +301,21 @@ test('trace says where code takes a variable, who changed its line, and whether 
     assert.deepEqual([status, stdout], [code, out], stderr)
   }
 })
+
+test('lines around a change show no secret, however short, and no value of a name without an entry', async () => {
+  const root = project({
+    'mappa.legend.mjs': legend("  PIN: { type: 'string', secret: true },\n  LEVEL: { type: 'string' },\n"),
+    '.env.local': "PIN='7q'\nLEVEL=a\nSTRAY=zz9\n",
+  })
+  for (const line of [
+    'fill LEVEL=b',
+    'rename LEVEL LOUD',
+    'rename PIN CODE',
+    'remove LEVEL',
+    'add NEW --value x --stage development',
+  ]) {
+    const { stdout, stderr } = await mappa(line.split(' '), { cwd: root })
+    assert.doesNotMatch(stdout + stderr, /7q|zz9/, line)
+    if (!line.startsWith('add')) assert.match(stdout, /@@ -[\s\S]*\(secret\)/, line)
+  }
+})

@@ -4,6 +4,7 @@ import { adding, type Plan, removing, renaming, takersOf } from '../change/plan.
 import type { Word, Words } from '../declared/legend-edits.js'
 import { wrongAnswer } from '../fill/answer.js'
 import { fileFor } from '../fill/belongs.js'
+import { hiddenValues } from '../fill/hidden-values.js'
 import { changingOf } from '../project/changing.js'
 import { contradictions, openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
 import { isAsked, talk } from '../terminal/terminal.js'
@@ -108,12 +109,27 @@ async function changed(options: ChangeOptions, make: (project: SoundProject, fou
       talk().write(`${broken.message}${broken.remedy ? ` ${broken.remedy}` : ''} Nothing was written.\n`)
       return { exitCode: exitCodes.faults }
     }
-    return await carryOut({ ...made.plan, root, found, command: made.command, hidden: made.hidden ?? [] }, options)
+    return await carryOut(
+      {
+        ...made.plan,
+        root,
+        found,
+        command: made.command,
+        hidden: [...(made.hidden ?? []), ...hiddenBoth(made.plan, definition)],
+      },
+      options,
+    )
   } catch (error) {
     if (!(error instanceof RangeError)) throw error
     talk().write(`${error.message} Nothing was written.\n`)
     return { exitCode: exitCodes.faults }
   }
+}
+
+/** What neither the legend as it was nor as it comes to be lets be shown. */
+function hiddenBoth({ changes, definition: after }: Plan, before: Legend): readonly string[] {
+  const entries = { ...entriesOf(before), ...entriesOf(after) }
+  return hiddenValues(changes, { ...before, entries } as Legend)
 }
 
 function refuseUnknown(name: string, entries: object): void {

@@ -247,7 +247,15 @@ function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitC
         }),
       )
     else {
-      const done = { filled, changes: [...changes, ...rules], left: open, found, place: run.place, named: isNamed }
+      const done = {
+        filled,
+        changes: [...changes, ...rules],
+        left: open,
+        found,
+        place: run.place,
+        named: isNamed,
+        definition: project.definition,
+      }
       terminal.write(filledText(done, terminal, isAsked()))
     }
     if (options.replace || options.dropOld) tellHolders(filled, run)

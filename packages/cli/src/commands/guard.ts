@@ -1,11 +1,11 @@
 import { join, relative } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { type Fault, type Layer, layerFromText, reportJson, reportSarif, reportText } from 'mappa'
-import { counted, isAccepted, repositoryTop, stagesOf, textAt, WriteError, writeFiles } from 'mappa/command'
+import { counted, isAccepted, namesIn, repositoryTop, stagesOf, textAt, WriteError, writeFiles } from 'mappa/command'
 import { foundInFiles, handedOn, inVersionControl, notIgnored } from '../guard/findings.js'
 import { withGuard } from '../guard/hook.js'
 import { type KnownSecrets, secretsIn, secretsOf } from '../guard/known-secrets.js'
-import { layerNamesIn, namesBelow } from '../project/files.js'
+import { layerNamesIn } from '../project/files.js'
 import { builtPaths, publishedPaths } from '../project/packing.js'
 import { openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { hooksFolder, isLocalLayer, stagedLines, trackedPaths, unguardedLayers } from '../project/repository.js'
@@ -66,7 +66,7 @@ function layersOf({ root, definition }: Project): readonly Layer[] {
 
 /** Layers of this machine that version control has or would take; where none is there yet, the usual ones that may come. */
 function ignoring({ root, definition }: Project, tracked: readonly string[]): Fault[] {
-  const own = namesBelow(root).filter(isLocalLayer)
+  const own = namesIn(root).filter(isLocalLayer)
   const usual = ['.env.local', ...stagesOf(definition).map((stage) => `.env.${stage}.local`)]
   const found = unguardedLayers(root, own.length > 0 ? own : usual, tracked)
   // Of those that may come, one says enough.
@@ -98,7 +98,7 @@ function inTracked(root: string, tracked: readonly string[], secrets: KnownSecre
 /** What would be in the published package, or go to a container's build. */
 async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
   const published = await publishedPaths(root)
-  const local = namesBelow(root).filter(isLocalLayer)
+  const local = namesIn(root).filter(isLocalLayer)
   const built = await builtPaths(root, local)
   const inPackage = foundInFiles(textsOf(root, published), secrets, isLocalLayer)
   return [

@@ -5,6 +5,7 @@ import {
   counted,
   entriesOf,
   isStageName,
+  namesIn,
   printable,
   rightName,
   stagesOf,
@@ -14,7 +15,7 @@ import {
 } from 'mappa/command'
 import { findIn } from '../lift/lift.js'
 import { holdsCode, type SourceFile } from '../lift/read/parse.js'
-import { ignoredFiles, isVersioned, layerNamesIn, namesBelow, projectFiles } from '../project/files.js'
+import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../project/files.js'
 import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../project/project.js'
 import type { LegendForm } from '../setup/form.js'
 import { type Before, type Setup, setupOf, type Wishes } from '../setup/setup.js'
@@ -131,7 +132,7 @@ function refused(why: string): { exitCode: number } {
 function misnamedIn(root: string, definition: Legend | undefined): readonly Misnamed[] {
   const stages = stagesOf(definition)
   const taken = new Set<string>()
-  return namesBelow(root).flatMap((from) => {
+  return namesIn(root).flatMap((from) => {
     const to = rightName(from, stages)
     if (to === undefined || existsSync(join(root, to)) || taken.has(to) || !isFile(join(root, from))) return []
     const text = textAt(join(root, from))

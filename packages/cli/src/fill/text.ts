@@ -1,10 +1,11 @@
-import type { Survey, Variable } from 'mappa'
+import type { Legend, Survey, Variable } from 'mappa'
 import { counted } from 'mappa/command'
 import { obtainLines } from '../guide/sentences.js'
 import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
 import type { Terminal } from '../terminal/terminal.js'
 import type { Filled, LayerChange } from './changes.js'
+import { hiddenValues } from './hidden-values.js'
 
 /** What a run of `fill` has done. */
 interface Done {
@@ -16,6 +17,7 @@ interface Done {
   readonly place: (variable: Variable) => string
   /** Whether variables were named, so that others may still be lacking. */
   readonly named: boolean
+  readonly definition: Legend
 }
 
 /** How values are given where no person is there to be asked. */
@@ -23,7 +25,7 @@ const howToGive = 'At a terminal, mappa fill asks for each; from a file: mappa f
 
 /** What was written, and what is still lacking. `asked` says whether a person was there to answer. */
 export function filledText(
-  { filled, changes, left, found, place, named }: Done,
+  { filled, changes, left, found, place, named, definition }: Done,
   terminal: Terminal,
   asked: boolean,
 ): string {
@@ -33,7 +35,7 @@ export function filledText(
   const edited = changes.flatMap(({ path, before, after }) =>
     before === null ? [] : [{ path, before: found.mask(before), after: found.mask(after) }],
   )
-  const hidden = filled.flatMap(({ secret, text }) => (secret ? [text] : []))
+  const hidden = [...filled.flatMap(({ secret, text }) => (secret ? [text] : [])), ...hiddenValues(edited, definition)]
   if (edited.length > 0) lines.push(diffText(edited, hidden, terminal).trimEnd(), '')
   const say = (text: string) => lines.push(paragraph(text, terminal.width))
   if (filled.length > 0) {

@@ -30,11 +30,6 @@ export function legendsBelow(root: string): readonly string[] {
   return [...new Set(folders)]
 }
 
-/** Everything that stands in a root itself, by name. */
-export function namesBelow(root: string): readonly string[] {
-  return namesIn(root)
-}
-
 /** The layer files of a root, by their names. */
 export function layerNamesIn(root: string): readonly string[] {
   return namesIn(root).filter(

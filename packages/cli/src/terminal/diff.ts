@@ -25,13 +25,21 @@ export function diffText(
       .map(({ path, before, after }) =>
         createTwoFilesPatch(path, path, before ?? '', after, undefined, undefined, { context: 2 }),
       )
-      .map((patch) => withoutCredentials(needles.mask(withoutTexts(patch.replace(/^Index: .*\n=+\n/, ''), hidden))))
+      .map((patch) => withoutCredentials(needles.mask(maskedPatch(patch.replace(/^Index: .*\n=+\n/, ''), hidden))))
       .flatMap((patch) => patch.split('\n'))
       // Files may hold what a terminal would obey; tabs are only their indentation.
       .map((line) => line.split('\t').map(printable).join('\t'))
       .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
       .join('\n')
   )
+}
+
+/** A patch with those masked, but for the lines that only say where it is: a secret may be as short as a number there. */
+function maskedPatch(patch: string, hidden: readonly string[]): string {
+  return patch
+    .split(/^(@@ -[0-9,]+ \+[0-9,]+ @@.*\n)/m)
+    .map((part, at) => (at % 2 === 1 ? part : withoutTexts(part, hidden)))
+    .join('')
 }
 
 /** A text with those masked. A short one may be a part of a word that says something else. */
