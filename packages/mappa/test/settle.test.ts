@@ -579,6 +579,8 @@ test('in tests an entry that says how a value is made needs none; elsewhere it d
   assert.equal(survey(definition, { stage: 'test', layers: [] }).settings?.KEY, found.settings?.KEY)
   assert.equal(JSON.stringify(found.settings), '{"KEY":"(secret)","HEX":"(secret)","B":"(secret)"}')
   assert.equal(found.texts.get('KEY'), found.settings?.KEY)
+  const made = { layer: 'the legend', source: 'default', shown: '(secret)', made: true }
+  assert.deepEqual(found.trails.get('KEY')?.steps, [made])
   const given = survey(definition, { stage: 'test', layers: [layerFromText('.env', 'KEY=mine\n')] })
   assert.equal(given.settings?.KEY, 'mine')
   assert.equal(survey(definition, { stage: 'development', layers: [] }).faults.length, 3)

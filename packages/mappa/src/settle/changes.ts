@@ -28,11 +28,12 @@ export function changesBetween(before: Survey, after: Survey): Change[] {
 }
 
 /** Where a value stands, in words: `.env.staging:3:11`, `default in the legend`. */
-export function originOf({ layer, place, source, stage }: TrailStep): string {
+export function originOf({ layer, place, source, stage, made }: TrailStep): string {
   // A file of one value: its path, and who named it, if that is not its directory.
   const file = place && printable(place.file)
   if (file && source === 'directory') return place.file.startsWith(layer) ? file : `${file} (${layer})`
   if (file) return `${file}:${place.line}:${place.column}`
   if (source !== 'default') return printable(layer)
+  if (made) return 'made for tests as the legend says'
   return stage === undefined ? 'default in the legend' : `default in the legend for ${stage}`
 }

@@ -26,6 +26,8 @@ export interface TrailStep {
   readonly passed?: Passed
   /** The stage whose words give a default, where they override the entry's own. */
   readonly stage?: string
+  /** A fresh random value, made for stage `test` as the entry's `generate` says. */
+  readonly made?: true
   /** What the value was built from by expansion. */
   readonly parts?: readonly TrailPart[]
 }
@@ -52,7 +54,7 @@ export interface Trail {
 }
 
 export function trailOf(name: string, reading: Reading): Trail {
-  const { entries, layers, stack, expander } = reading
+  const { entries, layers, stack, expander, lines } = reading
   const entry = entries.get(name)
   const secrecy = secrecyOf(reading)
   const steps: TrailStep[] = hitsOf(name, layers, stack, entry?.formerly).map((hit) => {
@@ -76,9 +78,18 @@ export function trailOf(name: string, reading: Reading): Trail {
     steps.push(winner ? { ...step, passed: 'hidden' } : step)
     winner ??= step
   }
+  const fresh = entry?.generate && steps.length === 0 && lines.includes('test') ? textOf(name, reading) : undefined
+  if (fresh !== undefined) {
+    winner = { layer: 'the legend', source: 'default', shown: secrecy.shown(fresh, entry), made: true }
+    steps.push(winner)
+  }
   // The winner first, even where an empty text stands above it.
   if (winner) steps.sort((a, b) => Number(b === winner) - Number(a === winner))
   return { name, declared: entry !== undefined, expects: entry && printable(describeEntry(entry)), steps, winner }
+}
+
+function textOf(wanted: string, { settings }: Reading): string | undefined {
+  return settings.find(({ name }) => name === wanted)?.text
 }
 
 /** The legend's default, below the one that a stage's own words put in its place. */
