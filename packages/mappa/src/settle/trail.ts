@@ -78,7 +78,7 @@ export function trailOf(name: string, reading: Reading): Trail {
     steps.push(winner ? { ...step, passed: 'hidden' } : step)
     winner ??= step
   }
-  const fresh = entry?.generate && steps.length === 0 && lines.includes('test') ? textOf(name, reading) : undefined
+  const fresh = entry?.generate && steps.length === 0 && lines.includes('test') ? settledText(name, reading) : undefined
   if (fresh !== undefined) {
     winner = { layer: 'the legend', source: 'default', shown: secrecy.shown(fresh, entry), made: true }
     steps.push(winner)
@@ -88,7 +88,7 @@ export function trailOf(name: string, reading: Reading): Trail {
   return { name, declared: entry !== undefined, expects: entry && printable(describeEntry(entry)), steps, winner }
 }
 
-function textOf(wanted: string, { settings }: Reading): string | undefined {
+function settledText(wanted: string, { settings }: Reading): string | undefined {
   return settings.find(({ name }) => name === wanted)?.text
 }
 
