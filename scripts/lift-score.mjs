@@ -14,8 +14,10 @@ const expected = Object.entries(JSON.parse(readFileSync(join(before, 'expected.j
   ([path, values]) => values.map((value) => `${path}: ${value}`),
 )
 const { candidates } = findIn(files, [])
+// What has low confidence is only listed.
+const sure = candidates.filter(({ confidence }) => confidence !== 'low')
 const found = new Set(
-  candidates.flatMap(({ sites }) => sites.map(({ path, value, variable }) => `${path}: ${value ?? variable.name}`)),
+  sure.flatMap(({ sites }) => sites.map(({ path, value, variable }) => `${path}: ${value ?? variable.name}`)),
 )
 const right = expected.filter((each) => found.has(each))
 const percent = (part, whole) => `${((100 * part) / whole).toFixed(0)} % (${part} of ${whole})`

@@ -1,3 +1,4 @@
+// A public key: it works on our own pages only.
 const tileKey = 'tile_live_hilltop_42'
 const attribution = 'Map data from https://maps.fennelhill.example/credits'
 const version = '2.11.0'

@@ -25,6 +25,8 @@ export interface LiftOptions extends ProjectOptions {
   readonly diff?: boolean
   /** Whether to ask about each. */
   readonly pick?: boolean
+  /** Whether compose files are to take their values from layers. */
+  readonly compose?: boolean
   /** Whether to edit although there are uncommitted changes. */
   readonly uncommitted?: boolean
 }
@@ -34,10 +36,10 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
     throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
   const project = await openProject(options)
-  const target = targetOf(project)
+  const target = { ...targetOf(project), compose: options.compose }
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
   const looked = counting(projectFiles(project.root), (count) => `Looked through ${counted(count, 'file')} …`)
-  const { candidates, secrets, unparsed, files } = findIn(looked, names)
+  const { candidates, secrets, unparsed, files } = findIn(looked, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
   if (movable.length + held.length === 0 && !options.json) {
@@ -68,7 +70,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
   if (options.apply) return apply(project, changes, target, options)
   if (changes.length > 0) {
-    const only = options.only === undefined ? '' : ` --only ${options.only}`
+    const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
     // Lines round a change may hold secrets that are not to be moved now.
     const isShown = options.diff || options.only !== undefined
     if (isShown) terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)

@@ -1,4 +1,19 @@
-export type Kind = 'credential' | 'address' | 'connection' | 'host' | 'port' | 'mail' | 'phone' | 'variable'
+export type Kind =
+  | 'credential'
+  | 'address'
+  | 'connection'
+  | 'host'
+  | 'port'
+  | 'mail'
+  | 'phone'
+  /** Who an application is to a service: an id, a user, the name of a database. */
+  | 'account'
+  /** One of a few words by which an application behaves otherwise, or what code chooses by environment. */
+  | 'choice'
+  /** A number that bounds something. */
+  | 'limit'
+  | 'switch'
+  | 'variable'
 
 export type Confidence = 'high' | 'medium' | 'low'
 
@@ -10,7 +25,16 @@ export interface Finding {
   readonly start: number
   readonly end: number
   /** How it is written there, so that it can be replaced; `script` and `container` stand in files that are not code. */
-  readonly form: 'string' | 'number' | 'template-text' | 'markup' | 'expression' | 'pattern' | 'script' | 'container'
+  readonly form:
+    | 'string'
+    | 'number'
+    | 'boolean'
+    | 'template-text'
+    | 'markup'
+    | 'expression'
+    | 'pattern'
+    | 'script'
+    | 'container'
   /** What goes into a layer; undefined if nothing is known of it here. */
   readonly value: string | undefined
   /** The stage that the value is for, if it is not for all. */
@@ -34,6 +58,12 @@ export interface Finding {
   readonly literals: readonly Range[]
   /** Whether it counts only beside others of the same value: nothing but that value speaks for it. */
   readonly echo: boolean
+  /** Whether it only marks where a real value belongs, and stays in code for as long as there is none. */
+  readonly placeholder?: boolean
+  /** Whether a comment says that everyone may see it. */
+  readonly openly?: boolean
+  /** A name of its file that must be asked for, or must open something, for the finding to count. */
+  readonly ifUsed?: IfUsed
   /** Whether its file is one of those that each give a stage its values. */
   readonly ofStage?: boolean
   /** Whether its file runs in a page. */
@@ -49,6 +79,12 @@ export interface Finding {
   readonly confidence: Confidence
   /** Why it was found: a sentence that does not repeat it. */
   readonly reason: string
+}
+
+/** What code has to do with a name, so that the value given to it is what it seems. */
+export interface IfUsed {
+  readonly name: string
+  readonly as: 'address' | 'secret'
 }
 
 export interface Range {
@@ -68,6 +104,12 @@ export interface VariableUse {
   readonly contrary?: boolean
   /** Whether code deals with there being no value. */
   readonly asks: boolean
+  /** Whether code cannot go on without a value, or hardly. */
+  readonly needs?: 'certain' | 'likely' | undefined
+  /** The name of the object's member that code gives the value to: what asks for that asks for this. */
+  readonly member?: string | undefined
+  /** Whether it is no read, but gives the variable its value. */
+  readonly given?: true
   /** Whether the text beside it is a credential. */
   readonly secret: boolean
   /** The read alone, without its fallback and what is made of it. */

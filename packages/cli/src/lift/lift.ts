@@ -4,10 +4,12 @@ import { findingsIn } from './guess/find.js'
 import { isSecretConnection } from './guess/shapes.js'
 import { variablesIn } from './guess/variables.js'
 import { containersIn, isContainerFile } from './manifests/containers.js'
-import { isPackageFile, scriptsIn } from './manifests/package-scripts.js'
-import { browserFiles, type Standing, standingIn } from './read/browser.js'
+import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
+import { browserFiles, type Standing, standingIn, templateFolders } from './read/browser.js'
+import { guardsIn } from './read/guards.js'
 import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
 import { collectReads } from './read/reads.js'
+import { isMade, isToolFile } from './read/test-files.js'
 
 /** What was found in a project. */
 export interface Found {
@@ -15,18 +17,27 @@ export interface Found {
   /** Every literal that must not be shown, also those that stay in code. */
   readonly secrets: readonly Finding[]
   readonly unparsed: readonly Unparsed[]
+  /** Folders of templates that were left as they are: what is in them becomes another project's code. */
+  readonly templates: readonly string[]
   readonly files: number
 }
 
-/** Finds settings and keys in a project's code. Files come one at a time and are not kept. `taken` are the legend's names. */
-export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Found {
+/**
+ * Finds settings and keys in a project's code. Files come one at a time and are not kept. `taken` are the legend's names;
+ * with `compose`, what containers are given counts as the application's where it may.
+ */
+export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, compose = false): Found {
   const findings: Finding[] = []
   const standings: Standing[] = []
   const unparsed: Unparsed[] = []
+  /** Every name that some file asks for before it uses it. */
+  const tested = new Set<string>()
+  let tools: ReadonlySet<string> = new Set()
   for (const file of files) {
+    if (file.path === 'package.json') tools = developedWith(file)
     if (isPackageFile(file.path)) findings.push(...scriptsIn(file))
     else if (isContainerFile(file.path)) findings.push(...containersIn(file))
-    if (!holdsCode(file.path)) continue
+    if (!holdsCode(file.path) || isMade(file.text)) continue
     const found = overParsed(file, ({ programs }) => foundIn(file, programs))
     if ('line' in found) {
       unparsed.push(found)
@@ -34,31 +45,74 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>): Fo
     }
     findings.push(...found.findings)
     standings.push(found.standing)
+    for (const name of found.guards.tested) tested.add(name)
   }
   const browser = browserFiles(standings)
-  const open = findings.filter(({ kept }) => !kept)
+  const templates = templateFolders(standings)
+  const isLeft = ({ path, form }: Finding) =>
+    form !== 'script' &&
+    form !== 'container' &&
+    (isToolFile(path, tools) || templates.some((folder) => path.startsWith(folder)))
+  const open = findings.filter((each) => !each.kept && !isLeft(each))
   const names = new Set(taken)
   // What the legend has is declared, and read as its owner chose.
-  const fresh = open.filter(({ variable }) => !variable || !names.has(variable.name))
-  const candidates = candidatesOf(fresh, names, (path) => browser.has(path))
-  const staying = findings.filter((each) => each.kept && isSecret(each))
+  const fresh = open
+    .filter(({ variable }) => !variable || !names.has(variable.name))
+    .map((each) => askedElsewhere(each, tested))
+  const isContained = ({ form }: Finding) => form === 'container'
+  const [contained, own] = [fresh.filter(isContained), fresh.filter((each) => !isContained(each))]
+  const isBrowser = (path: string) => browser.has(path)
+  const plain = candidatesOf(own, names, isBrowser)
+  const joining = contained.filter((each) => compose && joins(each, plain))
+  const found = joining.length > 0 ? candidatesOf([...own, ...joining], names, isBrowser) : plain
+  const read = new Set(found.map(({ name }) => name))
+  const alone = containedCandidates(contained.filter(({ variable }) => !read.has(variable?.name ?? '')))
+  const candidates = [...found, ...alone]
+  const staying = findings.filter((each) => (each.kept || isLeft(each) || isContained(each)) && isSecret(each))
   const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
-  return { candidates, secrets, unparsed, files: standings.length }
+  return { candidates, secrets, unparsed, templates, files: standings.length }
+}
+
+/** What only containers are given: no start of the application needs it. */
+function containedCandidates(findings: readonly Finding[]): Candidate[] {
+  return candidatesOf(findings, [], () => false).map((candidate) => ({
+    ...candidate,
+    entry: { ...candidate.entry, optional: true },
+  }))
+}
+
+/** Whether a container's value may be that of the application too: no start that had another one or none worked. */
+function joins({ value, variable }: Finding, candidates: readonly Candidate[]): boolean {
+  const known = candidates.find(({ name }) => name === variable?.name)
+  if (!known || Object.keys(known.stages).length > 0) return false
+  const { entry } = known
+  const other = known.value ?? (entry.default === undefined ? undefined : String(entry.default))
+  return other === undefined ? !entry.optional : other === value
 }
 
 /** What one file's code holds. */
 function foundIn(file: SourceFile, programs: readonly Node[]) {
   // One walk for all: going through the trees is most of the work.
-  const [found, stands, reads] = [findingsIn(file), standingIn(file), collectReads(file)]
+  const [found, stands, reads, asked] = [findingsIn(file), standingIn(file), collectReads(file), guardsIn()]
   for (const program of programs)
     walk(program, (node, parents) => {
       found.visit(node, parents)
       stands.visit(node, parents)
       reads.visit(node, parents)
+      asked.visit(node, parents)
     })
   const others = new Set<Node>()
-  const variables = variablesIn(file, reads.reads(), others)
-  return { findings: apart([...found.findings(others), ...variables]), standing: stands.standing() }
+  const variables = variablesIn(file, reads.reads(), asked.guards, others)
+  const findings = apart([...found.findings(others), ...variables])
+  return { findings, standing: stands.standing(), guards: asked.guards }
+}
+
+/** A read whose value becomes a member of an object is asked for where that member is. */
+function askedElsewhere(finding: Finding, tested: ReadonlySet<string>): Finding {
+  const { variable } = finding
+  return variable?.member !== undefined && tested.has(variable.member)
+    ? { ...finding, variable: { ...variable, asks: true } }
+    : finding
 }
 
 function isSecret({ kind, variable, value }: Finding): boolean {

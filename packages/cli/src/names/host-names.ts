@@ -50,5 +50,10 @@ const namesOfHosts = new Set([
 
 /** Whether a host, a shell or a tool gives a name its meaning. */
 export function isHostName(name: string): boolean {
-  return namesOfHosts.has(name.toUpperCase()) || /^(?:npm_|XDG_|LC_|SSH_|GIT_|NODE_|TERM_|CLICOLOR)/.test(name)
+  return (
+    namesOfHosts.has(name.toUpperCase()) ||
+    /^(?:npm_|XDG_|LC_|SSH_|GIT_|NODE_(?:EXTRA_|DEBUG|NO_|TLS_|V8_|REPL_|PENDING_|DISABLE_|ICU_|PRESERVE_|REDIRECT_|SKIP_|COMPILE_|TEST_CONTEXT|UNIQUE_|CHANNEL_|USE_)|TERM_|CLICOLOR)/.test(
+      name,
+    )
+  )
 }

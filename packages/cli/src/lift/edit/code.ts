@@ -22,7 +22,8 @@ export function codeChange(path: string, candidates: readonly Candidate[], modul
   const names = readNames(before, sites, inPage)
   for (const { candidate, finding } of sites) {
     const read = names.get(candidate.name) as string
-    for (const { start, end } of finding.dropped ?? []) code.remove(start, end)
+    const stays = finding.variable && staysAround(finding.variable, candidate.entry)
+    if (!stays) for (const { start, end } of finding.dropped ?? []) code.remove(start, end)
     if (finding.form === 'pattern') continue
     const { start, end, text } = replacement(read, candidate, finding)
     code.overwrite(start, end, text)
@@ -92,10 +93,11 @@ function editPatterns(code: MagicString, text: string, sites: readonly Site[], n
     const moved = new Set(own.map(({ finding }) => finding.variable?.pattern?.own))
     const kept = pattern.properties.filter((_, at) => !moved.has(at)).map(({ start, end }) => text.slice(start, end))
     const left = kept.length > 0 ? [`{ ${kept.join(', ')} } = ${text.slice(pattern.from.start, pattern.from.end)}`] : []
-    const taken = own.flatMap(({ candidate, finding: { variable } }) => {
+    const taken = own.flatMap(({ candidate, finding: { variable, literals } }) => {
       if (!variable?.pattern) return []
       const read = variableRead(names.get(candidate.name) as string, variable, candidate.entry)
-      return [`${variable.pattern.local} = ${read}`]
+      const [own] = candidate.entry.optional ? literals : []
+      return [`${variable.pattern.local} = ${read}${own ? ` ?? ${text.slice(own.start, own.end)}` : ''}`]
     })
     code.overwrite(pattern.start, pattern.end, [...left, ...taken].join(', '))
   }
@@ -146,8 +148,11 @@ function insertImport(
   const after = before.at(-1) ?? directives.at(-1)
   const indent = /(?:^|\n)([ \t]*)$/.exec(text.slice(0, (after ?? body[0])?.start))?.[1] ?? ''
   if (after) code.appendLeft(after.end, lineEnd + indent + line)
-  else if (program.start > 0) code.appendLeft(body[0]?.start ?? program.start, line + lineEnd + indent)
-  else {
+  else if (program.start > 0) {
+    // In front of the comments of what comes first.
+    const first = program.start + (/^\s*/.exec(text.slice(program.start))?.[0].length ?? 0)
+    code.appendLeft(first, line + lineEnd + indent)
+  } else {
     const hashbang = /^#!.*\r?\n/.exec(text)?.[0].length ?? 0
     code.appendLeft(hashbang, line + lineEnd + (/^\r?\n/.test(text.slice(hashbang)) ? '' : lineEnd))
   }

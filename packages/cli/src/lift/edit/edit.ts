@@ -1,12 +1,11 @@
 import type { Held, LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
-import { withLayers } from '../manifests/containers.js'
+import { withExpansions } from '../manifests/containers.js'
 import { withoutVariables } from '../manifests/package-scripts.js'
 import { parseFile } from '../read/parse.js'
 import { codeChange } from './code.js'
-import { ignoreChange, layerChanges, layerOf, sampleChange } from './layers.js'
+import { ignoreChange, layerChanges, sampleChange } from './layers.js'
 import { legendChange } from './legend.js'
-import { relative } from './paths.js'
 import { declarationChanges, settingsText } from './settings-module.js'
 import { pluginChange, takesPlugin } from './vite-config.js'
 
@@ -26,8 +25,12 @@ export function sorted(
   return { movable, held }
 }
 
-function whyHeld({ blocked, reach, sites }: Candidate, { read }: Target, bundled: boolean): string | undefined {
+function whyHeld({ blocked, reach, sites }: Candidate, target: Target, bundled: boolean): string | undefined {
+  const { read } = target
   if (blocked !== undefined) return blocked
+  const container = sites.find(({ form }) => form === 'container')
+  if (container && !target.compose)
+    return `${container.path} stays as it is. To have it take the value from layers: mappa lift --compose`
   if (reach === 'browser' && !bundled)
     return 'It is used in the browser, and the page is not built by Vite, which could put its value in.'
   const classic = sites.find(({ path, start }) => /\.html?$/.test(path) && !isModuleScript(read(path) ?? '', start))
@@ -94,11 +97,7 @@ function scriptChange(path: string, candidates: readonly Candidate[], { read }: 
 
 function containerChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
   const before = read(path) ?? ''
-  const own = candidates.flatMap(({ sites, secret }) =>
-    sites.filter((site) => site.path === path).map(({ stage }) => layerOf(stage, secret)),
-  )
-  const layers = [...new Set(own)].sort().map((layer) => relative(path, layer))
-  return { path, before, after: withLayers(before, namesAt(path, candidates), layers), secret: false }
+  return { path, before, after: withExpansions(path, before, namesAt(path, candidates)), secret: false }
 }
 
 /** Where the settings module is, or is to be: in the folder that all the code is in. */

@@ -1,4 +1,4 @@
-import type { Candidate, Confidence, Finding, Kind } from '../finding.js'
+import type { Candidate, Confidence, Finding, Kind, VariableEntry } from '../finding.js'
 import { ownStage } from '../read/stage-tests.js'
 import { wordsOf } from '../read/words.js'
 import { variableName } from './names.js'
@@ -42,6 +42,8 @@ const plainWords = new Set([
   'baseurl',
   'recipient',
   'tel',
+  ...['client', 'app', 'application', 'access', 'auth', 'user', 'username', 'database', 'db', 'name', 'domain'],
+  ...['id', 'mode', 'enabled', 'timeout', 'interval', 'limit', 'max', 'min', 'live', 'private', 'signing'],
 ])
 /** What a name of this kind should end in, so that it says what its value is. */
 const endings: Readonly<Record<Kind, readonly string[]>> = {
@@ -59,14 +61,19 @@ const endings: Readonly<Record<Kind, readonly string[]>> = {
     'credentials',
     'credential',
     'apikey',
+    'keys',
     'secrets',
   ],
   address: ['url', 'uri', 'endpoint', 'origin', 'base', 'webhook', 'gateway', 'baseurl'],
   connection: ['url', 'uri', 'dsn'],
-  host: ['host', 'hostname', 'address', 'server', 'broker'],
+  host: ['host', 'hostname', 'address', 'server', 'broker', 'domain'],
   port: ['port'],
   mail: ['email', 'mail', 'from', 'to', 'sender', 'recipient'],
   phone: ['phone', 'telephone', 'number', 'tel', 'mobile'],
+  account: [''],
+  choice: [''],
+  limit: [''],
+  switch: [''],
   variable: [''],
 }
 const usual: Readonly<Record<Kind, string>> = {
@@ -77,6 +84,10 @@ const usual: Readonly<Record<Kind, string>> = {
   port: 'port',
   mail: 'email',
   phone: 'phone',
+  account: '',
+  choice: '',
+  limit: '',
+  switch: '',
   variable: '',
 }
 const rank: Readonly<Record<Confidence, number>> = { high: 2, medium: 1, low: 0 }
@@ -123,15 +134,17 @@ function candidateOf(
   const uses = sites.flatMap(({ variable }) => variable ?? [])
   const { value, stages, clash } = valuesOf(sites)
   const values = [value, ...Object.values(stages)].filter((each) => each !== undefined)
+  const marked = sites.every(({ placeholder }) => placeholder)
   const name = uses[0]?.name ?? unique(nameOf(sites, best), best, names)
   const inBrowser = sites.some(({ path }) => isBrowser(path))
   const found =
     uses.length > 0
       ? entryOf(uses, values)
       : {
-          type: kind === 'port' ? ('port' as const) : ('string' as const),
+          type: typeOf(sites, kind, values),
           secret: kind === 'credential' || (kind === 'connection' && values.some(isSecretConnection)),
-          optional: false,
+          // Code keeps what marks the place for as long as there is no value.
+          optional: marked,
         }
   const staged = Object.keys(stages)
   // A stage that had no value has none now; but which file is for another stage, only the code knows.
@@ -141,13 +154,13 @@ function candidateOf(
     !found.optional &&
     // What code reads as if it always had a value must have one.
     !sites.some(({ ofStage, form }) => ofStage || form === 'expression' || form === 'pattern')
-  const secret = found.secret && !(isPublicKey(name) && kind !== 'connection')
+  const secret = found.secret && !((isPublicKey(name) || sites.some(({ openly }) => openly)) && kind !== 'connection')
   const blocked =
     secret && inBrowser
       ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
       : (clash ?? found.blocked)
   return {
-    ...{ name, kind, secret, value, stages },
+    ...{ name, kind, secret, value: marked ? undefined : value, stages },
     sites: sites.map((site) => (isBrowser(site.path) ? { ...site, page: true } : site)),
     entry: { ...found, secret, ...(isPartly && staged.length > 0 && { neededIn: staged }) },
     reach: inBrowser ? 'browser' : 'server',
@@ -156,6 +169,14 @@ function candidateOf(
     asks: [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each)),
     ...(blocked !== undefined && { blocked }),
   }
+}
+
+/** What code has there, so that settings give it the same. */
+function typeOf(sites: readonly Finding[], kind: Kind, values: readonly string[]): VariableEntry['type'] {
+  if (kind === 'port') return 'port'
+  if (sites.some(({ form }) => form === 'boolean')) return 'boolean'
+  if (!sites.some(({ form }) => form === 'number')) return 'string'
+  return values.every((value) => /^-?\d{1,15}$/.test(value)) ? 'integer' : 'number'
 }
 
 const stageOrder = ['development', 'test', 'staging', 'production']
@@ -229,9 +250,7 @@ function onPort(candidate: Candidate, all: readonly Candidate[]): Candidate {
 /** Keys that pages send openly, and that are limited by where they may be used from. */
 function isPublicKey(name: string): boolean {
   const words = wordsOf(name)
-  return words.some((word) =>
-    ['tile', 'map', 'maps', 'public', 'publishable', 'site', 'analytics', 'measurement'].includes(word),
-  )
+  return words.some((word) => ['public', 'publishable', 'site', 'analytics', 'measurement', 'tracking'].includes(word))
 }
 
 /** Objects whose names say nothing of what they are about. */
@@ -260,17 +279,23 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
     .filter(({ confidence }) => confidence === best.confidence)
     .map(({ words }) => words)
     .find((words) => !words.every((word) => plainWords.has(word)))
-  const outer = best.outer.filter((word) => !plainObjects.has(word))
+  const outer = best.outer.filter((word) => !plainObjects.has(word) && !/^\d+$/.test(word))
   const lead = outer.length > 0 ? outer : best.words.length > 1 ? [] : subjectOf(best)
   const own = named ?? [...lead, ...best.words.filter((word) => !['href', 'src', 'link'].includes(word))]
   // A header of that name carries a token.
   const words = own
     .filter((word, at) => own.indexOf(word) === at)
     .map((word) => (word === 'authorization' ? 'token' : word))
+  // A whole address is more than a host.
+  while (best.kind === 'address' && words.length > 1 && /^host(?:name)?$/.test(words.at(-1) ?? '')) words.pop()
   const ending = words.at(-1) ?? ''
   const fits = endings[best.kind].some((each) => ending.endsWith(each))
-  return variableName(fits ? words : [...words, usual[best.kind]])
+  return variableName(fits ? words : [...words, usual[best.kind]].filter((word) => word !== ''))
 }
+
+/** First labels of hosts that do not say whose they are. */
+const plainLabel =
+  /^(?:www\d*|\w|\d+|localhost|apis?|app|rest|v\d+|web|dev|test|staging|stage|prod|gateway|network|services?)$/i
 
 /** What a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
 function subjectOf({ kind, value, path }: Finding): readonly string[] {
@@ -286,17 +311,38 @@ function subjectOf({ kind, value, path }: Finding): readonly string[] {
   const host = /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(value ?? '')?.[1] ?? ''
   const label =
     kind === 'address' || kind === 'host'
-      ? host.split('.').find((each) => !/^(?:www|\d+|localhost)$/i.test(each))
+      ? (host
+          .split('.')
+          .slice(0, -1)
+          .find((each) => !plainLabel.test(each)) ??
+        host.split('.').find((each) => !/^(?:www|\d+|localhost)$/i.test(each)))
       : undefined
   if (label && host.includes('.')) return wordsOf(label)
   const file = (path.split('/').at(-1) as string).replace(/\..*$/, '')
   return wordsOf(/^(?:index|main|app)$/.test(file) ? (path.split('/').at(-2) ?? file) : file)
 }
 
-/** A name that nothing has yet: by the file where it stands, else with a number. */
-function unique(name: string, { path }: Finding, names: ReadonlySet<string>): string {
+/** A name that nothing has yet: by its host or object, by the file or the folder where it stands, else with a number. */
+function unique(name: string, best: Finding, names: ReadonlySet<string>): string {
   if (!names.has(name)) return name
-  const file = variableName(wordsOf((path.split('/').at(-1) as string).replace(/\..*$/, '')))
-  if (!name.startsWith(file) && !names.has(`${file}_${name}`)) return `${file}_${name}`
+  const { path, outer, kind } = best
+  const own = name.split('_')
+  const folders = path.split('/').slice(0, -1).reverse()
+  const file = (path.split('/').at(-1) as string).replace(/\..*$/, '')
+  const subject = kind === 'address' || kind === 'host' || kind === 'connection' ? subjectOf(best) : []
+  const about = [
+    subject.filter((word) => !own.includes(word.toUpperCase())),
+    outer.filter((word) => !plainObjects.has(word) && !own.includes(word.toUpperCase())),
+    ...[file, ...folders].map((each) => wordsOf(each).filter((word) => !/^(?:index|src|lib|app|main)$/.test(word))),
+  ]
+  const lead: string[] = []
+  for (const words of about) {
+    if (words.length === 0) continue
+    for (const tried of [words, [...words, ...lead].filter((word, at, all) => all.indexOf(word) === at)]) {
+      const made = variableName([...tried, name.toLowerCase()])
+      if (!name.startsWith(variableName(words)) && !names.has(made)) return made
+    }
+    lead.unshift(...words)
+  }
   for (let count = 2; ; count++) if (!names.has(`${name}_${count}`)) return `${name}_${count}`
 }

@@ -2,7 +2,7 @@ import { type Context, contextOf } from '../read/context.js'
 import { type Literal, literalOf } from '../read/literals.js'
 import { isNode, type Node, nodesIn, withBrackets } from '../read/parse.js'
 import { ownStage, stageAsked, stageTest } from '../read/stage-tests.js'
-import { type Guess, guessNumber, guessText } from './guess.js'
+import { type Guess, guessOf } from './guess.js'
 
 /** Values of which code takes one by its environment. */
 interface Choice {
@@ -24,7 +24,7 @@ interface Arm {
 
 /** A choice with what its values are. */
 export interface GuessedChoice extends Choice {
-  readonly form: 'string' | 'number'
+  readonly form: Literal['form']
   /** The same for each arm, but for the value, which is its own. */
   readonly guesses: readonly Guess[]
 }
@@ -167,6 +167,16 @@ function stringIn(node: unknown): string | undefined {
   return isNode(node) && node.type === 'StringLiteral' ? (node.value as string) : undefined
 }
 
+/** What has a name and differs by environment is a setting, whatever it is. */
+function chosenWord(literals: readonly Literal[], { words }: Context): Guess | undefined {
+  const [first] = literals
+  // A stage's own name, and what a tool fills in, are about the choice itself.
+  const isOther = literals.some(({ text }) => ownStage(text) !== undefined || /[[\]{}<>%]/.test(text))
+  const differs = literals.some(({ text }) => text !== first?.text)
+  if (!first || words.length === 0 || isOther || !differs) return undefined
+  return { kind: 'choice', value: first.text, confidence: 'high', reason: 'It differs by environment.' }
+}
+
 /** What the values are, if they are of one kind and one of them is something to be moved. */
 function guessed(choice: Choice): GuessedChoice | undefined {
   const { arms, context } = choice
@@ -174,10 +184,8 @@ function guessed(choice: Choice): GuessedChoice | undefined {
   const literals = arms.map(({ node }) => literalOf(node, undefined))
   const [first] = literals
   if (!first || literals.some((each) => each?.form !== first.form) || first.form === 'template-text') return undefined
-  const all = (literals as Literal[]).map((literal) =>
-    literal.form === 'number' ? guessNumber(Number(literal.text), context) : guessText(literal, context),
-  )
-  const guess = all.find((each) => each && !each.echo)
+  const all = (literals as Literal[]).map((literal) => guessOf(literal, context))
+  const guess = all.find((each) => each && !each.echo && !each.ifUsed) ?? chosenWord(literals as Literal[], context)
   if (!guess) return undefined
   // Where all go on alike, that stays; else each value moves as a whole.
   const alike = all.every((each) => each?.kind === guess.kind && each.rest === guess.rest && each.lead === guess.lead)
@@ -189,5 +197,5 @@ function guessed(choice: Choice): GuessedChoice | undefined {
     value: alike ? (each as Guess).value : (literals[at] as Literal).text,
     reason: `${guess.reason} Code chooses it by environment.`,
   }))
-  return { ...choice, form: first.form === 'number' ? 'number' : 'string', guesses }
+  return { ...choice, form: first.form, guesses }
 }

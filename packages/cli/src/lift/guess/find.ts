@@ -5,10 +5,14 @@ import type { Node, SourceFile, Visit } from '../read/parse.js'
 import { placeIn } from '../read/place.js'
 import { isTestFile } from '../read/test-files.js'
 import { choiceAt, type GuessedChoice } from './choices.js'
-import { type Guess, guessNumber, guessText } from './guess.js'
+import { type Guess, guessOf } from './guess.js'
+import { usesIn } from './uses.js'
 
 const doubts =
   /change (?:this|me)|make (?:this )?configurable|todo.*(?:config|env|setting)|hard-?coded|move (?:this )?to (?:the )?(?:config|env)/i
+
+/** What a comment says of a key that a page may show. */
+const openly = /\/[/*].*\b(?:public|publishable|restricted|limited to)\b/i
 
 /** Collects the settings and keys among the literals of a file, as its trees are visited. */
 export function findingsIn(file: SourceFile): {
@@ -17,6 +21,7 @@ export function findingsIn(file: SourceFile): {
   readonly findings: (others: ReadonlySet<Node>) => readonly Finding[]
 } {
   const { path, text } = file
+  const uses = usesIn()
   const findings: { readonly node: Node; readonly finding: Finding }[] = []
   const add = (
     node: Node,
@@ -32,6 +37,9 @@ export function findingsIn(file: SourceFile): {
     const finding: Finding = {
       ...{ path, start, end, form, lead: '', rest: '', echo: false, literals: [spanOf(node)] },
       ...{ kept: place.kept, line: place.line, column: place.column },
+      // Code keeps what marks the place for as long as there is no value.
+      ...(guess.placeholder && { frame: ['(', ` ?? ${text.slice(start, end)})`] as const }),
+      ...(openly.test(place.around) && { openly: true }),
       ...guess,
       words: context.words,
       outer: context.outer,
@@ -65,6 +73,7 @@ export function findingsIn(file: SourceFile): {
   }
   const visit: Visit = (node, parents) => {
     // First what costs little: every node of a project comes by.
+    uses.visit(node, parents)
     if (!looked.has(node.type) || taken.has(node)) return
     const choice = choiceAt(node, parents, text)
     if (choice) return addChoice(choice)
@@ -79,12 +88,15 @@ export function findingsIn(file: SourceFile): {
       node.type === 'TemplateElement' ? parents.slice(0, -1) : parents,
     )
     if (context.fixed || context.compared) return
-    const guess = literal.form === 'number' ? guessNumber(node.value as number, context) : guessText(literal, context)
+    const guess = guessOf(literal, context)
     if (guess) add(node, movedRange(literal, guess), formOf(literal, parent), guess, context)
   }
   return {
     visit: isTestFile(path) ? () => {} : visit,
-    findings: (others) => findings.filter(({ node }) => !others.has(node)).map(({ finding }) => finding),
+    findings: (others) =>
+      findings
+        .filter(({ node, finding }) => !others.has(node) && uses.hold(finding.ifUsed))
+        .map(({ finding }) => finding),
   }
 }
 
@@ -92,6 +104,7 @@ export function findingsIn(file: SourceFile): {
 const looked: ReadonlySet<string> = new Set([
   'StringLiteral',
   'NumericLiteral',
+  'BooleanLiteral',
   'TemplateElement',
   'ConditionalExpression',
   'SwitchStatement',

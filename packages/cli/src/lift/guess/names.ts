@@ -11,10 +11,17 @@ const credentialWords = new Set([
   'pwd',
   'pass',
   'passphrase',
+  'passcode',
   'secret',
   'secrets',
   'token',
   'apikey',
+  'secretkey',
+  'accesskey',
+  'privatekey',
+  'accesstoken',
+  'authtoken',
+  'clientsecret',
   'credential',
   'credentials',
   'authorization',
@@ -29,7 +36,13 @@ const keyWords = new Set([
   'private',
   'secret',
   'signing',
+  'signature',
   'encryption',
+  'encrypt',
+  'crypto',
+  'cipher',
+  'aes',
+  'hmac',
   'auth',
   'client',
   'account',
@@ -40,9 +53,18 @@ const keyWords = new Set([
   'session',
   'cookie',
   'jwt',
-  'tile',
-  'map',
-  'maps',
+  'token',
+  'app',
+  'server',
+  'admin',
+  'webhook',
+])
+/** Keys that open nothing: those of data, of a keyboard, of a list. */
+const plainKeys = new Set([
+  ...['primary', 'foreign', 'sort', 'partition', 'range', 'index', 'group', 'row', 'column', 'unique', 'composite'],
+  ...['cache', 'storage', 'store', 'query', 'lookup', 'object', 'property', 'prop', 'field', 'item', 'entity', 'data'],
+  ...['route', 'event', 'react', 'translation', 'i18n', 'message', 'label', 'text', 'locale', 'menu', 'tab', 'state'],
+  ...['arrow', 'enter', 'escape', 'keyboard', 'shortcut', 'hot', 'up', 'down', 'left', 'right', 'modifier', 'meta'],
 ])
 /** Words behind a telling name that do not change what it says. */
 const stageWords = new Set([
@@ -63,14 +85,118 @@ const stageWords = new Set([
   'hex',
 ])
 
+/** A name without the words behind what it says. */
+function telling(words: readonly string[]): readonly string[] {
+  let end = words.length
+  while (end > 1 && (stageWords.has(words[end - 1] as string) || /^\d+$/.test(words[end - 1] as string))) end--
+  return words.slice(0, end)
+}
+
 /** Whether a name says that its value is a credential. `tokenHeader` and `PASSWORD_FIELD` name other things. */
 export function namesCredential(words: readonly string[]): boolean {
-  const own = [...words]
-  while (own.length > 1 && stageWords.has(own.at(-1) as string)) own.pop()
+  const own = telling(words)
   const last = own.at(-1)
   if (last === undefined) return false
   if (credentialWords.has(last)) return true
-  return last === 'key' && own.slice(0, -1).some((word) => keyWords.has(word))
+  return (last === 'key' || last === 'keys') && own.slice(0, -1).some((word) => keyWords.has(word))
+}
+
+/** Whether a name speaks of a key without saying what it opens; its value has to. */
+export function namesSomeKey(words: readonly string[]): boolean {
+  const own = telling(words)
+  const last = own.at(-1)
+  return (last === 'key' || last === 'keys') && !own.some((word) => plainKeys.has(word))
+}
+
+/** Whether a name is one that says so with one letter out, too many, swapped or wrong: `passowrd`, `secert`. */
+export function namesMisspelt(words: readonly string[]): boolean {
+  const last = telling(words).at(-1) ?? ''
+  return last.length >= 5 && !credentialWords.has(last) && misspeltWords.some((word) => isNear(last, word))
+}
+
+const misspeltWords = ['password', 'secret', 'token', 'passphrase', 'apikey', 'credential', 'credentials']
+
+function isNear(a: string, b: string): boolean {
+  const [short, long] = a.length <= b.length ? [a, b] : [b, a]
+  if (long.length - short.length > 1) return false
+  let at = 0
+  while (at < short.length && short[at] === long[at]) at++
+  if (long.length > short.length) return short.slice(at) === long.slice(at + 1)
+  const isSwapped =
+    short[at] === long[at + 1] && short[at + 1] === long[at] && short.slice(at + 2) === long.slice(at + 2)
+  return isSwapped || short.slice(at + 1) === long.slice(at + 1)
+}
+
+/** Whether a name says that its value is who the application is to a service: `clientId`, `MERCHANT_ID`. */
+export function namesAccountId(words: readonly string[]): boolean {
+  const own = telling(words)
+  const [before, last] = [own.at(-2) ?? '', own.at(-1) ?? '']
+  return (last === 'id' && accountWords.has(before)) || /^(?:client|app|account|tenant|project|merchant)id$/.test(last)
+}
+
+const accountWords = new Set([
+  ...[
+    'client',
+    'app',
+    'application',
+    'account',
+    'tenant',
+    'project',
+    'merchant',
+    'organization',
+    'organisation',
+    'org',
+  ],
+  ...[
+    'workspace',
+    'team',
+    'guild',
+    'server',
+    'channel',
+    'chat',
+    'bot',
+    'bucket',
+    'pool',
+    'subscription',
+    'measurement',
+  ],
+  ...['tracking', 'analytics', 'sender', 'partner', 'publisher', 'store', 'access', 'key', 'consumer', 'dsn'],
+])
+
+/** Whether a name says who is let in, or what is opened there. */
+export function namesUser(words: readonly string[]): boolean {
+  return /^(?:user|username|login)$/.test(telling(words).at(-1) ?? '')
+}
+
+export function namesDatabase(words: readonly string[]): boolean {
+  const own = telling(words).join(' ')
+  return /(?:^| )(?:database|db|db name|database name|dbname)$/.test(own)
+}
+
+/** Whether a name says that its value bounds something while the application runs. */
+export function namesLimit(words: readonly string[], outer: readonly string[]): boolean {
+  const own = telling(words)
+    .filter((word) => !/^(?:ms|millis|milliseconds|sec|secs|seconds|minutes|hours|days|in)$/.test(word))
+    .join(' ')
+  if (/(?:^| )(?:timeout|interval|ttl|retries|retry count|max retries|concurrency|delay|cooldown)$/.test(own))
+    return true
+  if (
+    /(?:^| )(?:pool size|pool max|pool min|connection limit|max connections|rate limit|batch size|page size)$/.test(own)
+  )
+    return true
+  return /^(?:min|max|limit)$/.test(own) && outer.some((word) => /^(?:pool|rate|limit|limiter|ratelimit)$/.test(word))
+}
+
+/** Whether a name says that its value switches something on. */
+export function namesSwitch(words: readonly string[]): boolean {
+  const [first = '', ...rest] = words
+  if (rest.length > 0 && /^(?:enable|enabled|disable|disabled|use|feature|allow)$/.test(first)) return true
+  return /^(?:enabled|disabled|sandbox|flag|debug)$/.test(words.at(-1) ?? '') && words.length < 5
+}
+
+/** Whether a name says by which of a few words the application behaves. */
+export function namesMode(words: readonly string[]): boolean {
+  return /^(?:mode|environment|env)$/.test(telling(words).at(-1) ?? '')
 }
 
 const addressWords = new Set([
@@ -99,12 +225,20 @@ const addressWords = new Set([
 
 /** Whether a name says that its value is where something is found. */
 export function namesAddress(words: readonly string[]): boolean {
-  return words.slice(-2).some((word) => addressWords.has(word) || word.endsWith('url') || word.endsWith('host'))
+  return words.slice(-2).some((word) => {
+    const one = word.replace(/(?<=[^s])s$/, '')
+    return addressWords.has(word) || addressWords.has(one) || one.endsWith('url') || one.endsWith('host')
+  })
+}
+
+/** Whether a name says no more than that its value is an address, which links are too. */
+export function isPlainAddress(words: readonly string[]): boolean {
+  return words.length === 1 && /^(?:url|uri|urls|uris|href|src|link|address|website|site)$/.test(words[0] as string)
 }
 
 export function namesHost(words: readonly string[]): boolean {
   const last = words.filter((word) => !stageWords.has(word)).at(-1) ?? ''
-  return last === 'host' || last === 'hostname' || last.endsWith('host')
+  return /^(?:hostname|domain|bind|broker|bootstrap)$/.test(last) || last.endsWith('host')
 }
 
 export function namesPort(words: readonly string[]): boolean {
@@ -113,21 +247,11 @@ export function namesPort(words: readonly string[]): boolean {
 }
 
 export function namesMail(words: readonly string[]): boolean {
+  // An address alone may be anyone's; one that says what is sent there, or by whom, is the application's.
   return words.some((word) =>
-    [
-      'from',
-      'sender',
-      'reply',
-      'email',
-      'mail',
-      'to',
-      'recipient',
-      'recipients',
-      'contact',
-      'support',
-      'admin',
-      'alerts',
-    ].includes(word),
+    /^(?:from|sender|reply|to|cc|bcc|recipients?|contact|support|admin|alerts?|notify|notifications?|owner|ops|team|smtp|mailer|inbox)$/.test(
+      word,
+    ),
   )
 }
 
@@ -170,6 +294,10 @@ export function namesProse(words: readonly string[]): boolean {
         'privacy',
         'title',
         'label',
+        'labels',
+        'messages',
+        'texts',
+        'translations',
         'placeholder',
         'description',
         'message',

@@ -65,6 +65,42 @@ export function isPhone(text: string): boolean {
   return /^\+[1-9][0-9 ()-]{6,18}[0-9]$/.test(text)
 }
 
+/** What marks where a real value belongs. */
+export function isPlaceholderText(text: string): boolean {
+  return (
+    /^<[^<>]+>$|^\[[A-Za-z _-]+\]$|^x{4,}$|^\*{4,}$/i.test(text) ||
+    /^(?:your|my|insert|put|enter|paste|replace|add|change[-_ ]?(?:me|this|it)|todo|placeholder|dummy|redacted)(?![a-z])/i.test(
+      text,
+    ) ||
+    /(?:^|[-_ ])(?:goes[-_ ]here|here|changeme)$/i.test(text)
+  )
+}
+
+/** An address whose host or path speaks of what programs ask: `api.feed.example`, `/v1/hives`, `/graphql`. */
+export function looksAsked({ host, path }: Address): boolean {
+  const word =
+    /(?:^|[./-])(?:api|apis|gateway|rest|rpc|graphql|graph|webhooks?|hooks?|oauth2?|ws|socket|v[0-9]+)(?=$|[./?-])/i
+  return (
+    word.test(host) ||
+    word.test(path) ||
+    /^(?:localhost|[\d.]+|\[.*\]|[^.]+)$/.test(host) ||
+    /\.(?:local|internal|lan)$/.test(host)
+  )
+}
+
+/** Text of eight characters or more that has letters and digits, and is neither words nor a date nor a version. */
+export function looksLikeKey(text: string): boolean {
+  return (
+    text.length >= 8 &&
+    text.length <= 500 &&
+    /^[A-Za-z0-9+/_=.~:-]+$/.test(text) &&
+    /[0-9]/.test(text) &&
+    /[A-Za-z]/.test(text) &&
+    !/^v?\d+(?:\.\d+)+|^\d{4}-\d\d-\d\d|^[a-z]+(?:[-_.][a-z]+)*[-_.]?\d{1,2}$|\.[a-z]{2,5}$|^[./]/i.test(text) &&
+    shareOfWords(text) < 0.6
+  )
+}
+
 /** Long text of letters and digits that nobody made up: by length, kinds of characters, entropy, and that it holds no words. */
 export function isRandom(text: string): boolean {
   if (text.length < 20 || text.length > 500 || !/^[A-Za-z0-9+/_=.~-]+$/.test(text)) return false

@@ -5,23 +5,32 @@ import { namesPort } from './names.js'
 /** The entry that the uses of one variable ask for, with values from elsewhere: scripts and containers. */
 export function entryOf(uses: readonly VariableUse[], values: readonly string[]): VariableEntry {
   const words = wordsOf(uses[0]?.name ?? '')
-  const fallbacks = [...new Set(uses.flatMap(({ fallback }) => fallback?.text ?? []))]
+  const reads = uses.filter(({ given }) => !given)
+  const fallbacks = [...new Set(reads.flatMap(({ fallback }) => fallback?.text ?? []))]
   const secret = uses.some((use) => use.secret)
   const stuck = uses.find((use) => use.stuck)?.stuck
-  const switches = uses.filter(({ wanted }) => wanted === 'switch')
-  const asks = uses.some((use) => use.asks)
+  const asks = reads.some((use) => use.asks)
   const [fallback] = fallbacks
+  // What one place falls back to is nothing that others would have, so code keeps it there.
+  const isMixed = fallback !== undefined && reads.some((use) => use.asks || !use.fallback)
   const blocked =
     stuck ??
     (fallbacks.length > 1
       ? `Code falls back to different values: ${secret ? '(secret)' : fallbacks.join(', ')}. Settle on one first.`
-      : asks && fallback !== undefined
-        ? 'One place checks whether it is set, and another falls back to a value. Make them agree first.'
+      : isMixed && secret
+        ? 'One place falls back to a credential, and another does without. Make them agree first.'
         : undefined)
   const base = { secret, optional: false, ...(blocked !== undefined && { blocked }) }
-  if (switches.length > 0 && switches.length === uses.length && new Set(uses.map(({ without }) => without)).size === 1)
-    return { ...base, type: 'boolean', default: uses[0]?.without === true }
-  if (switches.length > 0 || asks) return { ...base, type: 'string', optional: fallback === undefined }
+  const switches = reads.filter(({ wanted }) => wanted === 'switch')
+  if (
+    switches.length > 0 &&
+    switches.length === reads.length &&
+    new Set(reads.map(({ without }) => without)).size === 1
+  )
+    return { ...base, type: 'boolean', default: reads[0]?.without === true }
+  const optional = reads.length > 0 && !isNeeded(reads)
+  if (switches.length > 0 || isMixed || (fallback === undefined && (asks || optional)))
+    return { ...base, type: 'string', optional }
   const type = secret ? 'string' : typeFor(uses, words, [...fallbacks, ...values])
   if (fallback === undefined || secret) return { ...base, type }
   return {
@@ -29,6 +38,13 @@ export function entryOf(uses: readonly VariableUse[], values: readonly string[])
     type,
     default: type === 'string' ? fallback : type === 'boolean' ? fallback === 'true' : Number(fallback),
   }
+}
+
+/** Whether code would not work without a value: then it is required, and elsewhere code goes on as it did. */
+function isNeeded(reads: readonly VariableUse[]): boolean {
+  if (reads.some(({ needs }) => needs === 'certain')) return true
+  if (reads.some(({ asks, fallback }) => asks || fallback)) return false
+  return reads.some(({ needs }) => needs === 'likely')
 }
 
 function typeFor(

@@ -1,31 +1,79 @@
 import { isHostName } from '../../names/host-names.js'
 import type { Finding, Range, VariableUse } from '../finding.js'
 import { type Context, lastName } from '../read/context.js'
+import { ends, type Guards, isUnderCondition } from '../read/guards.js'
 import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from '../read/parse.js'
 import { placeIn } from '../read/place.js'
 import { bare, identifierIn, type Read, type Reads } from '../read/reads.js'
 import { isTestFile } from '../read/test-files.js'
 import { wordsOf } from '../read/words.js'
 import { guessText } from './guess.js'
-import { namesCredential } from './names.js'
+import { namesCredential, namesSomeKey } from './names.js'
 import { hasUserInformation } from './shapes.js'
 
 /** The reads of a file as findings; `taken` gets the literals in them, which are no settings of their own. */
-export function variablesIn(file: SourceFile, { reads, written }: Reads, taken: Set<Node>): Finding[] {
+export function variablesIn(file: SourceFile, { reads, written }: Reads, guards: Guards, taken: Set<Node>): Finding[] {
   if (isTestFile(file.path)) return []
   return reads.flatMap((read) => {
     if (read.from === 'virtual:mappa/settings' || isHostName(read.name)) return []
     const use = read.node.type === 'ObjectProperty' ? takenApart(read) : takenFrom(read, file.text)
     for (const literal of use.literals) taken.add(literal)
-    return [findingOf(file, read, use, written.has(read.name))]
+    return [findingOf(file, read, guarded(read, use, guards), written.has(read.name))]
   })
+}
+
+/** Names whose value is where something is, without which hardly anything can be done there. */
+const placeWords = /^(?:url|uri|dsn|endpoint|connectionstring)$|url$|uri$/
+
+/** The use with what code does about there being no value: where it is read, and by the name that it is given to. */
+function guarded({ name, node, parents }: Read, site: ReadSite, { tested, stopped }: Guards): ReadSite {
+  const { use } = site
+  const { local, member } = givenTo(node, parents)
+  const words = wordsOf(name)
+  const isStopped = use.needs === 'certain' || (local !== undefined && stopped.has(local))
+  const isNamed =
+    namesCredential(words) || placeWords.test(words.slice(-2).join('')) || placeWords.test(words.at(-1) ?? '')
+  const conditional = isUnderCondition(node, parents)
+  return {
+    ...site,
+    use: {
+      ...use,
+      asks: use.asks || (!isStopped && use.fallback === undefined && local !== undefined && tested.has(local)),
+      needs: conditional ? undefined : isStopped ? 'certain' : (use.needs ?? (isNamed ? 'likely' : undefined)),
+      ...(member !== undefined && { member }),
+    },
+  }
+}
+
+/** The variable or the member of an object that a read's value is given to as it is. */
+function givenTo(
+  node: Node,
+  parents: readonly Node[],
+): { readonly local?: string | undefined; readonly member?: string | undefined } {
+  if (node.type === 'ObjectProperty') {
+    const value = node.value as Node
+    return { local: identifierIn(value.type === 'AssignmentPattern' ? value.left : value) }
+  }
+  let inner = node
+  for (const parent of parents.toReversed()) {
+    if (parent.type === 'VariableDeclarator') return { local: identifierIn(parent.id) }
+    if (parent.type === 'AssignmentExpression' && parent.right === inner)
+      return parent.left && identifierIn(parent.left) !== undefined
+        ? { local: identifierIn(parent.left) }
+        : { member: lastName(parent.left) }
+    if (parent.type === 'ObjectProperty' && parent.value === inner) return { member: lastName(parent.key) }
+    if (parent.type === 'ClassProperty') return { member: lastName(parent.key) }
+    if (!typeWrappers.has(parent.type)) return {}
+    inner = parent
+  }
+  return {}
 }
 
 /** How a read stands in code: what is to be replaced, and what the code around it says. */
 interface ReadSite {
   /** What is replaced if the setting always has a value, or one that code takes in its place is its default. */
   readonly whole: Range
-  readonly use: Pick<VariableUse, 'fallback' | 'wanted' | 'asks' | 'bare'> & Partial<VariableUse>
+  readonly use: Pick<VariableUse, 'fallback' | 'wanted' | 'asks' | 'bare' | 'needs'> & Partial<VariableUse>
   readonly literals: readonly Node[]
   readonly dropped?: readonly Range[]
 }
@@ -40,12 +88,14 @@ function findingOf(
   const words = wordsOf(name.replace(/^VITE_/, ''))
   const { line, column, kept } = placeIn(file.text, read.node.start)
   const { fallback } = use
-  const shape =
+  const guess =
     fallback?.form === 'string' && fallback.text !== '' ? guessText(literalAs(fallback.text), named(name)) : undefined
+  const shape = guess?.ifUsed ? undefined : guess
   const secret =
     namesCredential(words) ||
     shape?.kind === 'credential' ||
-    (shape?.kind === 'connection' && /:[^/]+@/.test(shape.value))
+    (shape?.kind === 'connection' && /:[^/]+@/.test(shape.value)) ||
+    (namesSomeKey(words) && fallback === undefined && !/public|publishable|site/i.test(name))
   return {
     ...{ path, line, column, kept, words, outer: [], lead: '', rest: '', echo: false, literals: literals.map(rangeOf) },
     kind: 'variable',
@@ -90,7 +140,7 @@ export function givenVariable({ path, text }: SourceFile, giving: Giving): Findi
     ...{ path, start, end, line, column, words, outer: [], form, stage, value, reason },
     ...{ kind: 'variable', lead: '', rest: '', echo: false, kept: false, literals: [], confidence: 'high' },
     variable: {
-      ...{ name, fallback: undefined, wanted: 'text', asks: false, bare: { start, end } },
+      ...{ name, fallback: undefined, wanted: 'text', asks: false, bare: { start, end }, given: true },
       secret: namesCredential(words) || hasUserInformation(value),
       ...(stuck !== undefined && { stuck }),
     },
@@ -104,7 +154,8 @@ function literalAs(text: string) {
 function named(name: string): Context {
   return {
     ...{ words: wordsOf(name), outer: [], name, call: undefined, argument: undefined },
-    ...{ fixed: false, compared: false, listed: false, markup: false },
+    ...{ fixed: false, compared: false, listed: false, markup: false, part: false, chosen: false },
+    ...{ object: undefined, owner: undefined },
   }
 }
 
@@ -119,12 +170,14 @@ function takenFrom({ node, parents }: Read, text: string): ReadSite {
   let fallback: VariableUse['fallback']
   let wanted: VariableUse['wanted'] = 'text'
   let asks = false
+  let isAsserted = false
   const literals: Node[] = []
   let at = parents.length - 1
   for (; at >= 0; at--) {
     const parent = parents[at] as Node
     if (typeWrappers.has(parent.type)) {
       inner = parent
+      isAsserted ||= parent.type === 'TSNonNullExpression'
       asks ||= isNode(parent.typeAnnotation) && typeMayLack(parent.typeAnnotation, text)
       if (parent.type === 'TSNonNullExpression') whole = rangeOf(parent)
       continue
@@ -155,7 +208,8 @@ function takenFrom({ node, parents }: Read, text: string): ReadSite {
   }
   const stops = outer?.type === 'UnaryExpression' && stopsWithout(parents[at - 1], outer)
   asks ||= fallback === undefined && !stops && asksFor(outer, inner, text)
-  const own = { whole, use: { fallback, wanted, asks, bare: rangeOf(node) }, literals }
+  const needs = stops || isAsserted ? 'certain' : wanted !== 'text' || isTakenApart(outer, inner) ? 'likely' : undefined
+  const own = { whole, use: { fallback, wanted, asks, needs, bare: rangeOf(node) } as const, literals }
   const later = fallback === undefined ? laterFallback(inner, parents.slice(0, at + 1), text) : undefined
   if (!later) return own
   return {
@@ -213,10 +267,13 @@ function typeMayLack(type: unknown, text: string): boolean {
 /** `if (!process.env.X) throw …`: then it is required. */
 function stopsWithout(statement: Node | undefined, test: Node): boolean {
   if (statement?.type !== 'IfStatement' || statement.test !== test || test.operator !== '!') return false
-  const then = statement.consequent as Node
-  const last = then.type === 'BlockStatement' ? nodesIn(then.body).at(-1) : then
-  const call = last?.type === 'ExpressionStatement' ? (last.expression as Node) : undefined
-  return last?.type === 'ThrowStatement' || (call?.type === 'CallExpression' && lastName(call.callee) === 'exit')
+  return ends(statement.consequent)
+}
+
+/** Whether code does with a value what there is no doing without one: it looks into it, or puts it into a text. */
+function isTakenApart(outer: Node | undefined, inner: Node): boolean {
+  if (outer?.type === 'MemberExpression') return outer.object === inner
+  return outer?.type === 'TemplateLiteral' || (outer?.type === 'BinaryExpression' && outer.operator === '+')
 }
 
 /** Whether code deals with there being no value: it asks first. */
@@ -291,6 +348,7 @@ function takenApart({ node, parents }: Read): ReadSite {
     wanted: 'text' as const,
     asks: value.type === 'AssignmentPattern' && !fallback,
     bare: rangeOf(node),
+    needs: undefined,
   }
   const literals = fallback ? [value.right as Node] : []
   const rest = properties.some(({ type }) => type === 'RestElement')

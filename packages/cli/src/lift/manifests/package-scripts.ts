@@ -55,17 +55,26 @@ interface Script {
   readonly end: number
 }
 
-function scriptsOf(text: string): Script[] {
-  let manifest: Node
+/** The packages that a package is developed with, by their names without a scope. */
+export function developedWith({ text }: SourceFile): ReadonlySet<string> {
+  const names = membersOf(text, 'devDependencies').map(({ key }) => String((key as Node).value))
+  return new Set(names.map((name) => name.replace(/^@[^/]+\//, '')))
+}
+
+/** The members of one of a manifest's objects; none if it is not there, or the manifest cannot be read. */
+function membersOf(text: string, name: string): readonly Node[] {
   try {
-    manifest = parseExpression(text) as unknown as Node
+    const manifest = parseExpression(text) as unknown as Node
+    const found = nodesIn(manifest.properties).find(({ key }) => (key as Node).value === name)
+    return nodesIn((found?.value as Node | undefined)?.properties)
   } catch {
     // Whoever installs the package will hear of it.
     return []
   }
-  const property = (object: Node | undefined, name: string) =>
-    nodesIn(object?.properties).find(({ key }) => (key as Node).value === name)?.value as Node | undefined
-  return nodesIn(property(manifest, 'scripts')?.properties).flatMap(({ key, value }) => {
+}
+
+function scriptsOf(text: string): Script[] {
+  return membersOf(text, 'scripts').flatMap(({ key, value }) => {
     const command = value as Node
     if (command.type !== 'StringLiteral') return []
     return [

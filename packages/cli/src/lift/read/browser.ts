@@ -77,6 +77,22 @@ export function browserFiles(standings: readonly Standing[]): ReadonlySet<string
   return found
 }
 
+/** A folder whose files are copied elsewhere, rather than run here. */
+const templateFolder = /^(?:.*\/)?(?:templates?|_templates|skeletons?|scaffold(?:s|ing)?|boilerplates?|blueprints?)\//
+
+/** Folders of templates, those from which nothing outside imports: generators copy them into other projects. */
+export function templateFolders(standings: readonly Standing[]): readonly string[] {
+  const byPath = new Map(standings.map((each) => [each.path, each]))
+  const folders = new Set(standings.flatMap(({ path }) => templateFolder.exec(path)?.[0] ?? []))
+  for (const { path, imports } of standings)
+    for (const source of imports) {
+      const target = source.startsWith('.') ? resolved(path, source, byPath) : undefined
+      const folder = target && templateFolder.exec(target.path)?.[0]
+      if (folder !== undefined && !path.startsWith(folder)) folders.delete(folder)
+    }
+  return [...folders]
+}
+
 function resolved(from: string, source: string, byPath: ReadonlyMap<string, Standing>): Standing | undefined {
   const steps = from.split('/').slice(0, -1)
   for (const step of source.split('/')) {

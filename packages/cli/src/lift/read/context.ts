@@ -20,6 +20,14 @@ export interface Context {
   readonly listed: boolean
   /** Whether it stands in a page's markup. */
   readonly markup: boolean
+  /** Whether code puts something in front of it or behind it. */
+  readonly part: boolean
+  /** Whether it is one side of a question that is not about a stage. */
+  readonly chosen: boolean
+  /** The object that it is a value of, for what stands beside it. */
+  readonly object: Node | undefined
+  /** What is called or given a value besides the last name: `jwt` of `jwt.sign(…)`, `app` of `app.keys = …`. */
+  readonly owner: string | undefined
 }
 
 /** Wrappers that hand a value on as it is. */
@@ -75,6 +83,12 @@ const searching = new Set([
   'it',
 ])
 
+/** Calls whose first argument names what the second one is. */
+const giving = new Set([
+  ...['set', 'append', 'add', 'put', 'header', 'setHeader', 'setRequestHeader'],
+  ...['option', 'default', 'define', 'constant', 'value', 'env'],
+])
+
 /** The surroundings of a node; `parents` are those that it is in, the root first. */
 export function contextOf(node: Node, parents: readonly Node[]): Context {
   let inner = node
@@ -83,7 +97,9 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
   let name: string | undefined
   let call: string | undefined
   let argument: number | undefined
-  let [fixed, compared, markup, listed] = [false, false, false, false]
+  let [fixed, compared, markup, listed, part, chosen] = [false, false, false, false, false, false]
+  let object: Node | undefined
+  let owner: string | undefined
   for (let at = parents.length - 1; at >= 0; at--) {
     const parent = parents[at] as Node
     if (fixedParents.has(parent.type)) fixed = true
@@ -92,6 +108,8 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     if (fixed || compared) break
     if (passing.has(parent.type)) {
       listed ||= parent.type === 'ArrayExpression'
+      part ||= parent.type === 'BinaryExpression'
+      chosen ||= parent.type === 'ConditionalExpression'
       if (parent.type === 'ConditionalExpression' && parent.test === inner) break
       inner = parent
       continue
@@ -108,8 +126,9 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
       if (callee === undefined || !passingCalls.has(callee) || index > 0) {
         call ??= callee
         argument ??= index
+        owner = ownerName(parent.callee)
         // headers.set('X-Api-Key', '…'): the argument in front names it.
-        const before = index > 0 ? list[index - 1] : undefined
+        const before = index > 0 && callee !== undefined && giving.has(callee) ? list[index - 1] : undefined
         if (before?.type === 'StringLiteral') name = before.value as string
         break
       }
@@ -119,8 +138,10 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
       continue
     }
     if (parent.type === 'VariableDeclarator') name = identifier(parent.id)
-    else if (parent.type === 'AssignmentExpression' || parent.type === 'AssignmentPattern') name = lastName(parent.left)
-    else if (
+    else if (parent.type === 'AssignmentExpression' || parent.type === 'AssignmentPattern') {
+      name = lastName(parent.left)
+      owner = ownerName(parent.left)
+    } else if (
       parent.type === 'ClassProperty' ||
       parent.type === 'PropertyDefinition' ||
       parent.type === 'ClassPrivateProperty'
@@ -137,12 +158,13 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     else if (parent.type === 'ObjectProperty') {
       if (parent.key === inner && !parent.shorthand) fixed = true
       name = nameOfProperty(parent, parents[at - 1])
+      object = parents[at - 1]
       outer = wordsOf(outerName(parents[at - 1], parents.slice(0, at - 1)) ?? '')
     }
     break
   }
   if (name !== undefined) words = wordsOf(name)
-  return { words, outer, name, call, argument, fixed, compared, listed, markup }
+  return { words, outer, name, call, argument, fixed, compared, listed, markup, part, chosen, object, owner }
 }
 
 /** The name of a function that does nothing but give a value, by what it is declared or given as. */
@@ -190,6 +212,12 @@ function keyName(property: Node): string | undefined {
 
 function identifier(node: unknown): string | undefined {
   return isNode(node) && node.type === 'Identifier' ? (node.name as string) : undefined
+}
+
+function ownerName(node: unknown): string | undefined {
+  return isNode(node) && (node.type === 'MemberExpression' || node.type === 'OptionalMemberExpression')
+    ? lastName(node.object)
+    : undefined
 }
 
 /** The last name of an expression: `listen` of `app.listen`, `URL` of `URL`. */

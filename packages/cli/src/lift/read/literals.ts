@@ -2,12 +2,13 @@ import type { Node } from './parse.js'
 
 /** What no rule below takes, told before looking at its surroundings. */
 export function mayBeSetting({ form, text }: Literal): boolean {
-  if (form === 'number') return /^[1-9][0-9]{1,4}$/.test(text)
-  return text.length > 3 && text.length <= 10_000
+  if (form === 'number') return /^[1-9][0-9]{0,8}$/.test(text)
+  if (form === 'boolean') return true
+  return text.length > 2 && text.length <= 10_000
 }
 
 export interface Literal {
-  readonly form: 'string' | 'number' | 'template-text'
+  readonly form: 'string' | 'number' | 'boolean' | 'template-text'
   readonly text: string
   readonly start: number
   readonly end: number
@@ -19,6 +20,7 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   const { start, end } = node
   if (node.type === 'StringLiteral') return { form: 'string', text: node.value as string, start, end, goesOn: false }
   if (node.type === 'NumericLiteral') return { form: 'number', text: String(node.value), start, end, goesOn: false }
+  if (node.type === 'BooleanLiteral') return { form: 'boolean', text: String(node.value), start, end, goesOn: false }
   if (node.type !== 'TemplateElement') return undefined
   const { cooked, raw } = node.value as { cooked?: string; raw: string }
   // What is written with escapes cannot be cut by its length.

@@ -93,6 +93,8 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
       if (isSet && key !== undefined) written.add(key)
       if (isSet && parent?.operator !== '||=' && parent?.operator !== '??=') return
       const { start, end } = node.property as Node
+      // process.env.hasOwnProperty(…) asks the object something.
+      if (key !== undefined && key in Object.prototype) return
       if (key !== undefined) found.push({ path, name: key, start, end, ...source, node, parents: [...parents] })
       else computed.push({ path, start: node.start, end: node.end, from })
     } else if (node.type === 'ImportDeclaration' && stringOf(node.source) === 'virtual:mappa/settings')

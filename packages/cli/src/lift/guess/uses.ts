@@ -1,0 +1,47 @@
+import type { IfUsed } from '../finding.js'
+import { contextOf, lastName } from '../read/context.js'
+import { isNode, type Node, type Visit } from '../read/parse.js'
+import { opens } from './guess.js'
+import { requests } from './requests.js'
+
+/** Collects what a file does with its names, as its trees are visited: asks for what one holds, or opens something with it. */
+export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUsed | undefined) => boolean } {
+  const asked = new Set<string>()
+  const secret = new Set<string>()
+  const visit: Visit = (node, parents) => {
+    if (node.type !== 'Identifier' && node.type !== 'MemberExpression') return
+    const parent = parents.at(-1)
+    if (!parent || !taking.has(parent.type)) return
+    const name = lastName(node)
+    if (name === undefined) return
+    const isAsked =
+      (parent.type === 'BinaryExpression' && parent.left === node && parent.operator === '+') ||
+      (parent.type === 'TemplateLiteral' && startsWith(parent, node))
+    if (isAsked) asked.add(name)
+    if (parent.type === 'BinaryExpression' || parent.type === 'TemplateLiteral') return
+    if (parent.type === 'ObjectProperty' && parent.value !== node) return
+    const context = contextOf(node, parents)
+    if (context.call !== undefined && requests.has(context.call) && context.argument === 0) asked.add(name)
+    if (
+      /^(?:url|uri|baseURL|baseUrl|endpoint)$/.test(context.name ?? '') &&
+      context.outer.some((word) => requests.has(word))
+    )
+      asked.add(name)
+    if (opens(context)) secret.add(name)
+  }
+  const hold = (wanted: IfUsed | undefined) =>
+    wanted === undefined || (wanted.as === 'address' ? asked : secret).has(wanted.name)
+  return { visit, hold }
+}
+
+/** What hands a name on to something. */
+const taking: ReadonlySet<string> = new Set([
+  ...['CallExpression', 'NewExpression', 'OptionalCallExpression', 'ArrayExpression', 'ObjectProperty'],
+  ...['BinaryExpression', 'TemplateLiteral', 'AssignmentExpression'],
+])
+
+function startsWith({ quasis, expressions }: Node, node: Node): boolean {
+  const [head] = quasis as Node[]
+  const first = (expressions as Node[])[0]
+  return isNode(head) && first === node && (head.value as { raw: string }).raw === ''
+}
