@@ -109,15 +109,20 @@ test('settings and keys are found by what they are and what they are called, and
   )
 })
 
-/** The changes that move everything that can be moved. */
-function changesTo(files: readonly SourceFile[], isModule = true, compose = true) {
+function targetOf(files: readonly SourceFile[], isModule: boolean): Target {
   const texts = new Map(files.map(({ path, text }) => [path, text]))
   const legendFile = [...texts.keys()].find((path) => path.startsWith('mappa.legend.'))
   const json = legendFile?.endsWith('.json') && JSON.parse(texts.get(legendFile) as string)
   const definition = json ? legendFromJsonSchema(json) : undefined
-  const target: Target = { read: (path) => texts.get(path), legendFile, definition, isModule, compose }
-  const names = legendFile ? ['A'] : []
-  return changesFor(sorted(findIn(files, names, compose).candidates, target).movable, target)
+  const code = files.map(({ path }) => path)
+  return { read: (path) => texts.get(path), legendFile, definition, isModule, code, compose: true }
+}
+
+/** The changes that move everything that can be moved. */
+function changesTo(files: readonly SourceFile[], isModule = true) {
+  const target = targetOf(files, isModule)
+  const names = target.legendFile ? ['A'] : []
+  return changesFor(sorted(findIn(files, names, true).candidates, target).movable, target)
 }
 
 /** Code, what becomes of it, its entry, and what stands in layers: `.env: NAME=value`. */
@@ -255,8 +260,7 @@ const projects: readonly [
   [
     { 'compose.yaml': 'services:\n  hive:\n    environment:\n      NOTE: ${X}\n      LOUD: yes\n      TZ: UTC\n' },
     {
-      'compose.yaml':
-        'NOTE: ${X}\n      LOUD: "${LOUD:?start with: mappa with -- docker compose up}"\n      TZ: UTC\n',
+      'compose.yaml': 'NOTE: ${X}\n      LOUD: "${LOUD:?start with: mappa with -- docker compose up}"\n      TZ: UTC\n',
       '.env': 'LOUD=yes\n',
     },
   ],
@@ -307,6 +311,118 @@ const projects: readonly [
     },
   ],
 ]
+
+const config = (options: object, more: object = {}) =>
+  JSON.stringify({ compilerOptions: { strict: true, types: ['node'], ...options }, ...more })
+const served = "import { feed } from './feed'\nexport const port = 4177\nfeed(process.env.HOST)\n"
+const fed = 'export const feed = (name?: string) => console.log(`https://feed.example/v1/${name}`)\n'
+const moduleIn = (path: string, from: string, legend: string) => ({ path, from, legend })
+
+/** How a package is compiled and run; the settings module that fits, how it says where it is, and where the legend goes. */
+const shapes: Readonly<
+  Record<string, readonly [Readonly<Record<string, string>>, { path: string; from: string; legend: string } | RegExp]>
+> = {
+  'ES modules': [
+    { 'package.json': '{"type": "module"}', 'a.js': 'listen(4177)' },
+    moduleIn('settings.js', 'import.meta.url', 'mappa.legend.js'),
+  ],
+  CommonJS: [
+    { 'package.json': '{}', 'src/a.js': "require('./b'); listen(4177)" },
+    moduleIn('src/settings.js', '__dirname', 'mappa.legend.mjs'),
+  ],
+  'ECMAScript that a tool compiles': [
+    { 'package.json': '{}', 'src/a.js': "import './b'; listen(4177)" },
+    moduleIn('src/settings.js', '', 'mappa.legend.mjs'),
+  ],
+  'CommonJS compiled from src/': [
+    { 'tsconfig.json': config({ module: 'commonjs', outDir: 'dist' }), 'src/a.ts': served, 'src/feed.ts': fed },
+    moduleIn('src/settings.ts', '__dirname', 'src/mappa.legend.ts'),
+  ],
+  'with rootDir, by what it extends': [
+    {
+      'tsconfig.json': '{ "extends": "./base", /* ours */ "compilerOptions": { "rootDir": "./src" }, }',
+      'base.json': config({ module: 'Node16' }),
+      'src/a.ts': served,
+    },
+    moduleIn('src/settings.ts', '__dirname', 'src/mappa.legend.ts'),
+  ],
+  'modules that have no import.meta': [
+    { 'tsconfig.json': config({ module: 'es2015', rootDir: 'src' }), 'src/a.ts': served },
+    moduleIn('src/settings.ts', '', 'src/mappa.legend.ts'),
+  ],
+  'what a bundler reads': [
+    { 'tsconfig.json': config({ module: 'esnext', noEmit: true }, { include: ['src'] }), 'src/a.ts': served },
+    moduleIn('src/settings.ts', 'import.meta.url', 'mappa.legend.ts'),
+  ],
+  'output beside the sources': [
+    { 'tsconfig.json': config({ module: 'commonjs' }), 'a.ts': served, 'a.js': 'listen(4177)' },
+    moduleIn('settings.ts', '__dirname', 'mappa.legend.ts'),
+  ],
+  'another folder': [
+    { 'tsconfig.json': config({ module: 'commonjs', rootDir: 'server' }), 'server/a.ts': served },
+    /takes files from server\/ alone/,
+  ],
+  'modules of another kind': [{ 'tsconfig.json': config({ module: 'amd' }), 'a.ts': served }, /cannot import mappa/],
+  'JavaScript beside it': [
+    { 'tsconfig.json': config({ module: 'commonjs', outDir: 'dist' }), 'src/a.ts': 'f(1)', 'b.js': 'listen(4177)' },
+    moduleIn('settings.js', '__dirname', 'mappa.legend.mjs'),
+  ],
+}
+
+test('the settings module is one that the project compiles and runs, or nothing moves and it says why', () => {
+  for (const [name, [files, expected]] of Object.entries(shapes)) {
+    const sources = Object.entries(files).map(([path, text]) => ({ path, text }))
+    const isModule = files['package.json']?.includes('module') ?? false
+    const changes = changesTo(sources, isModule)
+    if (expected instanceof RegExp) {
+      const target = targetOf(sources, isModule)
+      const { movable, held } = sorted(findIn(sources, []).candidates, target)
+      assert.deepEqual(movable, [], name)
+      for (const { why } of held) assert.match(why, expected, name)
+      continue
+    }
+    const found = changes.find(({ before, after }) => before === null && /\bsettle\(/.test(after))
+    const [, from = ''] = /from: ([\w.]+)/.exec(found?.after ?? '') ?? []
+    const legendFile = changes.find(({ path }) => path.includes('mappa.legend'))?.path
+    assert.deepEqual({ path: found?.path, from, legend: legendFile }, expected, name)
+    const bare = /from '.\/feed'/.test(files['src/a.ts'] ?? '')
+    for (const { path, after } of changes)
+      if (/\.ts$/.test(path) && path !== found?.path)
+        assert.ok(!bare || !/from '.*settings.js'/.test(after), `${name}: one way of naming files`)
+  }
+})
+
+test('compiled from src/ to CommonJS and to ES modules, it builds and starts as before, and its output lies where it lay', () => {
+  const tsc = join(top, 'node_modules/typescript/bin/tsc')
+  for (const [type, module] of [
+    ['commonjs', 'node16'],
+    ['module', 'nodenext'],
+  ]) {
+    const ending = type === 'module' ? '.js' : ''
+    const files = {
+      'package.json': JSON.stringify({ type }),
+      'tsconfig.json': config({ module, rootDir: 'src', outDir: 'dist' }),
+      'src/a.ts': served.replace('./feed', `./feed${ending}`),
+      'src/feed.ts': fed,
+    }
+    const root = project(files)
+    // With Node's types in it.
+    rmSync(join(root, 'node_modules'), { recursive: true, force: true })
+    symlinkSync(join(top, 'node_modules'), join(root, 'node_modules'), 'dir')
+    const built = () => {
+      const { status, stdout } = spawnSync(process.execPath, [tsc], { cwd: root, encoding: 'utf8' })
+      assert.equal(status, 0, `${type}: ${stdout}`)
+      const env = { ...environment(), HOST: 'hive' }
+      return spawnSync(process.execPath, ['dist/a.js'], { cwd: root, encoding: 'utf8', env }).stdout
+    }
+    const before = built()
+    assert.equal(before, 'https://feed.example/v1/hive\n')
+    const sources = Object.entries(files).map(([path, text]) => ({ path, text }))
+    for (const { path, after } of changesTo(sources, type === 'module')) writeFileSync(join(root, path), after)
+    assert.equal(built(), before, type)
+    assert.deepEqual(readdirSync(join(root, 'dist')).sort(), ['a.js', 'feed.js', 'mappa.legend.js', 'settings.js'])
+  }
+})
 
 test('scripts, containers, pages, JSON legends and files of stages are edited in their own form', () => {
   for (const [before, after] of projects) {

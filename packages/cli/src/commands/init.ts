@@ -15,7 +15,7 @@ import {
 } from 'mappa/command'
 import { findIn } from '../lift/lift.js'
 import { holdsCode, type SourceFile } from '../lift/read/parse.js'
-import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../project/files.js'
+import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../project/files.js'
 import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../project/project.js'
 import type { LegendForm } from '../setup/form.js'
 import { type Before, type Setup, setupOf, type Wishes } from '../setup/setup.js'
@@ -167,7 +167,10 @@ function beforeOf(
       yield file
     }
   }
-  const files = counting(looked(projectFiles(root)), (count) => `Looked through ${counted(count, 'file')} …`)
+  const files = counting(
+    looked(projectFiles(root, foldersApart(root))),
+    (count) => `Looked through ${counted(count, 'file')} …`,
+  )
   const { candidates, secrets } = findIn(files, Object.keys(entriesOf(definition)))
   return {
     before: {

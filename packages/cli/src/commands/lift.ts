@@ -8,8 +8,9 @@ import { nextSteps } from '../lift/edit/next-steps.js'
 import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
 import { findIn } from '../lift/lift.js'
-import { candidatesText, candidateText } from '../lift/text.js'
-import { hasUncommitted, isVersioned, legendsBelow, projectFiles } from '../project/files.js'
+import { holdsCode, type SourceFile } from '../lift/read/parse.js'
+import { candidatesText, candidateText, leftText } from '../lift/text.js'
+import { foldersApart, hasUncommitted, isVersioned, legendsBelow, projectFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
@@ -36,10 +37,15 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
     throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
   const project = await openProject(options)
-  const target = { ...targetOf(project), compose: options.compose }
+  const code: string[] = []
+  const target: Target = { ...targetOf(project), code, compose: options.compose }
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
-  const looked = counting(projectFiles(project.root), (count) => `Looked through ${counted(count, 'file')} …`)
-  const { candidates, secrets, unparsed, files } = findIn(looked, names, options.compose)
+  const apart = foldersApart(project.root)
+  const looked = counting(
+    noted(projectFiles(project.root, apart), code),
+    (count) => `Looked through ${counted(count, 'file')} …`,
+  )
+  const { candidates, secrets, unparsed, templates, files } = findIn(looked, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
   if (movable.length + held.length === 0 && !options.json) {
@@ -47,7 +53,8 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     const next = member === undefined ? '' : `\n    There is a legend in ${member}. Type: mappa lift --root ${member}`
     const where =
       files === 0 ? `there is no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
-    terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n`)
+    const left = leftText(apart, templates)
+    terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n${left && `\n${left}`}`)
     return { exitCode: exitCodes.fine }
   }
   if (options.json) {
@@ -68,6 +75,8 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
   const changes = changesFor(sure, target)
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
+  const left = leftText(apart, templates)
+  if (left) terminal.write(`${left}\n`)
   if (options.apply) return apply(project, changes, target, options)
   if (changes.length > 0) {
     const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
@@ -80,7 +89,15 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   return { exitCode: exitCodes.fine }
 }
 
-function targetOf({ root, legendFile, definition }: Project): Target {
+/** The same files, those with code noted as they come by. */
+function* noted(files: Iterable<SourceFile>, code: string[]): Generator<SourceFile> {
+  for (const file of files) {
+    if (holdsCode(file.path)) code.push(file.path)
+    yield file
+  }
+}
+
+function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code'> {
   const read = (path: string) => textAt(join(root, path))
   const sound = definition && contradictions(definition, legendFile).length === 0 ? definition : undefined
   return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }

@@ -20,6 +20,8 @@ export interface Target {
   readonly definition: Legend | undefined
   /** Whether files ending in .js are modules of ECMAScript. */
   readonly isModule: boolean
+  /** Every file of the project that holds code. */
+  readonly code: readonly string[]
   /** Whether compose files are to take their values from layers. */
   readonly compose?: boolean | undefined
 }

@@ -49,10 +49,11 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   }
   const browser = browserFiles(standings)
   const templates = templateFolders(standings)
+  const paths = new Set(standings.map(({ path }) => path))
   const isLeft = ({ path, form }: Finding) =>
     form !== 'script' &&
     form !== 'container' &&
-    (isToolFile(path, tools) || templates.some((folder) => path.startsWith(folder)))
+    (isToolFile(path, tools) || isCompiled(path, paths) || templates.some((folder) => path.startsWith(folder)))
   const open = findings.filter((each) => !each.kept && !isLeft(each))
   const names = new Set(taken)
   // What the legend has is declared, and read as its owner chose.
@@ -71,6 +72,12 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   const staying = findings.filter((each) => (each.kept || isLeft(each) || isContained(each)) && isSecret(each))
   const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
   return { candidates, secrets, unparsed, templates, files: standings.length }
+}
+
+/** Whether a file was made of one in TypeScript beside it. */
+function isCompiled(path: string, paths: ReadonlySet<string>): boolean {
+  const [, stem, kind = ''] = /^(.*)\.([cm]?)jsx?$/.exec(path) ?? []
+  return stem !== undefined && [`${stem}.${kind}ts`, `${stem}.tsx`].some((each) => paths.has(each))
 }
 
 /** What only containers are given: no start of the application needs it. */

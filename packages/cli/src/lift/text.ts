@@ -23,6 +23,22 @@ export function candidatesText(
   return `${[...blocks, tally].join('\n\n')}\n\n`
 }
 
+/** Folders that lift leaves alone, and why; empty if there are none. */
+export function leftText(apart: readonly string[], templates: readonly string[]): string {
+  const shown = [
+    ...apart.slice(0, leftCountMax).map((folder) => {
+      const root = folder.replace(/\/$/, '')
+      return `${folder} is a package of its own, and was left alone. To look there: mappa lift --root ${root}`
+    }),
+    ...(apart.length > leftCountMax ? [`${apart.length - leftCountMax} more packages were left alone.`] : []),
+    ...templates.map((folder) => `${folder} holds templates that are copied elsewhere, and was left alone.`),
+  ]
+  return shown.map((line) => `${line}\n`).join('')
+}
+
+/** More are counted rather than named. */
+const leftCountMax = 10
+
 /** One candidate with its reason and its places; a secret is not shown. */
 export function candidateText(
   { name, kind, secret, confidence, value, stages, reason, sites, entry, builtOn, asks }: Candidate,

@@ -12,12 +12,41 @@ const skippedFiles =
 /** Larger files are data. Bytes. */
 const fileBytesMax = 1024 * 1024
 
-/** The project's own files below its root that may read settings, one at a time: what version control knows of, if there is any. */
-export function* projectFiles(root: string): Generator<SourceFile> {
+/**
+ * The project's own files below its root that may read settings, one at a time: what version control knows of, if there is
+ * any. What is in the folders `apart` is left out.
+ */
+export function* projectFiles(root: string, apart: readonly string[] = []): Generator<SourceFile> {
   for (const path of tracked(root) ?? below(root, '')) {
-    if (skippedFolders.test(path) || skippedFiles.test(path)) continue
+    if (skippedFolders.test(path) || skippedFiles.test(path) || apart.some((folder) => path.startsWith(folder)))
+      continue
     const text = textOf(join(root, path))
     if (text !== undefined) yield { path, text }
+  }
+}
+
+/** Files that make their folder a package, or something that another runtime runs or a service deploys, by itself. */
+const ownManifests =
+  /^(?:package\.json|deno\.jsonc?|wrangler\.(?:toml|jsonc?)|serverless\.(?:ya?ml|json)|fly\.toml|netlify\.toml|vercel\.json)$/
+
+/** The folders below a root, outermost first, whose files are another package's: `client/`. */
+export function foldersApart(root: string): readonly string[] {
+  const folders = new Set<string>()
+  for (const path of tracked(root) ?? below(root, '')) {
+    const [, folder = '', name = ''] = /^(.*\/)?([^/]+)$/.exec(path) ?? []
+    if (folder !== '' && ownManifests.test(name) && !skippedFolders.test(path) && isManifest(join(root, path)))
+      folders.add(folder)
+  }
+  return [...folders].filter((each) => ![...folders].some((other) => other !== each && each.startsWith(other))).sort()
+}
+
+/** A package.json that says no more than how modules are read is part of the package that it is in. */
+function isManifest(file: string): boolean {
+  if (!file.endsWith('package.json')) return true
+  try {
+    return Object.keys(JSON.parse(textOf(file) ?? '{}')).some((name) => !/^(?:type|private|sideEffects)$/.test(name))
+  } catch {
+    return true
   }
 }
 

@@ -36,7 +36,9 @@ export function guessedEntry({ name, texts, comment, read, page }: Known): Writt
   }
   const fallback = read?.entry.default
   const isGiven = texts.size > 0
-  const optional = read?.entry.optional ?? (!isGiven && read === undefined)
+  // What every stage finds in a file is there, unless code asks whether it is.
+  const isAskedFor = read?.sites.some(({ variable }) => variable?.asks) ?? false
+  const optional = isShared(texts) ? isAskedFor : (read?.entry.optional ?? (!isGiven && read === undefined))
   return {
     name,
     words: {

@@ -146,5 +146,5 @@ function newLayers({ read }: Before, mended: readonly FileChange[], { stages, st
 /** The plugin, where there is a configuration of Vite that it can be put into. */
 function pluginFor({ read }: Before): FileChange[] {
   if (!['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)) return []
-  return pluginChange({ read, legendFile: undefined, definition: undefined, isModule: true })
+  return pluginChange({ read, legendFile: undefined, definition: undefined, isModule: true, code: [] })
 }

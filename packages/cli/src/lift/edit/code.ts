@@ -4,6 +4,7 @@ import type { Candidate, Finding, Range } from '../finding.js'
 import { staysAround, variableRead } from '../guess/variable-entry.js'
 import { isNode, type Node, parseFile } from '../read/parse.js'
 import { relative } from './paths.js'
+import { type Form, specifierFor } from './settings-form.js'
 
 /** A candidate's place in one file. */
 interface Site {
@@ -12,7 +13,7 @@ interface Site {
 }
 
 /** A file of code, with settings read where their values stood. */
-export function codeChange(path: string, candidates: readonly Candidate[], module: string, target: Target): LiftedFile {
+export function codeChange(path: string, candidates: readonly Candidate[], form: Form, target: Target): LiftedFile {
   const before = target.read(path) ?? ''
   const code = new MagicString(before)
   const sites = candidates.flatMap((candidate) =>
@@ -40,9 +41,9 @@ export function codeChange(path: string, candidates: readonly Candidate[], modul
           source: 'virtual:mappa/settings',
           names: [...wanted].map((name) => ({ name, local: names.get(name) as string })),
         }
-      : { source: module, names: [{ name: 'settings', local: localName(before) }] }
+      : { source: form.module, names: [{ name: 'settings', local: localName(before) }] }
     const firstUse = Math.min(...own.map(({ finding }) => finding.start))
-    insertImport(code, { path, text: before, program: program.program as Node, firstUse }, taken, target)
+    insertImport(code, { path, text: before, program: program.program as Node, firstUse }, taken, form, target)
   }
   return { path, before, after: code.toString(), secret: false }
 }
@@ -117,6 +118,7 @@ function insertImport(
   code: MagicString,
   { path, text, program, firstUse }: { path: string; text: string; program: Node; firstUse: number },
   taken: Import,
+  { specifiers }: Form,
   target: Target,
 ) {
   const body = ((program.body as Node[] | undefined) ?? []).filter(isNode)
@@ -129,9 +131,7 @@ function insertImport(
     body.some(({ type }) => type.startsWith('Export')) ||
     /\.(?:m[jt]s|html?|vue|svelte)$/.test(path) ||
     (!path.endsWith('.cjs') && target.isModule)
-  const bare = imports.some(({ source }) => /^\.\.?\/(?:.*\/)?[^./]+$/.test(String((source as Node).value)))
-  const file = bare ? taken.source.replace(/\.[cm]?[jt]s$/, '') : taken.source.replace(/\.([cm]?)ts$/, '.$1js')
-  const specifier = isVirtual ? taken.source : relative(path, file)
+  const specifier = isVirtual ? taken.source : relative(path, specifierFor(taken.source, specifiers))
   const own = text.slice(program.start, program.end)
   const quote = own.includes("'") || !own.includes('"') ? "'" : '"'
   const end = /;[ \t]*(?:\r?\n|$)/.test(own.slice(0, 2000)) ? ';' : ''

@@ -6,6 +6,7 @@ import { parseFile } from '../read/parse.js'
 import { codeChange } from './code.js'
 import { ignoreChange, layerChanges, sampleChange } from './layers.js'
 import { legendChange } from './legend.js'
+import { type Form, formFor, type NoForm, whyApart } from './settings-form.js'
 import { declarationChanges, settingsText } from './settings-module.js'
 import { pluginChange, takesPlugin } from './vite-config.js'
 
@@ -17,8 +18,9 @@ export function sorted(
   const movable: Candidate[] = []
   const held: Held[] = []
   const bundled = takesPlugin(target)
+  const form = formFor(servedPaths(candidates), target)
   for (const candidate of candidates) {
-    const why = whyHeld(candidate, target, bundled)
+    const why = whyHeld(candidate, target, bundled) ?? whyFormless(candidate, form, target)
     if (why === undefined) movable.push(candidate)
     else held.push({ candidate, why })
   }
@@ -37,6 +39,24 @@ function whyHeld({ blocked, reach, sites }: Candidate, target: Target, bundled: 
   return classic && `It stands in a script of ${classic.path} that is not a module, and so cannot import it.`
 }
 
+/** Why no form of ours fits where a candidate stands, or its legend's file; undefined if one does. */
+function whyFormless({ sites }: Candidate, form: Form | NoForm, target: Target): string | undefined {
+  const [path] = servedPaths([{ sites }])
+  if (path === undefined) return undefined
+  if ('why' in form) return form.why
+  return servedPaths([{ sites }])
+    .map((each) => whyApart(each, form, target))
+    .find((why) => why !== undefined)
+}
+
+/** The files of code that do not run in a page. */
+function servedPaths(candidates: readonly Pick<Candidate, 'sites'>[]): readonly string[] {
+  const sites = candidates.flatMap((candidate) => candidate.sites)
+  const pages = new Set(sites.filter(({ page }) => page).map(({ path }) => path))
+  const code = sites.filter(({ form }) => form !== 'script' && form !== 'container')
+  return [...new Set(code.map(({ path }) => path))].filter((path) => !pages.has(path))
+}
+
 /** Whether the script that an offset is in is a module. */
 function isModuleScript(text: string, at: number): boolean {
   const tag = /<script\b[^>]*>/gi
@@ -53,24 +73,23 @@ export function changesFor(candidates: readonly Candidate[], target: Target): Li
   ]
   const paths = pathsOf((form) => form !== 'script' && form !== 'container')
   const pages = new Set(sites.filter(({ page }) => page).map(({ path }) => path))
-  const served = paths.filter((path) => !pages.has(path))
-  const typed = paths.length > 0 && paths.every((path) => /\.[cm]?tsx?$/.test(path))
-  const legendFile =
-    target.legendFile ?? (typed ? 'mappa.legend.ts' : target.isModule ? 'mappa.legend.js' : 'mappa.legend.mjs')
-  const module = settingsModule(served, typed, target)
+  const served = servedPaths(candidates)
+  const form = formFor(served, target)
+  if ('why' in form && served.length > 0) throw new Error(`No form fits: ${form.why}`)
+  const { legendFile, module } = 'why' in form ? (formFor([], target) as Form) : form
   const layers = layerChanges(candidates, target)
   const needsModule = served.length > 0 && target.read(module) === undefined
   const legend = legendChange(legendFile, candidates, target)
   const isTyped = module.endsWith('.ts') && /\.[cm]?ts$/.test(legendFile)
   const declarations = declarationChanges(candidates, target, legend, needsModule && isTyped)
   return [
-    ...paths.map((path) => codeChange(path, candidates, module, target)),
+    ...paths.map((path) => codeChange(path, candidates, form as Form, target)),
     ...(needsModule
       ? [
           {
             path: module,
             before: null,
-            after: settingsText(module, legendFile, declarations.length > 0 && isTyped),
+            after: settingsText(form as Form, legendFile, declarations.length > 0 && isTyped),
             secret: false,
           },
         ]
@@ -98,15 +117,6 @@ function scriptChange(path: string, candidates: readonly Candidate[], { read }: 
 function containerChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
   const before = read(path) ?? ''
   return { path, before, after: withExpansions(path, before, namesAt(path, candidates)), secret: false }
-}
-
-/** Where the settings module is, or is to be: in the folder that all the code is in. */
-function settingsModule(paths: readonly string[], typed: boolean, { read, isModule }: Target): string {
-  const folder = paths.length > 0 && paths.every((path) => path.startsWith('src/')) ? 'src/' : ''
-  const ending = typed ? '.ts' : isModule ? '.js' : '.mjs'
-  const usual = `${folder}settings${ending}`
-  const there = read(usual)
-  return there === undefined || /\bsettle(?:Async)?\(/.test(there) ? usual : `${folder}mappa-settings${ending}`
 }
 
 /** A change after which its file would not parse any more: a mistake of ours, so that nothing must be written. */

@@ -17,9 +17,13 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     layer.values.set(candidate.name, { ...candidate, own })
     layers.set(path, layer)
   }
+  const tests = hasTests(read('package.json') ?? '')
   for (const candidate of candidates) {
-    if (candidate.value !== undefined) put(undefined, candidate, candidate.value)
-    for (const [stage, value] of Object.entries(candidate.stages)) put(stage, candidate, value)
+    const { value, secret, stages } = candidate
+    if (value !== undefined) put(undefined, candidate, value)
+    // Tests do not read what is this machine's for all stages.
+    if (tests && secret && value !== undefined && stages.test === undefined) put('test', candidate, value)
+    for (const [stage, own] of Object.entries(stages)) put(stage, candidate, own)
   }
   const names = new Set(candidates.map(({ name }) => name))
   return [...layers].map(([path, { secret, values }]) => {
@@ -36,6 +40,12 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     }
     return { path, before: before ?? null, after, secret }
   })
+}
+
+/** Whether a package has a script that runs tests. */
+function hasTests(manifest: string): boolean {
+  const [, script] = /"test"\s*:\s*"((?:[^"\\]|\\.)*)"/.exec(manifest) ?? []
+  return script !== undefined && !script.includes('no test specified')
 }
 
 /** The layer file for values of a stage, or of all. */

@@ -8,6 +8,7 @@ export function wordsOfEntry({ kind, entry, reach }: Candidate): Words {
   return {
     type: entry.type,
     ...(kind === 'address' && { format: 'uri' }),
+    ...(entry.enum && { enum: entry.enum }),
     ...(entry.secret && { secret: true }),
     ...(reach === 'browser' && { reach }),
     ...(entry.default !== undefined && { default: entry.default }),

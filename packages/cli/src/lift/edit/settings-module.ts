@@ -7,29 +7,40 @@ import type { LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
 import { wordsOfEntry } from './legend.js'
 import { relative } from './paths.js'
+import { type Form, specifierFor } from './settings-form.js'
 
 /** The settings module that an application gets; `typed` if the type of its settings is declared beside the legend. */
-export function settingsText(module: string, legendFile: string, typed: boolean): string {
+export function settingsText(
+  { module, place, requires, specifiers }: Form,
+  legendFile: string,
+  typed: boolean,
+): string {
   const isJson = legendFile.endsWith('.json')
   // TypeScript names what it compiles to; JavaScript finds a legend in TypeScript only under its own name.
-  const source = relative(module, module.endsWith('.ts') ? legendFile.replace(/\.([cm]?)ts$/, '.$1js') : legendFile)
+  const source = relative(module, module.endsWith('.ts') ? specifierFor(legendFile, specifiers) : legendFile)
   const lead = typed ? [`/// <reference path="${relative(module, declarationPath)}" />`] : []
   const name = typed ? 'settings: MappaSettings' : 'settings'
+  const from = place === undefined ? '' : `, { from: ${place} }`
+  const take = (names: string, specifier: string) =>
+    requires ? `const ${names} = require('${specifier}')` : `import ${names} from '${specifier}'`
+  const give = requires ? 'exports.settings' : `export const ${name}`
+  const file = place === '__dirname' ? `join(__dirname, '${source}')` : `new URL('${source}', import.meta.url)`
   const lines = isJson
     ? [
-        "import { readFileSync } from 'node:fs'",
-        "import { legendFromJsonSchema } from 'mappa'",
-        "import { settle } from 'mappa/node'",
+        take('{ readFileSync }', 'node:fs'),
+        ...(place === '__dirname' ? [take('{ join }', 'node:path')] : []),
+        take('{ legendFromJsonSchema }', 'mappa'),
+        take('{ settle }', 'mappa/node'),
         '',
-        `const definition = JSON.parse(readFileSync(new URL('${source}', import.meta.url), 'utf8'))`,
-        'export const settings = settle(legendFromJsonSchema(definition), { from: import.meta.url })',
+        `const definition = JSON.parse(readFileSync(${file}, 'utf8'))`,
+        `${give} = settle(legendFromJsonSchema(definition)${from})`,
       ]
     : [
         ...lead,
-        "import { settle } from 'mappa/node'",
-        `import definition from '${source}'`,
+        take('{ settle }', 'mappa/node'),
+        requires && !legendFile.endsWith('.cjs') ? take('{ default: definition }', source) : take('definition', source),
         '',
-        `export const ${name} = settle(definition, { from: import.meta.url })`,
+        `${give} = settle(definition${from})`,
       ]
   return `${lines.join('\n')}\n`
 }

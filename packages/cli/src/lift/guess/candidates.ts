@@ -143,6 +143,8 @@ function candidateOf(
       : {
           type: typeOf(sites, kind, values),
           secret: kind === 'credential' || (kind === 'connection' && values.some(isSecretConnection)),
+          // What takes one of a few words may take no other.
+          ...(kind === 'choice' && sites.every(({ form }) => form === 'string') && { enum: [...new Set(values)] }),
           // Code keeps what marks the place for as long as there is no value.
           optional: marked,
         }

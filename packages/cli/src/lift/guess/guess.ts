@@ -156,7 +156,7 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
   const guess = { kind: 'address' as const, value: address.origin, rest: address.path }
   if (requested) return { ...guess, confidence: 'high', reason: 'A request goes there.' }
   const plain = isPlainAddress(words)
-  if (namesAddress(words) && (!plain || isAsked(address, context)))
+  if (namesAddress(words) && (!plain || isRequested(address, context)))
     return { ...guess, confidence: 'high', reason: 'Its name says that it is an address.' }
   if (local) return { ...guess, confidence: 'medium', reason: 'It is an address on this machine.' }
   if (goesOn || context.part) return { ...guess, confidence: 'medium', reason: 'An address is built on it.' }
@@ -177,7 +177,7 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
 const scheme = /^(?:Bearer|Basic|Token|ApiKey|Api-Key|Key|Bot|Digest|JWT|AWS4-HMAC-SHA256) (?=\S{3,}$)/i
 
 /** Calls that sign, encrypt or open something, and the argument that they do it with. */
-const opening: Readonly<Record<string, readonly number[]>> = {
+const openers: Readonly<Record<string, readonly number[]>> = {
   createHmac: [1],
   createCipheriv: [1],
   createDecipheriv: [1],
@@ -197,7 +197,7 @@ const opening: Readonly<Record<string, readonly number[]>> = {
 
 /** Whether a value stands where code takes what it signs, encrypts or lets in with. */
 export function opens({ call, argument, owner, words, outer, listed, name }: Omit<Context, 'object'>): boolean {
-  if (call !== undefined && argument !== undefined && Object.hasOwn(opening, call) && opening[call]?.includes(argument))
+  if (call !== undefined && argument !== undefined && Object.hasOwn(openers, call) && openers[call]?.includes(argument))
     return name === undefined || !/^(?:crypto|subtle)$/.test(owner ?? '') || !/^(?:sign|verify)$/.test(call)
   const last = words.at(-1) ?? ''
   const keeps = /cookie|session|keygrip|csrf|jwt|auth/
@@ -312,7 +312,7 @@ function isShown({ words, object }: Context): boolean {
 const shown = /^(?:title|label|caption|alt|icon|image|picture|description|text|subtitle|author|license|emoji)$/i
 
 /** Whether a plain `url` is asked rather than shown: by its looks, or by what stands beside it. */
-function isAsked(address: Address, { object }: Context): boolean {
+function isRequested(address: Address, { object }: Context): boolean {
   if (looksAsked(address)) return true
   return nodesIn(object?.properties).some((each) =>
     /^(?:method|headers|body|data|json|form|qs|params|timeout|auth|baseurl|responsetype|maxbodylength)$/i.test(

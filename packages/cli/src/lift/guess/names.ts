@@ -86,7 +86,7 @@ const stageWords = new Set([
 ])
 
 /** A name without the words behind what it says. */
-function telling(words: readonly string[]): readonly string[] {
+function tellingWords(words: readonly string[]): readonly string[] {
   let end = words.length
   while (end > 1 && (stageWords.has(words[end - 1] as string) || /^\d+$/.test(words[end - 1] as string))) end--
   return words.slice(0, end)
@@ -94,7 +94,7 @@ function telling(words: readonly string[]): readonly string[] {
 
 /** Whether a name says that its value is a credential. `tokenHeader` and `PASSWORD_FIELD` name other things. */
 export function namesCredential(words: readonly string[]): boolean {
-  const own = telling(words)
+  const own = tellingWords(words)
   const last = own.at(-1)
   if (last === undefined) return false
   if (credentialWords.has(last)) return true
@@ -103,14 +103,14 @@ export function namesCredential(words: readonly string[]): boolean {
 
 /** Whether a name speaks of a key without saying what it opens; its value has to. */
 export function namesSomeKey(words: readonly string[]): boolean {
-  const own = telling(words)
+  const own = tellingWords(words)
   const last = own.at(-1)
   return (last === 'key' || last === 'keys') && !own.some((word) => plainKeys.has(word))
 }
 
 /** Whether a name is one that says so with one letter out, too many, swapped or wrong: `passowrd`, `secert`. */
 export function namesMisspelt(words: readonly string[]): boolean {
-  const last = telling(words).at(-1) ?? ''
+  const last = tellingWords(words).at(-1) ?? ''
   return last.length >= 5 && !credentialWords.has(last) && misspeltWords.some((word) => isNear(last, word))
 }
 
@@ -129,7 +129,7 @@ function isNear(a: string, b: string): boolean {
 
 /** Whether a name says that its value is who the application is to a service: `clientId`, `MERCHANT_ID`. */
 export function namesAccountId(words: readonly string[]): boolean {
-  const own = telling(words)
+  const own = tellingWords(words)
   const [before, last] = [own.at(-2) ?? '', own.at(-1) ?? '']
   return (last === 'id' && accountWords.has(before)) || /^(?:client|app|account|tenant|project|merchant)id$/.test(last)
 }
@@ -165,17 +165,17 @@ const accountWords = new Set([
 
 /** Whether a name says who is let in, or what is opened there. */
 export function namesUser(words: readonly string[]): boolean {
-  return /^(?:user|username|login)$/.test(telling(words).at(-1) ?? '')
+  return /^(?:user|username|login)$/.test(tellingWords(words).at(-1) ?? '')
 }
 
 export function namesDatabase(words: readonly string[]): boolean {
-  const own = telling(words).join(' ')
+  const own = tellingWords(words).join(' ')
   return /(?:^| )(?:database|db|db name|database name|dbname)$/.test(own)
 }
 
 /** Whether a name says that its value bounds something while the application runs. */
 export function namesLimit(words: readonly string[], outer: readonly string[]): boolean {
-  const own = telling(words)
+  const own = tellingWords(words)
     .filter((word) => !/^(?:ms|millis|milliseconds|sec|secs|seconds|minutes|hours|days|in)$/.test(word))
     .join(' ')
   if (/(?:^| )(?:timeout|interval|ttl|retries|retry count|max retries|concurrency|delay|cooldown)$/.test(own))
@@ -196,7 +196,7 @@ export function namesSwitch(words: readonly string[]): boolean {
 
 /** Whether a name says by which of a few words the application behaves. */
 export function namesMode(words: readonly string[]): boolean {
-  return /^(?:mode|environment|env)$/.test(telling(words).at(-1) ?? '')
+  return /^(?:mode|environment|env)$/.test(tellingWords(words).at(-1) ?? '')
 }
 
 const addressWords = new Set([

@@ -57,12 +57,12 @@ interface Script {
 
 /** The packages that a package is developed with, by their names without a scope. */
 export function developedWith({ text }: SourceFile): ReadonlySet<string> {
-  const names = membersOf(text, 'devDependencies').map(({ key }) => String((key as Node).value))
+  const names = manifestMembers(text, 'devDependencies').map(({ key }) => String((key as Node).value))
   return new Set(names.map((name) => name.replace(/^@[^/]+\//, '')))
 }
 
 /** The members of one of a manifest's objects; none if it is not there, or the manifest cannot be read. */
-function membersOf(text: string, name: string): readonly Node[] {
+function manifestMembers(text: string, name: string): readonly Node[] {
   try {
     const manifest = parseExpression(text) as unknown as Node
     const found = nodesIn(manifest.properties).find(({ key }) => (key as Node).value === name)
@@ -74,7 +74,7 @@ function membersOf(text: string, name: string): readonly Node[] {
 }
 
 function scriptsOf(text: string): Script[] {
-  return membersOf(text, 'scripts').flatMap(({ key, value }) => {
+  return manifestMembers(text, 'scripts').flatMap(({ key, value }) => {
     const command = value as Node
     if (command.type !== 'StringLiteral') return []
     return [

@@ -1,0 +1,126 @@
+import type { Target } from '../change.js'
+import { type Compiler, compilerOf } from '../read/compiler.js'
+
+/** How an application's code takes its settings: where the module is, how that is written, and how others name it. */
+export interface Form {
+  /** The settings module, by its path from the root. */
+  readonly module: string
+  readonly isTyped: boolean
+  /** How it says where it is: as a module of ECMAScript, as CommonJS, or not at all, since what a tool makes of it may be either. */
+  readonly place: 'import.meta.url' | '__dirname' | undefined
+  /** Whether it is written with `require`. */
+  readonly requires: boolean
+  readonly specifiers: Specifiers
+  /** Where a new legend goes. */
+  readonly legendFile: string
+}
+
+/** How the project's files name each other: without an ending, with that of what is compiled, or with that of the source. */
+export type Specifiers = 'bare' | 'compiled' | 'source'
+
+/** Why there is no form for a project, or for one of its files. */
+export interface NoForm {
+  readonly why: string
+}
+
+/** The form for the files that settings move out of, by what compiles and runs them. */
+export function formFor(served: readonly string[], target: Target): Form | NoForm {
+  const compiler = compilerOf(target)
+  const isTyped = served.some(isTypeScript)
+  const legendFile = legendFor(isTyped ? compiler : undefined, served, target)
+  return isTyped ? typedForm(served, compiler, legendFile, target) : plainForm(served, legendFile, target)
+}
+
+function typedForm(
+  served: readonly string[],
+  compiler: Compiler | undefined,
+  legendFile: string,
+  target: Target,
+): Form | NoForm {
+  if (compiler?.modules === 'other')
+    return { why: 'The compiler makes modules of a kind that cannot import mappa. See "module" in tsconfig.json.' }
+  if (compiler && compiler.folder !== '' && compiler.folder !== 'src/')
+    return {
+      why: `The compiler takes files from ${compiler.folder} alone, where a legend would not be found: one is looked for beside package.json and in src/.`,
+    }
+  const folder = compiler?.folder || (served.every((path) => path.startsWith('src/')) ? 'src/' : '')
+  const isCommon = compiler?.modules === 'commonjs'
+  // Without a compiler's word, what runs the sources may make either of them.
+  const isEsm = compiler ? compiler.takesImportMeta : target.isModule
+  return {
+    module: freeModule(`${folder}settings.ts`, target),
+    ...{ isTyped: true, requires: false, legendFile },
+    place: isCommon ? '__dirname' : isEsm ? 'import.meta.url' : undefined,
+    specifiers:
+      specifiersIn(target, /\.[cm]?tsx?$/) ?? (isCommon || (compiler && !compiler.emits) ? 'bare' : 'compiled'),
+  }
+}
+
+function plainForm(served: readonly string[], legendFile: string, target: Target): Form {
+  const folder = served.length > 0 && served.every((path) => path.startsWith('src/')) ? 'src/' : ''
+  const scripts = served.filter((path) => /\.[cm]?jsx?$/.test(path))
+  const isMjs = scripts.some((path) => path.endsWith('.mjs'))
+  const isPlain = !target.isModule && !isMjs && scripts.length > 0
+  // ECMAScript's words in files that Node takes for CommonJS: a tool makes something else of them.
+  const isMade = isPlain && scripts.some((path) => /^(?:import|export)\b/m.test(target.read(path) ?? ''))
+  return {
+    module: freeModule(`${folder}settings${isPlain || target.isModule ? '.js' : '.mjs'}`, target),
+    ...{ isTyped: false, legendFile },
+    requires: isPlain && !isMade,
+    place: isMade ? undefined : isPlain ? '__dirname' : 'import.meta.url',
+    specifiers: (isPlain && specifiersIn(target, /\.jsx?$/)) || 'compiled',
+  }
+}
+
+function legendFor(compiler: Compiler | undefined, served: readonly string[], target: Target): string {
+  if (target.legendFile !== undefined) return target.legendFile
+  const paths = served.length > 0 ? served : target.code
+  if (compiler?.folder === 'src/') return 'src/mappa.legend.ts'
+  if (served.some(isTypeScript) || (served.length === 0 && paths.length > 0 && paths.every(isTypeScript)))
+    return 'mappa.legend.ts'
+  return target.isModule ? 'mappa.legend.js' : 'mappa.legend.mjs'
+}
+
+/** The usual path, unless something else is there. */
+function freeModule(usual: string, { read }: Target): string {
+  const there = read(usual)
+  return there === undefined || /\bsettle(?:Async)?\(/.test(there) ? usual : usual.replace('settings', 'mappa-settings')
+}
+
+/** So many files are looked at for how they name each other. */
+const looksMax = 200
+
+/** How most of the project's files name each other; undefined if they do not. */
+function specifiersIn({ code, read }: Target, kind: RegExp): Specifiers | undefined {
+  const counts = { bare: 0, compiled: 0, source: 0 }
+  for (const path of code.filter((each) => kind.test(each)).slice(0, looksMax))
+    for (const [, specifier = ''] of (read(path) ?? '').matchAll(
+      /(?:\bfrom|\brequire\(|\bimport\()\s*['"](\.[^'"\n]+)['"]/g,
+    )) {
+      if (/\.[cm]?tsx?$/.test(specifier)) counts.source++
+      else if (/\.[cm]?jsx?$/.test(specifier)) counts.compiled++
+      else if (!/\.\w+$/.test(specifier)) counts.bare++
+    }
+  const [most] = (Object.keys(counts) as Specifiers[]).sort((a, b) => counts[b] - counts[a])
+  return most && counts[most] > 0 ? most : undefined
+}
+
+/** How one file names another one of the project. */
+export function specifierFor(file: string, specifiers: Specifiers): string {
+  if (specifiers === 'source') return file
+  const compiled = file.replace(/\.([cm]?)tsx?$/, '.$1js')
+  return specifiers === 'bare' ? compiled.replace(/\.js$/, '') : compiled
+}
+
+export function isTypeScript(path: string): boolean {
+  return /\.[cm]?tsx?$/.test(path)
+}
+
+/** Why a file cannot import the settings module; undefined if it can. */
+export function whyApart(path: string, { isTyped }: Form, target: Target): string | undefined {
+  if (!isTyped || isTypeScript(path) || !/\.[cm]?jsx?$/.test(path)) return undefined
+  const compiler = compilerOf(target)
+  return compiler?.emits && !/"allowJs"\s*:\s*true/.test(target.read('tsconfig.json') ?? '')
+    ? `${path} is JavaScript beside TypeScript, and cannot import what only the compiler makes.`
+    : undefined
+}

@@ -1,0 +1,144 @@
+import { parseExpression } from '@babel/parser'
+import { isNode, type Node, nodesIn } from './parse.js'
+
+/** What the TypeScript compiler makes of a package, as far as its settings tell. */
+export interface Compiler {
+  /** The modules that come of it; other kinds than these two no form of ours fits. */
+  readonly modules: 'esm' | 'commonjs' | 'other'
+  /** Whether `import.meta` may stand in what is compiled. */
+  readonly takesImportMeta: boolean
+  /** Whether files come of it; else a bundler or a loader reads the sources. */
+  readonly emits: boolean
+  /** The folder that all of it is in, from the root, with a slash: `src/`; empty for the root itself. */
+  readonly folder: string
+  /** Aliases in front of the paths that they stand for, from the root: `@/` for `src/`. */
+  readonly aliases: readonly (readonly [alias: string, path: string])[]
+}
+
+/** What is known of the files of a package. Paths are from its root. */
+export interface PackageFiles {
+  readonly read: (path: string) => string | undefined
+  /** Every file that holds code. */
+  readonly code: readonly string[]
+}
+
+/** What `tsconfig.json` says, with what it extends; undefined where there is none, or it cannot be read. */
+export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
+  const found = configAt('tsconfig.json', read)
+  if (!found) return undefined
+  const { compilerOptions: own = {}, include, files } = found
+  const options = own as Readonly<Record<string, unknown>>
+  const isModule = /"type"\s*:\s*"module"/.test(read('package.json') ?? '')
+  const kind = String(options.module ?? '').toLowerCase()
+  const target = String(options.target ?? '').toLowerCase()
+  const modules = modulesOf(kind, target, isModule)
+  const emits = options.noEmit !== true && options.emitDeclarationOnly !== true
+  return {
+    modules,
+    takesImportMeta:
+      modules === 'esm' && !/^es(?:6|2015)$/.test(kind) && (kind !== '' || /^es20[2-9]|^esnext/.test(target)),
+    emits,
+    folder: folderOf(options, include, files, emits, code),
+    aliases: aliasesIn(options),
+  }
+}
+
+function modulesOf(kind: string, target: string, isModule: boolean): Compiler['modules'] {
+  if (kind === 'commonjs') return 'commonjs'
+  if (/^(?:node\d+|nodenext)$/.test(kind)) return isModule ? 'esm' : 'commonjs'
+  if (/^(?:amd|umd|system|none)$/.test(kind)) return 'other'
+  if (kind === '') return isModule || !/^(?:|es3|es5)$/.test(target) ? 'esm' : 'commonjs'
+  return 'esm'
+}
+
+/** Where the compiler takes files from alone: elsewhere a file would not be compiled, or would move what comes of the others. */
+function folderOf(
+  { rootDir, outDir }: Readonly<Record<string, unknown>>,
+  include: unknown,
+  files: unknown,
+  emits: boolean,
+  code: readonly string[],
+): string {
+  // A bundler or a loader takes what is imported, wherever it is.
+  if (!emits) return ''
+  if (typeof rootDir === 'string') return asFolder(rootDir)
+  const compiled = code.filter((path) => /\.[cm]?tsx?$/.test(path) && !/\.d\.[cm]?ts$/.test(path))
+  const listed = [include, files].flatMap((list) => (Array.isArray(list) ? list.map(String) : []))
+  const firsts = (listed.length > 0 ? listed : compiled).map((each) => {
+    const [, first = ''] = /^(?:\.\/)?([^/*]+)\//.exec(each.replace(/^(?:\.\/)?([^/*.]+)$/, '$1/')) ?? []
+    return first
+  })
+  const [only = ''] = firsts
+  // Without an output folder what comes of a file lies beside it.
+  return only !== '' && firsts.every((each) => each === only) && (outDir !== undefined || listed.length > 0)
+    ? `${only}/`
+    : ''
+}
+
+function asFolder(path: string): string {
+  const plain = path.replace(/^\.\/|\/$/g, '')
+  return plain === '' || plain === '.' ? '' : `${plain}/`
+}
+
+function aliasesIn({ paths, baseUrl }: Readonly<Record<string, unknown>>): [string, string][] {
+  const base = typeof baseUrl === 'string' ? asFolder(baseUrl) : ''
+  const mapped = Object.entries((paths ?? {}) as Readonly<Record<string, unknown>>).flatMap(([alias, targets]) => {
+    const [first] = Array.isArray(targets) ? (targets as unknown[]) : []
+    const isFolder = alias.endsWith('*') && typeof first === 'string'
+    const pair: [string, string] = [alias.slice(0, -1), base + String(first).replace(/^\.\/|\*$/g, '')]
+    return isFolder ? [pair] : []
+  })
+  return typeof baseUrl === 'string' ? [...mapped, ['', base]] : mapped
+}
+
+type Config = Readonly<Record<string, unknown>> & { readonly compilerOptions?: Readonly<Record<string, unknown>> }
+
+/** Files may extend each other so often. */
+const extendsMax = 8
+
+/** A configuration with those that it extends beneath it; paths in those are taken as the extending one's. */
+function configAt(path: string, read: PackageFiles['read'], depth = 0): Config | undefined {
+  const text = read(path)
+  const own = text === undefined ? undefined : (valueIn(text) as Config | undefined)
+  if (!own || depth > extendsMax) return own
+  const list = [own.extends].flat().flatMap((each) => (typeof each === 'string' ? [each] : []))
+  const folder = path.split('/').slice(0, -1).join('/')
+  const beneath = list.flatMap((each): readonly Config[] => {
+    const file = each.startsWith('.') ? pathFrom(folder, each) : `node_modules/${each}`
+    const found = configAt(file, read, depth + 1) ?? configAt(`${file}.json`, read, depth + 1)
+    return found ? [found] : []
+  })
+  const options = Object.assign({}, ...beneath.map(({ compilerOptions }) => compilerOptions), own.compilerOptions)
+  return { ...Object.assign({}, ...beneath), ...own, compilerOptions: options }
+}
+
+function pathFrom(folder: string, path: string): string {
+  const steps = folder === '' ? [] : folder.split('/')
+  for (const step of path.split('/')) {
+    if (step === '..' && steps.length > 0 && steps.at(-1) !== '..') steps.pop()
+    else if (step !== '.' && step !== '') steps.push(step)
+  }
+  return steps.join('/')
+}
+
+/** JSON with comments and trailing commas, as the compiler reads it. */
+function valueIn(text: string): unknown {
+  try {
+    return literalValue(parseExpression(text.replace(/^\uFEFF/, '')) as unknown as Node)
+  } catch {
+    return undefined
+  }
+}
+
+function literalValue(node: unknown): unknown {
+  if (!isNode(node)) return undefined
+  if (node.type === 'ObjectExpression')
+    return Object.fromEntries(
+      nodesIn(node.properties).map(({ key, value }) => [
+        String((key as Node).value ?? (key as Node).name),
+        literalValue(value),
+      ]),
+    )
+  if (node.type === 'ArrayExpression') return nodesIn(node.elements).map(literalValue)
+  return node.value
+}
