@@ -48,7 +48,11 @@ const rows: readonly [code: string, found: string][] = [
     "const apiKey = process.env.NODE_ENV !== 'production' ? 'hive-test-77' : 'hive-live-88'",
     '!API_KEY=hive-test-77, production: hive-live-88',
   ],
-  ['app.listen(import.meta.env.DEV ? 4100 : 80)', 'PORT=80, development: 4100'],
+  // True in every build, whatever the stage.
+  [
+    "const feedUrl = import.meta.env.PROD ? 'https://feed.example' : 'http://localhost:4100'",
+    'FEED_URL=https://feed.example, APP_FEED_URL=http://localhost:4100',
+  ],
   [
     "const feedUrl = isProd ? 'https://a.example' : isStaging ? 'https://b.example' : 'https://c.example'",
     'FEED_URL=https://c.example, staging: https://b.example, production: https://a.example',

@@ -5,7 +5,8 @@ import { isSecretConnection } from './guess/shapes.js'
 import { variablesIn } from './guess/variables.js'
 import { containersIn, isContainerFile } from './manifests/containers.js'
 import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
-import { browserFiles, type Standing, standingIn, templateFolders } from './read/browser.js'
+import { type Aliases, browserFiles, type Standing, standingIn, templateFolders } from './read/browser.js'
+import { aliasesIn } from './read/compiler.js'
 import { guardsIn } from './read/guards.js'
 import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
 import { collectReads } from './read/reads.js'
@@ -33,8 +34,10 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   /** Every name that some file asks for before it uses it. */
   const tested = new Set<string>()
   let tools: ReadonlySet<string> = new Set()
+  let aliases: Aliases = []
   for (const file of files) {
     if (file.path === 'package.json') tools = developedWith(file)
+    if (file.path === 'tsconfig.json') aliases = aliasesIn(file.text)
     if (isPackageFile(file.path)) findings.push(...scriptsIn(file))
     else if (isContainerFile(file.path)) findings.push(...containersIn(file))
     if (!holdsCode(file.path) || isMade(file.text)) continue
@@ -47,7 +50,7 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
     standings.push(found.standing)
     for (const name of found.guards.tested) tested.add(name)
   }
-  const browser = browserFiles(standings)
+  const browser = browserFiles(standings, aliases)
   const templates = templateFolders(standings)
   const paths = new Set(standings.map(({ path }) => path))
   const isLeft = ({ path, form }: Finding) =>

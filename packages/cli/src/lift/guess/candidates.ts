@@ -157,10 +157,13 @@ function candidateOf(
     // What code reads as if it always had a value must have one.
     !sites.some(({ ofStage, form }) => ofStage || form === 'expression' || form === 'pattern')
   const secret = found.secret && !((isPublicKey(name) || sites.some(({ openly }) => openly)) && kind !== 'connection')
+  const asks = [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each))
   const blocked =
-    secret && inBrowser
-      ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
-      : (clash ?? found.blocked)
+    inBrowser && staged.length > 0 && asks.includes('NODE_ENV')
+      ? 'In a page NODE_ENV says whether it is built or served, whatever the stage: choose by a setting of its own first.'
+      : secret && inBrowser
+        ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
+        : (clash ?? found.blocked)
   return {
     ...{ name, kind, secret, value: marked ? undefined : value, stages },
     sites: sites.map((site) => (isBrowser(site.path) ? { ...site, page: true } : site)),
@@ -168,7 +171,7 @@ function candidateOf(
     reach: inBrowser ? 'browser' : 'server',
     confidence: best.confidence,
     reason: best.reason,
-    asks: [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each)),
+    asks,
     ...(blocked !== undefined && { blocked }),
   }
 }

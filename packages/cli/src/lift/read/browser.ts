@@ -1,3 +1,4 @@
+import { lastName } from './context.js'
 import type { Node, SourceFile, Visit } from './parse.js'
 
 /** What a file imports, and what in it only a page or only a server has. */
@@ -25,6 +26,8 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
   const imports: string[] = []
   let browser = /\.(?:html?|vue|svelte)$/.test(path)
   let server = false
+  const used = new Set<string>()
+  const own = new Set<string>()
   if (/\.html?$/.test(path))
     for (const [, source = ''] of text.matchAll(/<script\b[^>]*\bsrc\s*=\s*["']([^"']+)["']/gi))
       imports.push(`./${source.replace(/^\.?\//, '')}`)
@@ -34,14 +37,28 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
       // As a text of its own: a piece would keep the whole file in memory.
       imports.push(JSON.parse(JSON.stringify(source)))
       server ||= serverPackages.test(source)
-    } else if (!browser && node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
+    } else if (!browser && node.type === 'MetaProperty') {
+      // Only bundlers of pages put something there.
       const parent = parents.at(-1)
+      browser = parent !== undefined && lastName(parent) === 'env'
+    } else if (node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
+      const parent = parents.at(-1)
+      // A name of the file's own: a database has documents, too.
+      if (parent && declares(parent, node)) own.add(node.name as string)
       const isProperty = parent !== undefined && 'property' in parent && parent.property === node && !parent.computed
       const isKey = parent?.type === 'ObjectProperty' && parent.key === node
-      browser = !isProperty && !isKey && !parent?.type.startsWith('TS')
+      if (!isProperty && !isKey && !parent?.type.startsWith('TS')) used.add(node.name as string)
     }
   }
-  return { visit, standing: () => ({ path, imports, browser, server }) }
+  const isBrowser = () => browser || [...used].some((name) => !own.has(name))
+  return { visit, standing: () => ({ path, imports, browser: isBrowser(), server }) }
+}
+
+/** Whether a node gives a name to something: a variable, a parameter, an import, or what is taken apart. */
+function declares(parent: Node, node: Node): boolean {
+  if (parent.type === 'VariableDeclarator') return parent.id === node
+  if (/^Import.*Specifier$|^AssignmentPattern$|^ArrayPattern$|^RestElement$/.test(parent.type)) return true
+  return /Function|Method/.test(parent.type) && Array.isArray(parent.params) && parent.params.includes(node)
 }
 
 const importing: ReadonlySet<string> = new Set([
@@ -60,8 +77,14 @@ function sourceOf(node: Node): string | undefined {
   return (source as Node | undefined)?.type === 'StringLiteral' ? ((source as Node).value as string) : undefined
 }
 
-/** The files that run in a page: what pages load, and what uses what only a page has; not what uses what only a server has. */
-export function browserFiles(standings: readonly Standing[]): ReadonlySet<string> {
+/** Aliases in front of the paths from the root that they stand for: `@/` for `src/`. */
+export type Aliases = readonly (readonly [alias: string, path: string])[]
+
+/**
+ * The files that run in a page: what pages load, what uses what only a page has, and what lies beside it in its folder; not
+ * what uses what only a server has.
+ */
+export function browserFiles(standings: readonly Standing[], aliases: Aliases = []): ReadonlySet<string> {
   const byPath = new Map(standings.map((each) => [each.path, each]))
   const found = new Set<string>()
   const open = standings.filter(({ browser, server }) => browser && !server)
@@ -70,10 +93,23 @@ export function browserFiles(standings: readonly Standing[]): ReadonlySet<string
     if (found.has(path)) continue
     found.add(path)
     for (const source of imports) {
-      const target = source.startsWith('.') ? resolved(path, source, byPath) : undefined
+      const target = resolved(path, source, byPath, aliases)
       if (target && !target.server) open.push(target)
     }
   }
+  // In a folder of a page's sources, what nothing imports is no server's.
+  const folders = new Map<string, Standing[]>()
+  for (const each of standings) {
+    const [, folder] = /^([^/]+)\//.exec(each.path) ?? []
+    if (folder !== undefined) folders.set(folder, [...(folders.get(folder) ?? []), each])
+  }
+  for (const own of folders.values())
+    if (
+      own.some(({ path }) => found.has(path)) &&
+      !own.some(({ server }) => server) &&
+      own.some(({ path }) => /\.(?:html?|vue|svelte|[jt]sx)$/.test(path))
+    )
+      for (const { path } of own) found.add(path)
   return found
 }
 
@@ -86,16 +122,38 @@ export function templateFolders(standings: readonly Standing[]): readonly string
   const folders = new Set(standings.flatMap(({ path }) => templateFolder.exec(path)?.[0] ?? []))
   for (const { path, imports } of standings)
     for (const source of imports) {
-      const target = source.startsWith('.') ? resolved(path, source, byPath) : undefined
+      const target = resolved(path, source, byPath, [])
       const folder = target && templateFolder.exec(target.path)?.[0]
       if (folder !== undefined && !path.startsWith(folder)) folders.delete(folder)
     }
   return [...folders]
 }
 
-function resolved(from: string, source: string, byPath: ReadonlyMap<string, Standing>): Standing | undefined {
-  const steps = from.split('/').slice(0, -1)
-  for (const step of source.split('/')) {
+/** The file of the project that an import leads to, by its path or by an alias; undefined for a package's. */
+function resolved(
+  from: string,
+  source: string,
+  byPath: ReadonlyMap<string, Standing>,
+  aliases: Aliases,
+): Standing | undefined {
+  if (source.startsWith('.')) return fileAt([...from.split('/').slice(0, -1), ...source.split('/')], byPath)
+  const usual: Aliases = [
+    ['@/', 'src/'],
+    ['~/', 'src/'],
+    ['@/', ''],
+    ['~/', ''],
+    ['/', ''],
+  ]
+  for (const [alias, path] of [...aliases, ...usual]) {
+    const found = source.startsWith(alias) ? fileAt((path + source.slice(alias.length)).split('/'), byPath) : undefined
+    if (found) return found
+  }
+  return undefined
+}
+
+function fileAt(path: readonly string[], byPath: ReadonlyMap<string, Standing>): Standing | undefined {
+  const steps: string[] = []
+  for (const step of path) {
     if (step === '..') steps.pop()
     else if (step !== '.' && step !== '') steps.push(step)
   }

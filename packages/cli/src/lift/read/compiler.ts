@@ -11,8 +11,6 @@ export interface Compiler {
   readonly emits: boolean
   /** The folder that all of it is in, from the root, with a slash: `src/`; empty for the root itself. */
   readonly folder: string
-  /** Aliases in front of the paths that they stand for, from the root: `@/` for `src/`. */
-  readonly aliases: readonly (readonly [alias: string, path: string])[]
 }
 
 /** What is known of the files of a package. Paths are from its root. */
@@ -39,7 +37,6 @@ export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
       modules === 'esm' && !/^es(?:6|2015)$/.test(kind) && (kind !== '' || /^es20[2-9]|^esnext/.test(target)),
     emits,
     folder: folderOf(options, include, files, emits, code),
-    aliases: aliasesIn(options),
   }
 }
 
@@ -80,7 +77,10 @@ function asFolder(path: string): string {
   return plain === '' || plain === '.' ? '' : `${plain}/`
 }
 
-function aliasesIn({ paths, baseUrl }: Readonly<Record<string, unknown>>): [string, string][] {
+/** The aliases of a `tsconfig.json`, in front of the paths from the root that they stand for: `@/` for `src/`. */
+export function aliasesIn(text: string): readonly (readonly [alias: string, path: string])[] {
+  const { compilerOptions = {} } = (valueIn(text) ?? {}) as Config
+  const { paths, baseUrl } = compilerOptions
   const base = typeof baseUrl === 'string' ? asFolder(baseUrl) : ''
   const mapped = Object.entries((paths ?? {}) as Readonly<Record<string, unknown>>).flatMap(([alias, targets]) => {
     const [first] = Array.isArray(targets) ? (targets as unknown[]) : []

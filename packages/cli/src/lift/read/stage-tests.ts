@@ -22,7 +22,7 @@ export interface StageTest {
   readonly negated: boolean
 }
 
-/** `process.env.NODE_ENV === 'production'`, `!isDev`, `import.meta.env.PROD`, as a question about a stage. */
+/** `process.env.NODE_ENV === 'production'`, `!isDev`, as a question about a stage. */
 export function stageTest(test: unknown): StageTest | undefined {
   if (!isNode(test)) return undefined
   if (test.type === 'UnaryExpression' && test.operator === '!') {
@@ -30,6 +30,8 @@ export function stageTest(test: unknown): StageTest | undefined {
     return inner && { ...inner, negated: !inner.negated }
   }
   if (test.type === 'BinaryExpression') return comparison(test)
+  // True in every build and in nothing that is served, whatever the stage.
+  if (isBundlersWord(test)) return undefined
   const name = lastName(test) ?? ''
   // Most questions of code are about something else.
   if (!/prod|dev|stag|test|live/i.test(name)) return undefined
@@ -40,6 +42,12 @@ export function stageTest(test: unknown): StageTest | undefined {
   return stage !== undefined && (is === 'is' || ['production', 'prod', 'development', 'dev'].includes(named as string))
     ? { stage, negated: false }
     : undefined
+}
+
+/** `import.meta.env.PROD` */
+function isBundlersWord(node: Node): boolean {
+  const { object } = node
+  return isNode(object) && isNode(object.object) && object.object.type === 'MetaProperty' && lastName(object) === 'env'
 }
 
 function comparison({ operator, left, right }: Node): StageTest | undefined {
