@@ -63,7 +63,7 @@ export interface Finding {
   /** Whether a comment says that everyone may see it. */
   readonly openly?: boolean
   /** A name of its file that must be asked for, or must open something, for the finding to count. */
-  readonly ifUsed?: IfUsed
+  readonly ifUsed?: IfUsed | undefined
   /** Whether its file is one of those that each give a stage its values. */
   readonly ofStage?: boolean
   /** Whether its file runs in a page. */

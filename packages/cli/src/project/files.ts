@@ -5,7 +5,8 @@ import { holdsCode, type SourceFile } from '../lift/read/parse.js'
 import { git } from './git.js'
 
 /** Folders of what others wrote, or what is made from the sources. */
-const skippedFolders = /(?:^|\/)(?:node_modules|\.git|dist|build|out|coverage|vendor|\.cache|\.scratch)\//
+const skippedFolders =
+  /(?:^|\/)(?:node_modules|bower_components|jspm_packages|\.git|dist|build|out|coverage|vendor|\.cache|\.scratch)\//
 /** Declarations that say what there is and take nothing, prose, locks, and files that are no text. */
 const skippedFiles =
   /(?:^|\/)(?:\.env\.(?:example|sample)|mappa\.legend\.(?:[cm]?[jt]s|json)|package-lock\.json|yarn\.lock|pnpm-lock\.yaml)$|\.(?:d\.[cm]?ts|md|mdx|txt|rst|adoc|map|lock|png|jpe?g|gif|webp|avif|ico|svg|pdf|zip|gz|tgz|wasm|woff2?|ttf|eot|mp[34]|sqlite3?|db)$/i

@@ -66,7 +66,7 @@ const endings: Readonly<Record<Kind, readonly string[]>> = {
   ],
   address: ['url', 'uri', 'endpoint', 'origin', 'base', 'webhook', 'gateway', 'baseurl'],
   connection: ['url', 'uri', 'dsn'],
-  host: ['host', 'hostname', 'address', 'server', 'broker', 'domain'],
+  host: ['host', 'hostname', 'address', 'server', 'broker', 'domain', 'url', 'uri', 'endpoint'],
   port: ['port'],
   mail: ['email', 'mail', 'from', 'to', 'sender', 'recipient'],
   phone: ['phone', 'telephone', 'number', 'tel', 'mobile'],
@@ -276,6 +276,7 @@ const plainObjects = new Set([
   'create',
   'client',
   'init',
+  ...['development', 'dev', 'production', 'prod', 'staging', 'stage', 'test', 'local', 'default', 'live'],
   'connect',
 ])
 

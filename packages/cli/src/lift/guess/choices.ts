@@ -167,11 +167,15 @@ function stringIn(node: unknown): string | undefined {
   return isNode(node) && node.type === 'StringLiteral' ? (node.value as string) : undefined
 }
 
+/** Whether a text may be what is chosen: a stage's own name, and what a tool fills in, are about the choice itself. */
+export function isChosen(text: string): boolean {
+  return ownStage(text) === undefined && !/[[\]{}<>%]/.test(text)
+}
+
 /** What has a name and differs by environment is a setting, whatever it is. */
 function chosenWord(literals: readonly Literal[], { words }: Context): Guess | undefined {
   const [first] = literals
-  // A stage's own name, and what a tool fills in, are about the choice itself.
-  const isOther = literals.some(({ text }) => ownStage(text) !== undefined || /[[\]{}<>%]/.test(text))
+  const isOther = literals.some(({ text }) => !isChosen(text))
   const differs = literals.some(({ text }) => text !== first?.text)
   if (!first || words.length === 0 || isOther || !differs) return undefined
   return { kind: 'choice', value: first.text, confidence: 'high', reason: 'It differs by environment.' }
@@ -192,6 +196,7 @@ function guessed(choice: Choice): GuessedChoice | undefined {
   const { lead = '', rest = '' } = alike ? guess : {}
   const guesses = all.map((each, at) => ({
     ...guess,
+    confidence: guess.confidence === 'low' ? ('high' as const) : guess.confidence,
     lead,
     rest,
     value: alike ? (each as Guess).value : (literals[at] as Literal).text,

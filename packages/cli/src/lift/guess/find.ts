@@ -3,8 +3,9 @@ import { type Context, contextOf } from '../read/context.js'
 import { type Literal, literalOf, mayBeSetting } from '../read/literals.js'
 import type { Node, SourceFile, Visit } from '../read/parse.js'
 import { placeIn } from '../read/place.js'
+import { stageBranch } from '../read/stage-branches.js'
 import { isTestFile } from '../read/test-files.js'
-import { choiceAt, type GuessedChoice } from './choices.js'
+import { choiceAt, type GuessedChoice, isChosen } from './choices.js'
 import { type Guess, guessOf } from './guess.js'
 import { usesIn } from './uses.js'
 
@@ -14,6 +15,9 @@ const doubts =
 /** What a comment says of a key that a page may show. */
 const openly = /\/[/*].*\b(?:public|publishable|restricted|limited to)\b/i
 
+/** A finding in a branch for a stage, and whether that alone speaks for it. */
+type BranchFinding = Finding & { readonly byBranch?: boolean }
+
 /** Collects the settings and keys among the literals of a file, as its trees are visited. */
 export function findingsIn(file: SourceFile): {
   readonly visit: Visit
@@ -22,19 +26,19 @@ export function findingsIn(file: SourceFile): {
 } {
   const { path, text } = file
   const uses = usesIn()
-  const findings: { readonly node: Node; readonly finding: Finding }[] = []
+  const findings: { readonly node: Node; readonly finding: BranchFinding }[] = []
   const add = (
     node: Node,
     range: Range,
     form: Finding['form'],
     guess: Guess,
     context: Context,
-    more: Partial<Finding> = {},
+    more: Partial<BranchFinding> = {},
   ) => {
     const place = placeIn(text, range.start)
     const raised = guess.confidence !== 'high' && doubts.test(place.around)
     const { start, end } = range
-    const finding: Finding = {
+    const finding: BranchFinding = {
       ...{ path, start, end, form, lead: '', rest: '', echo: false, literals: [spanOf(node)] },
       ...{ kept: place.kept, line: place.line, column: place.column },
       // Code keeps what marks the place for as long as there is no value.
@@ -82,22 +86,55 @@ export function findingsIn(file: SourceFile): {
     if (!literal || !mayBeSetting(literal) || taken.has(parent as Node)) return
     // What a tag makes of a template is its own business.
     if (parents.at(-2)?.type === 'TaggedTemplateExpression') return
-    const context = contextOf(
-      node.type === 'TemplateElement' ? (parent as Node) : node,
-      // A template's first text is used as the template is; a later one is a part of something.
-      node.type === 'TemplateElement' ? parents.slice(0, -1) : parents,
-    )
+    // A template's first text is used as the template is; a later one is a part of something.
+    const isPiece = node.type === 'TemplateElement'
+    const [used, around] = isPiece ? [parent as Node, parents.slice(0, -1)] : [node, parents]
+    const context = contextOf(used, around)
     if (context.fixed || context.compared) return
-    const guess = guessOf(literal, context)
-    if (guess) add(node, movedRange(literal, guess), formOf(literal, parent), guess, context)
+    const branch = literal.form === 'template-text' ? undefined : stageBranch(used, around, text)
+    const own = guessOf(literal, context)
+    const guess = own ?? (branch && ofBranch(literal, context))
+    const staged = branch && { ...branch, group: `${path}: ${branch.group}`, byBranch: own === undefined }
+    if (guess) add(node, movedRange(literal, guess), formOf(literal, parent), guess, context, staged)
   }
   return {
     visit: isTestFile(path) ? () => {} : visit,
-    findings: (others) =>
-      findings
-        .filter(({ node, finding }) => !others.has(node) && uses.hold(finding.ifUsed))
-        .map(({ finding }) => finding),
+    findings: (others) => {
+      const open = findings.filter(({ node }) => !others.has(node)).map(({ finding }) => finding)
+      return byStages(open, (finding) => uses.hold(finding.ifUsed))
+    },
   }
+}
+
+/** What stands in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
+function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
+  return words.length > 0 && isChosen(text)
+    ? { kind: 'choice', value: text, confidence: 'high', reason: 'Code chooses it by environment.' }
+    : undefined
+}
+
+/** Values of one setting for several stages belong together; one that stands alone is like any other. */
+function byStages(findings: readonly BranchFinding[], holds: (finding: Finding) => boolean): Finding[] {
+  const groups = new Map<string, BranchFinding[]>()
+  for (const each of findings)
+    if (each.byBranch !== undefined) groups.set(each.group ?? '', [...(groups.get(each.group ?? '') ?? []), each])
+  const together = (each: BranchFinding) => {
+    const members = groups.get(each.group ?? '') ?? []
+    const stages = new Set(members.map(({ stage }) => stage))
+    const isOne = new Set(members.map(({ form }) => form)).size === 1 && stages.size === members.length
+    return members.length > 1 && isOne && members.some(({ value, rest }) => value !== each.value || rest !== each.rest)
+  }
+  return findings.flatMap((finding) => {
+    const { byBranch, ...each } = finding
+    if (byBranch === undefined) return holds(each) ? [each] : []
+    if (!together(finding)) {
+      const { group, stage, asks, ...alone } = each
+      return byBranch || !holds(each) ? [] : [alone]
+    }
+    const known = groups.get(each.group ?? '')?.find((other) => !other.byBranch && !other.echo && holds(other))
+    const { kind = 'choice', reason = each.reason } = known ?? {}
+    return [{ ...each, kind, reason, confidence: 'high' as const, echo: false, ifUsed: undefined }]
+  })
 }
 
 /** Nodes that are literals, or may choose between some. */

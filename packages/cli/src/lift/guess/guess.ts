@@ -71,7 +71,7 @@ function guessNumber(value: number, { words, outer, call, argument, chosen }: Co
   if (value <= 65535 && value > 9) {
     const port = { kind: 'port' as const, value: String(value) }
     // What stands for every web server is worked out from something else, rather than chosen.
-    const isUsual = (value === 80 || value === 443) && (chosen || words[0] === 'default')
+    const isUsual = (value === 80 || value === 443) && (chosen || /^def(?:ault)?$/.test(words[0] ?? ''))
     if (namesPort(words) && !isUsual) return { ...port, confidence: 'high', reason: 'Its name says that it is a port.' }
     if (call === 'listen' && argument === 0) return { ...port, confidence: 'high', reason: 'A server listens on it.' }
   }
@@ -201,8 +201,10 @@ export function opens({ call, argument, owner, words, outer, listed, name }: Omi
     return name === undefined || !/^(?:crypto|subtle)$/.test(owner ?? '') || !/^(?:sign|verify)$/.test(call)
   const last = words.at(-1) ?? ''
   const keeps = /cookie|session|keygrip|csrf|jwt|auth/
-  if (last === 'secret' || last === 'secrets') return listed || outer.some((word) => keeps.test(word))
-  return /^keys?$/.test(last) && (outer.some((word) => keeps.test(word)) || /^(?:app|server|koa)$/.test(owner ?? ''))
+  const isKept = outer.some((word) => keeps.test(word))
+  if (last === 'secret' || last === 'secrets') return isKept
+  // A cookie's key is its name; its keys are what it is signed with.
+  return last === 'keys' && (isKept || (listed && /^(?:app|server|koa)$/.test(owner ?? '')))
 }
 
 function guessByUse(text: string, context: Context): Guess | undefined {
@@ -216,7 +218,11 @@ function guessByLaterUse(text: string, context: Context): Guess | undefined {
   const { name, object, words } = context
   const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
   // What opens something may be called anything where it is written.
-  return name !== undefined && !namesCredential(words) && text.length > 3 && !isMemberOfMany(object)
+  return name !== undefined &&
+    !aside.test(name) &&
+    !namesCredential(words) &&
+    text.length > 3 &&
+    !isMemberOfMany(object)
     ? {
         ...credential,
         reason: 'Code signs, encrypts or lets in with it.',
@@ -224,6 +230,10 @@ function guessByLaterUse(text: string, context: Context): Guess | undefined {
       }
     : undefined
 }
+
+/** What stands beside a key where it is used. */
+const aside =
+  /^(?:alg|algorithm|encoding|digest|hash|method|mode|format|type|iss|issuer|sub|subject|aud|audience|name|message)$/i
 
 /** Whether an object is a table of texts rather than something with settings in it. */
 function isMemberOfMany(object: Node | undefined): boolean {
@@ -261,6 +271,9 @@ function guessByName(text: string, context: Context): Guess | undefined {
     return { kind: 'port', value: text, confidence: 'high', reason: 'Its name says that it is a port.' }
   if (namesHost(words) && isHost(text))
     return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is a host.' }
+  // A host in place of an address.
+  if (namesAddress(words) && /\.[a-z]{2,}$/i.test(text) && text.split('.').length > 2 && isHost(text))
+    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is where something is.' }
   if (namesMail(words) && isMail(text))
     return {
       kind: 'mail',
@@ -282,10 +295,13 @@ function guessByName(text: string, context: Context): Guess | undefined {
 function guessBesideOthers(text: string, { words, outer, object, listed }: Context): Guess | undefined {
   if (listed || words.length === 0 || !/^[\w.@:~+/=-]{2,100}$/.test(text)) return undefined
   const beside = nodesIn(object?.properties).map((each) => wordsOf(keyText(each) ?? ''))
-  const isOpened = beside.some((other) => namesCredential(other)) || outer.some((word) => letIn.test(word))
+  const isOpened =
+    beside.some((other) => namesCredential(other) || namesHost(other)) || outer.some((word) => letIn.test(word))
   const account = { kind: 'account' as const, value: text }
   if (namesAccountId(words) && /[0-9]/.test(text) && text.length > 5)
     return { ...account, confidence: 'high', reason: 'It says who the application is to a service.' }
+  if (namesAccountId(words))
+    return { ...account, confidence: 'low', reason: 'It may say who the application is to a service.' }
   if (namesUser(words) && isOpened && beside.length > 1)
     return { ...account, confidence: 'high', reason: 'It says who is let in, beside what opens.' }
   if (namesDatabase(words) && (isOpened || beside.some((other) => namesHost(other))) && beside.length > 1)

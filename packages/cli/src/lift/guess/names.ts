@@ -131,7 +131,9 @@ function isNear(a: string, b: string): boolean {
 export function namesAccountId(words: readonly string[]): boolean {
   const own = tellingWords(words)
   const [before, last] = [own.at(-2) ?? '', own.at(-1) ?? '']
-  return (last === 'id' && accountWords.has(before)) || /^(?:client|app|account|tenant|project|merchant)id$/.test(last)
+  return (
+    (/^s?id$/.test(last) && accountWords.has(before)) || /^(?:client|app|account|tenant|project|merchant)id$/.test(last)
+  )
 }
 
 const accountWords = new Set([
@@ -221,12 +223,13 @@ const addressWords = new Set([
   'socket',
   'dsn',
   'connection',
+  ...['root', 'cdn', 'prefix', 'target', 'registry', 'mirror', 'portal'],
 ])
 
 /** Whether a name says that its value is where something is found. */
 export function namesAddress(words: readonly string[]): boolean {
   return words.slice(-2).some((word) => {
-    const one = word.replace(/(?<=[^s])s$/, '')
+    const one = word.replace(/ies$/, 'y').replace(/(?<=[^s])s$/, '')
     return addressWords.has(word) || addressWords.has(one) || one.endsWith('url') || one.endsWith('host')
   })
 }

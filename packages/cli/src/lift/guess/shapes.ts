@@ -23,7 +23,8 @@ const connectionSchemes =
 
 /** Where a database, a queue or the like is found. */
 export function isConnection(text: string): boolean {
-  return connectionSchemes.test(text) && !/\s/.test(text)
+  // A scheme alone is the start of something.
+  return connectionSchemes.test(text) && !/\s|:\/\/$/.test(text)
 }
 
 export interface Address {
@@ -96,17 +97,20 @@ export function looksLikeKey(text: string): boolean {
     /^[A-Za-z0-9+/_=.~:-]+$/.test(text) &&
     /[0-9]/.test(text) &&
     /[A-Za-z]/.test(text) &&
+    !alphabet.test(text) &&
     !/^v?\d+(?:\.\d+)+|^\d{4}-\d\d-\d\d|^[a-z]+(?:[-_.][a-z]+)*[-_.]?\d{1,2}$|\.[a-z]{2,5}$|^[./]/i.test(text) &&
     shareOfWords(text) < 0.6
   )
 }
+
+const alphabet = /abcdef|ghijkl|012345|zyxwv/i
 
 /** Long text of letters and digits that nobody made up: by length, kinds of characters, entropy, and that it holds no words. */
 export function isRandom(text: string): boolean {
   if (text.length < 20 || text.length > 500 || !/^[A-Za-z0-9+/_=.~-]+$/.test(text)) return false
   if (!/[0-9]/.test(text) || !/[A-Za-z]/.test(text) || /^sha\d+-/.test(text)) return false
   // Alphabets, and names of files.
-  if (/abcdef|ghijkl|012345|zyxwv/i.test(text) || /\.[a-z]{2,5}$/.test(text)) return false
+  if (alphabet.test(text) || /\.[a-z]{2,5}$/.test(text)) return false
   return entropy(text) > 3.5 && shareOfWords(text) < 0.4
 }
 

@@ -159,7 +159,10 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
       if (parent.key === inner && !parent.shorthand) fixed = true
       name = nameOfProperty(parent, parents[at - 1])
       object = parents[at - 1]
-      outer = wordsOf(outerName(parents[at - 1], parents.slice(0, at - 1)) ?? '')
+      const around = outerName(parents[at - 1], parents.slice(0, at - 1))
+      // { apiHost: { default: '…' } }: what it is the default of names it.
+      if (around !== undefined && name !== undefined && valueKeys.test(name)) name = around
+      else outer = wordsOf(around ?? '')
     }
     break
   }
@@ -191,10 +194,13 @@ function outerName(object: Node | undefined, parents: readonly Node[]): string |
   return parent.type === 'CallExpression' || parent.type === 'NewExpression' ? lastName(parent.callee) : undefined
 }
 
+/** Keys that say no more than that their value is one. */
+const valueKeys = /^(?:value|val|content|default|defaultValue)$/
+
 /** `apiKey: '…'`; and where the key says nothing, as in `{ name: 'apiKey', value: '…' }`, what stands beside it. */
 function nameOfProperty(property: Node, object: Node | undefined): string | undefined {
   const own = keyName(property)
-  if (own === undefined || !/^(?:value|val|content|default|defaultValue)$/.test(own)) return own
+  if (own === undefined || !valueKeys.test(own)) return own
   for (const sibling of (object?.properties as Node[] | undefined) ?? []) {
     const value = sibling.value as Node | undefined
     if (/^(?:name|key|id|header|field|variable)$/.test(keyName(sibling) ?? '') && value?.type === 'StringLiteral')

@@ -4,7 +4,7 @@ import type { Node } from './parse.js'
 export function mayBeSetting({ form, text }: Literal): boolean {
   if (form === 'number') return /^[1-9][0-9]{0,8}$/.test(text)
   if (form === 'boolean') return true
-  return text.length > 2 && text.length <= 10_000
+  return (text.length > 2 || /^\d\d$/.test(text)) && text.length <= 10_000
 }
 
 export interface Literal {
