@@ -1,7 +1,8 @@
 import { join } from 'node:path'
 import type { Legend } from 'mappa'
 import { counted, printable, textAt, WriteError, writeFiles } from 'mappa/command'
-import type { LiftedFile, Target } from '../lift/change.js'
+import { holdersOf } from '../fill/holders.js'
+import type { Held, LiftedFile, Target } from '../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../lift/edit/edit.js'
 import { hiddenTexts } from '../lift/edit/hidden.js'
 import { nextSteps } from '../lift/edit/next-steps.js'
@@ -9,8 +10,9 @@ import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
 import { findIn } from '../lift/lift.js'
 import { holdsCode, type SourceFile } from '../lift/read/parse.js'
+import { summaryText } from '../lift/summary.js'
 import { candidatesText, candidateText, leftText } from '../lift/text.js'
-import { foldersApart, hasUncommitted, isVersioned, legendsBelow, projectFiles } from '../project/files.js'
+import { foldersApart, hasUncommitted, isVersioned, legendsBelow, projectFiles, textFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
@@ -28,6 +30,8 @@ export interface LiftOptions extends ProjectOptions {
   readonly pick?: boolean
   /** Whether compose files are to take their values from layers. */
   readonly compose?: boolean
+  /** Whether to run the project's own type check or build afterwards. */
+  readonly build?: boolean
   /** Whether to edit although there are uncommitted changes. */
   readonly uncommitted?: boolean
 }
@@ -45,7 +49,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     noted(projectFiles(project.root, apart), code),
     (count) => `Looked through ${counted(count, 'file')} …`,
   )
-  const { candidates, secrets, unparsed, templates, files } = findIn(looked, names, options.compose)
+  const { candidates, secrets, unparsed, files, ...leaving } = findIn(looked, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
   if (movable.length + held.length === 0 && !options.json) {
@@ -53,7 +57,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     const next = member === undefined ? '' : `\n    There is a legend in ${member}. Type: mappa lift --root ${member}`
     const where =
       files === 0 ? `there is no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
-    const left = leftText(apart, templates)
+    const left = leftText(apart, leaving)
     terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n${left && `\n${left}`}`)
     return { exitCode: exitCodes.fine }
   }
@@ -69,16 +73,22 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     if (changes.length === 0) return { exitCode: exitCodes.fine }
     terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
     const agreed = options.apply || (await confirmWrite(`${counted(changes.length, 'file')} would be written`))
-    return agreed ? apply(project, changes, target, options) : { exitCode: exitCodes.fine }
+    return agreed
+      ? apply(project, { moved: picked, held: [], unsure: [], changes }, target, options)
+      : { exitCode: exitCodes.fine }
   }
   // Low confidence alone moves nothing: such a candidate has to be named.
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
   const changes = changesFor(sure, target)
+  const left = leftText(apart, leaving)
+  if (options.apply && changes.length > 0) {
+    const unsure = movable.filter((candidate) => !sure.includes(candidate))
+    return apply(project, { moved: sure, held, unsure, changes }, target, options)
+  }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
-  const left = leftText(apart, templates)
   if (left) terminal.write(`${left}\n`)
-  if (options.apply) return apply(project, changes, target, options)
-  if (changes.length > 0) {
+  if (options.apply) terminal.write('There is nothing to move.\n')
+  else if (changes.length > 0) {
     const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
     // Lines round a change may hold secrets that are not to be moved now.
     const isShown = options.diff || options.only !== undefined
@@ -103,9 +113,17 @@ function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code
   return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
 }
 
+/** What is to be written, and of what. */
+interface Moves {
+  readonly moved: readonly Candidate[]
+  readonly held: readonly Held[]
+  readonly unsure: readonly Candidate[]
+  readonly changes: readonly LiftedFile[]
+}
+
 async function apply(
   project: Project,
-  changes: readonly LiftedFile[],
+  { moved, held, unsure, changes }: Moves,
   target: Target,
   options: LiftOptions,
 ): Promise<{ exitCode: number }> {
@@ -135,12 +153,47 @@ async function apply(
     talk().write(`${error.message}\n`)
     return { exitCode: exitCodes.faults }
   }
-  output().write(`${counted(changes.length, 'file')} written: ${changes.map(({ path }) => path).join(', ')}\n`)
-  output().write(`${nextSteps(changes, target)}\n`)
+  const terminal = output()
+  terminal.write(`${summaryText(moved, held, unsure, changes, isVersioned(root))}`)
+  const elsewhere = sameElsewhere(moved, root)
+  if (elsewhere) terminal.write(`${elsewhere}\n`)
+  const steps = nextSteps(changes, target)
+  if (steps) terminal.write(`${steps}\n`)
+  const script = buildScript(target)
+  if (script !== undefined && !options.build) terminal.write(`To see that it builds: npm run ${script}\n\n`)
   // Node keeps the legend that was loaded before the entries were added, so it is read anew.
   const { check } = await import('./check.js')
-  return check({ ...options, json: false, fresh: true })
+  const checked = await check({ ...options, json: false, fresh: true })
+  if (!options.build || script === undefined) return checked
+  terminal.write(`\nBuilding, by npm run ${script} …\n`)
+  const { runChild } = await import('../run/child.js')
+  const code = await runChild(['npm', '--prefix', root, 'run', '--silent', script], process.env)
+  if (code !== 0) terminal.write(`npm run ${script} ended with ${code}. Nothing was undone.\n`)
+  return code === 0 ? checked : { exitCode: exitCodes.faults }
 }
+
+/** The project's own script that compiles or builds it: what only checks types comes first. */
+function buildScript({ read }: Target): string | undefined {
+  const manifest = read('package.json') ?? ''
+  return ['typecheck', 'type-check', 'check-types', 'check:types', 'types', 'tsc', 'build'].find((name) =>
+    new RegExp(`"scripts"\\s*:\\s*\\{[^}]*"${name}"\\s*:`).test(manifest),
+  )
+}
+
+/** Where else in the package a secret still stands that has been moved: documents, notebooks, other languages. */
+function sameElsewhere(moved: readonly Candidate[], root: string): string | undefined {
+  const values = moved.flatMap(({ secret, value, stages }) =>
+    secret ? [value, ...Object.values(stages)].filter((each) => each !== undefined && each.length >= searchedMin) : [],
+  ) as string[]
+  const places = values.length === 0 ? [] : holdersOf(values, textFiles(root))
+  if (places.length === 0) return undefined
+  const more = places.length > placesMax ? ` and ${counted(places.length - placesMax, 'more place')}` : ''
+  return `The same secrets still stand in: ${places.slice(0, placesMax).map(printable).join(', ')}${more}. Take them out there, too.\n`
+}
+
+/** Shorter texts stand everywhere by chance. Characters. */
+const searchedMin = 8
+const placesMax = 10
 
 function onlyOf(candidates: readonly Candidate[], only: string | undefined): readonly Candidate[] {
   if (only === undefined) return candidates

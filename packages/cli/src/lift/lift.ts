@@ -7,6 +7,7 @@ import { containersIn, isContainerFile } from './manifests/containers.js'
 import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
 import { type Aliases, browserFiles, type Standing, standingIn, templateFolders } from './read/browser.js'
 import { aliasesIn } from './read/compiler.js'
+import { configTree, isConfigFile } from './read/config-files.js'
 import { guardsIn } from './read/guards.js'
 import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
 import { collectReads } from './read/reads.js'
@@ -20,6 +21,8 @@ export interface Found {
   readonly unparsed: readonly Unparsed[]
   /** Folders of templates that were left as they are: what is in them becomes another project's code. */
   readonly templates: readonly string[]
+  /** Files that a tool has made of others, which were left. */
+  readonly made: readonly string[]
   readonly files: number
 }
 
@@ -31,6 +34,8 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   const findings: Finding[] = []
   const standings: Standing[] = []
   const unparsed: Unparsed[] = []
+  const configured: Finding[] = []
+  const made: string[] = []
   /** Every name that some file asks for before it uses it. */
   const tested = new Set<string>()
   let tools: ReadonlySet<string> = new Set()
@@ -40,7 +45,12 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
     if (file.path === 'tsconfig.json') aliases = aliasesIn(file.text)
     if (isPackageFile(file.path)) findings.push(...scriptsIn(file))
     else if (isContainerFile(file.path)) findings.push(...containersIn(file))
-    if (!holdsCode(file.path) || isMade(file.text)) continue
+    if (isConfigFile(file.path)) configured.push(...configuredIn(file))
+    if (!holdsCode(file.path)) continue
+    if (isMade(file.text)) {
+      made.push(file.path)
+      continue
+    }
     const found = overParsed(file, ({ programs }) => foundIn(file, programs))
     if ('line' in found) {
       unparsed.push(found)
@@ -71,10 +81,35 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   const found = joining.length > 0 ? candidatesOf([...own, ...joining], names, isBrowser) : plain
   const read = new Set(found.map(({ name }) => name))
   const alone = containedCandidates(contained.filter(({ variable }) => !read.has(variable?.name ?? '')))
-  const candidates = [...found, ...alone]
+  const candidates = [...found, ...alone, ...configuredCandidates(configured, found, names)]
   const staying = findings.filter((each) => (each.kept || isLeft(each) || isContained(each)) && isSecret(each))
   const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
-  return { candidates, secrets, unparsed, templates, files: standings.length }
+  return { candidates, secrets, unparsed, templates, made, files: standings.length }
+}
+
+/** What a configuration file of the application holds, as far as that is certain. */
+function configuredIn(file: SourceFile): readonly Finding[] {
+  const tree = configTree(file)
+  if (!tree) return []
+  const found = findingsIn(file)
+  walk(tree, found.visit)
+  return found.findings(new Set()).filter(({ confidence, echo }) => confidence !== 'low' && !echo)
+}
+
+/** What stands in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
+function configuredCandidates(
+  configured: readonly Finding[],
+  found: readonly Candidate[],
+  names: ReadonlySet<string>,
+): Candidate[] {
+  const moved = new Set(found.flatMap(({ value, stages }) => [value, ...Object.values(stages)]))
+  const taken = [...names, ...found.map(({ name }) => name)]
+  const alone = configured.filter(({ value, kept }) => !kept && !moved.has(value))
+  return candidatesOf(alone, taken, () => false).map((candidate) => {
+    const [{ path = '' } = {}] = candidate.sites
+    const blocked = `${path} stays as it is, since what reads it fills nothing in. Read the setting where it is used, and take it out there.`
+    return { ...candidate, blocked }
+  })
 }
 
 /** Whether a file was made of one in TypeScript beside it. */

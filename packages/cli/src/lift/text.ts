@@ -2,6 +2,7 @@ import type { Paint } from 'mappa'
 import { capitalized, counted } from 'mappa/command'
 import type { Held } from './change.js'
 import type { Candidate } from './finding.js'
+import type { Found } from './lift.js'
 import type { Unparsed } from './read/parse.js'
 
 /** Every candidate, and what could not be read. */
@@ -23,17 +24,26 @@ export function candidatesText(
   return `${[...blocks, tally].join('\n\n')}\n\n`
 }
 
-/** Folders that lift leaves alone, and why; empty if there are none. */
-export function leftText(apart: readonly string[], templates: readonly string[]): string {
+/** What lift leaves alone, and why; empty if there is nothing. */
+export function leftText(apart: readonly string[], { templates, made }: Pick<Found, 'templates' | 'made'>): string {
   const shown = [
     ...apart.slice(0, leftCountMax).map((folder) => {
       const root = folder.replace(/\/$/, '')
       return `${folder} is a package of its own, and was left alone. To look there: mappa lift --root ${root}`
     }),
     ...(apart.length > leftCountMax ? [`${apart.length - leftCountMax} more packages were left alone.`] : []),
+    ...(made.length > 0
+      ? [
+          `${named(made)} ${made.length === 1 ? 'was' : 'were'} made by a tool, and ${made.length === 1 ? 'was' : 'were'} left alone.`,
+        ]
+      : []),
     ...templates.map((folder) => `${folder} holds templates that are copied elsewhere, and was left alone.`),
   ]
   return shown.map((line) => `${line}\n`).join('')
+}
+
+function named(paths: readonly string[]): string {
+  return paths.length > 3 ? `${paths[0]} and ${paths.length - 1} more files` : paths.join(', ')
 }
 
 /** More are counted rather than named. */

@@ -26,6 +26,16 @@ export function* projectFiles(root: string, apart: readonly string[] = []): Gene
   }
 }
 
+/** Every text of a project that others may get, also prose and data, one at a time; not this machine's layers. */
+export function* textFiles(root: string): Generator<SourceFile> {
+  for (const path of tracked(root) ?? below(root, '')) {
+    if (skippedFolders.test(path) || /(?:^|\/)\.env[^/]*\.local$|(?:^|\/)[^/]*-?lock\.(?:json|ya?ml)$/.test(path))
+      continue
+    const text = textOf(join(root, path))
+    if (text !== undefined) yield { path, text }
+  }
+}
+
 /** Files that make their folder a package, or something that another runtime runs or a service deploys, by itself. */
 const ownManifests =
   /^(?:package\.json|deno\.jsonc?|wrangler\.(?:toml|jsonc?)|serverless\.(?:ya?ml|json)|fly\.toml|netlify\.toml|vercel\.json)$/

@@ -111,7 +111,9 @@ function namesAt(path: string, candidates: readonly Candidate[]): ReadonlySet<st
 
 function scriptChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
   const before = read(path) ?? ''
-  return { path, before, after: withoutVariables(before, namesAt(path, candidates)), secret: false }
+  const inCode = candidates.filter(({ sites }) => sites.some(({ form }) => form !== 'script' && form !== 'container'))
+  const taken = new Set(inCode.map(({ name }) => name))
+  return { path, before, after: withoutVariables(before, namesAt(path, candidates), taken), secret: false }
 }
 
 function containerChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {

@@ -4,7 +4,10 @@ import type { LiftedFile, Target } from '../change.js'
 export function nextSteps(changes: readonly LiftedFile[], { read }: Target): string {
   const manifest = read('package.json') ?? ''
   const lacks = (name: string) => !new RegExp(`"${name}"\\s*:`).test(manifest)
-  const runs = changes.some(({ path }) => path === 'package.json')
+  const manifestAfter = changes.find(({ path }) => path === 'package.json')?.after ?? ''
+  // What a production start needs has to be there without what a package is only developed with.
+  const starting = /"(?:start|serve|prod|production)[^"]*"\s*:\s*"[^"]*\bmappa with\b/.test(manifestAfter)
+  const runs = manifestAfter.includes('mappa with')
   const typed = changes.some(
     ({ path, after }) => /\.(?:tsx?|vue|svelte)$/.test(path) && after.includes("'virtual:mappa/settings'"),
   )
@@ -13,7 +16,9 @@ export function nextSteps(changes: readonly LiftedFile[], { read }: Target): str
     ...(typed && read('mappa.types.d.ts') === undefined
       ? ['TypeScript has to know what pages import: mappa types']
       : []),
-    ...(runs && lacks('@mappa/cli') ? ['The scripts run its command: npm install --save-dev @mappa/cli'] : []),
+    ...(runs && lacks('@mappa/cli')
+      ? [`The scripts run its command: npm install ${starting ? '' : '--save-dev '}@mappa/cli`]
+      : []),
   ]
   return lines.map((line) => `${line}\n`).join('')
 }

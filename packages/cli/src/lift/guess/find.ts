@@ -121,6 +121,7 @@ function byStages(findings: readonly BranchFinding[], holds: (finding: Finding) 
   const together = (each: BranchFinding) => {
     const members = groups.get(each.group ?? '') ?? []
     const stages = new Set(members.map(({ stage }) => stage))
+    if (members.some(({ value }) => !isChosen(value ?? ''))) return false
     const isOne = new Set(members.map(({ form }) => form)).size === 1 && stages.size === members.length
     return members.length > 1 && isOne && members.some(({ value, rest }) => value !== each.value || rest !== each.rest)
   }
@@ -132,7 +133,7 @@ function byStages(findings: readonly BranchFinding[], holds: (finding: Finding) 
       return byBranch || !holds(each) ? [] : [alone]
     }
     const known = groups.get(each.group ?? '')?.find((other) => !other.byBranch && !other.echo && holds(other))
-    const { kind = 'choice', reason = each.reason } = known ?? {}
+    const { kind = 'choice', reason = 'Code chooses it by environment.' } = known ?? {}
     return [{ ...each, kind, reason, confidence: 'high' as const, echo: false, ifUsed: undefined }]
   })
 }

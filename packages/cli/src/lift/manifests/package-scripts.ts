@@ -13,34 +13,56 @@ export function isPackageFile(path: string): boolean {
 
 /** Variables in front of the commands of a package's scripts: `PORT=4100 node server.js`. */
 export function scriptsIn(file: SourceFile): Finding[] {
-  return scriptsOf(file.text).flatMap(({ name: script, command, start, end }) =>
+  const scripts = scriptsOf(file.text)
+  return scripts.flatMap(({ name: script, command, start, end }) =>
     commandsIn(command).flatMap((part) => {
       const stage = stageOf(script, part)
       const reason = `The script ${JSON.stringify(script)} sets it.`
       return part.assignments.filter(isMovable).map(({ name, value, written }) => {
-        const stuck = /[$`]|\\/.test(written) ? 'A script sets it to something only a shell can work out.' : undefined
+        const other = scripts.find((each) => startsWithout(name, each, { script, part, stage }))
+        const stuck = /[$`]|\\/.test(written)
+          ? 'A script sets it to something only a shell can work out.'
+          : other && `The script ${JSON.stringify(other.name)} starts the same without it, and would get it, too.`
         return givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'script' })
       })
     }),
   )
 }
 
-/** The manifest with these variables taken out of its scripts, which run with the values of their stage. */
-export function withoutVariables(text: string, names: ReadonlySet<string>): string {
+/** Whether another script starts the same program for the same stage, without giving it this variable. */
+function startsWithout(
+  name: string,
+  other: Script,
+  { script, part, stage }: { script: string; part: SimpleCommand; stage: string | undefined },
+): boolean {
+  if (other.name === script || part.program === undefined) return false
+  return commandsIn(other.command, true).some(
+    (each) =>
+      each.program === part.program &&
+      !each.assignments.some((given) => given.name === name) &&
+      (stage === undefined || (stageOf(other.name, each) ?? 'development') === stage),
+  )
+}
+
+/**
+ * The manifest with these variables taken out of its scripts. A program that takes all of them from settings is started as
+ * it was, if its stage is told; any other is started with the values of its stage.
+ */
+export function withoutVariables(text: string, names: ReadonlySet<string>, taken: ReadonlySet<string>): string {
   const edited = new MagicString(text)
   for (const { name: script, command, start, end } of scriptsOf(text)) {
     const commands = commandsIn(command).filter(({ assignments }) => assignments.some(({ name }) => names.has(name)))
     if (commands.length === 0) continue
     const after = new MagicString(command)
     for (const part of commands) {
-      const stay = part.assignments.filter((each) => !(names.has(each.name) && isMovable(each)))
+      const isMoved = (each: Assignment) => names.has(each.name) && isMovable(each)
+      const stay = part.assignments.filter((each) => !isMoved(each))
       const stage = stageOf(script, part)
+      const isTold = stage === undefined || stay.some(({ name }) => /^(?:NODE_ENV|MAPPA_STAGE)$/.test(name))
+      const isTaken = isTold && part.assignments.filter(isMoved).every(({ name }) => taken.has(name))
       const lead = [...(stay.length > 0 ? part.setter : []), ...stay.map(({ text }) => text)]
-      after.overwrite(
-        part.start,
-        part.commandStart,
-        [...lead, 'mappa', 'with', ...(stage === undefined ? [] : [stage]), '--', ''].join(' '),
-      )
+      const run = isTaken ? [] : ['mappa', 'with', ...(stage === undefined ? [] : [stage]), '--']
+      after.overwrite(part.start, part.commandStart, [...lead, ...run, ''].join(' '))
     }
     edited.overwrite(start, end, JSON.stringify(after.toString()))
   }
@@ -98,13 +120,16 @@ interface SimpleCommand {
   /** A program that does nothing but set them, such as `env`. */
   readonly setter: readonly string[]
   readonly assignments: readonly Assignment[]
+  /** The source file that it starts, if it names one. */
+  readonly program: string | undefined
 }
 
 /** A word of a shell command: pieces in quotes and out of them (POSIX.1-2017, Shell Command Language, 2.2). */
 const word = /(?:[^\s'"&|;()<>\\]|\\.|'[^']*'|"(?:[^"\\]|\\.)*")+/y
 const blank = /[ \t]*/y
 
-function commandsIn(command: string): SimpleCommand[] {
+/** The commands that set something, or with `all` every one. */
+function commandsIn(command: string, all = false): SimpleCommand[] {
   const found: SimpleCommand[] = []
   let at = 0
   const read = (pattern: RegExp) => {
@@ -129,8 +154,10 @@ function commandsIn(command: string): SimpleCommand[] {
     }
     // Settings that stay in the shell, without a command behind them, are the shell's own.
     const isCommand = /[^\s&|;()<>]/.test(command[commandStart] ?? '')
-    if (assignments.length > 0 && isCommand) found.push({ start, commandStart, setter, assignments })
     read(/(?:[^'"&|;]|'[^']*'|"(?:[^"\\]|\\.)*")*/y)
+    const program = /(?:^|\s)(\S+\.[cm]?[jt]sx?)(?=\s|$)/.exec(command.slice(commandStart, at))?.[1] ?? undefined
+    if ((assignments.length > 0 || all) && isCommand)
+      found.push({ start, commandStart, setter, assignments, program: program?.replace(/^\.\//, '') })
     // A sign between commands; or a quote that never closes.
     at++
   }

@@ -44,7 +44,7 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
     } else if (node.type === 'Identifier' && pageGlobals.has(node.name as string)) {
       const parent = parents.at(-1)
       // A name of the file's own: a database has documents, too.
-      if (parent && declares(parent, node)) own.add(node.name as string)
+      if (parent && givesName(parent, node)) own.add(node.name as string)
       const isProperty = parent !== undefined && 'property' in parent && parent.property === node && !parent.computed
       const isKey = parent?.type === 'ObjectProperty' && parent.key === node
       if (!isProperty && !isKey && !parent?.type.startsWith('TS')) used.add(node.name as string)
@@ -55,7 +55,7 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
 }
 
 /** Whether a node gives a name to something: a variable, a parameter, an import, or what is taken apart. */
-function declares(parent: Node, node: Node): boolean {
+function givesName(parent: Node, node: Node): boolean {
   if (parent.type === 'VariableDeclarator') return parent.id === node
   if (/^Import.*Specifier$|^AssignmentPattern$|^ArrayPattern$|^RestElement$/.test(parent.type)) return true
   return /Function|Method/.test(parent.type) && Array.isArray(parent.params) && parent.params.includes(node)

@@ -23,7 +23,7 @@ export function stageBranch(node: Node, parents: readonly Node[], text: string):
     if (parent.type === 'ObjectProperty') {
       if (parent.value !== inner || parent.computed) return undefined
       const table = parents[at - 1]
-      const key = keyOf(parent)
+      const key = propertyKey(parent)
       if (table && isStageTable(table) && steps.length > 0)
         return { stage: ownStage(key), group: `${table.start} ${steps.join('.')}`, asks: undefined }
       steps.unshift(key)
@@ -37,12 +37,12 @@ export function stageBranch(node: Node, parents: readonly Node[], text: string):
 
 /** `{ development: { … }, production: { … } }`; `default` counts for all others. */
 function isStageTable(node: Node): boolean {
-  const keys = nodesIn(node.properties).map((each) => (each.type === 'ObjectProperty' ? keyOf(each) : ''))
+  const keys = nodesIn(node.properties).map((each) => (each.type === 'ObjectProperty' ? propertyKey(each) : ''))
   const stages = keys.filter((key) => ownStage(key) !== undefined)
   return stages.length > 1 && keys.every((key) => ownStage(key) !== undefined || key === 'default')
 }
 
-function keyOf({ key }: Node): string {
+function propertyKey({ key }: Node): string {
   return isNode(key) ? String(key.name ?? key.value ?? '') : ''
 }
 

@@ -76,7 +76,8 @@ export function stageAsked(node: unknown): string | undefined {
   if (node.type === 'BinaryExpression') return stageAsked(node.left) ?? stageAsked(node.right)
   if (node.type === 'LogicalExpression') return stageAsked(node.left)
   const name = lastName(node)
-  return name !== undefined && asking.has(wordsOf(name).at(-1) ?? '') ? name : undefined
+  const last = wordsOf(name ?? '').at(-1) ?? ''
+  return asking.has(last) || last.endsWith('env') ? name : undefined
 }
 
 /** Last words of names that hold a stage. */
