@@ -15,6 +15,7 @@ import { candidatesText, candidateText, leftText } from '../lift/text.js'
 import { foldersApart, hasUncommitted, isVersioned, legendsBelow, projectFiles, textFiles } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
+import { paragraph } from '../terminal/paragraph.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
@@ -154,7 +155,12 @@ async function apply(
     return { exitCode: exitCodes.faults }
   }
   const terminal = output()
-  terminal.write(`${summaryText(moved, held, unsure, changes, isVersioned(root))}`)
+  terminal.write(
+    `${summaryText(moved, held, unsure, changes, {
+      versioned: isVersioned(root),
+      wrap: (text, indent) => paragraph(text, terminal.width - indent),
+    })}`,
+  )
   const elsewhere = sameElsewhere(moved, root)
   if (elsewhere) terminal.write(`${elsewhere}\n`)
   const steps = nextSteps(changes, target)

@@ -8,7 +8,7 @@ export function summaryText(
   held: readonly Held[],
   unsure: readonly Candidate[],
   changes: readonly LiftedFile[],
-  versioned: boolean,
+  { versioned, wrap }: { readonly versioned: boolean; readonly wrap: (text: string, indent: number) => string },
 ): string {
   const secrets = moved.filter(({ secret }) => secret).length
   const among =
@@ -26,15 +26,21 @@ export function summaryText(
       `Nothing is certain about ${unsure.length === 1 ? 'it' : 'them'}. To move one: mappa lift --only ${unsure[0]?.name} --apply`,
       unsure.map(({ name }) => name),
     )
-  const left = [...reasons].map(([why, names]) => `    ${listed(names)}: ${why}`)
+  const left = [...reasons].flatMap(([why, names]) => [
+    `    ${listed(names)}`,
+    `        ${wrap(why, indent).replaceAll('\n', '\n        ')}`,
+  ])
   return [
     `${counted(moved.length, 'setting')} moved${among}. ${counted(changes.length, 'file')} written:`,
     ...files,
-    ...(left.length > 0 ? ['', 'Left in code:', ...left] : []),
+    ...(left.length > 0 ? ['', 'Left as they are:', ...left] : []),
     ...(versioned ? ['', `To undo: ${undoOf(changes)}`] : []),
     '',
   ].join('\n')
 }
+
+/** Reasons stand so far in. Columns. */
+const indent = 8
 
 /** More names are counted. */
 const namesMax = 6

@@ -34,7 +34,7 @@ export function leftText(apart: readonly string[], { templates, made }: Pick<Fou
     ...(apart.length > leftCountMax ? [`${apart.length - leftCountMax} more packages were left alone.`] : []),
     ...(made.length > 0
       ? [
-          `${named(made)} ${made.length === 1 ? 'was' : 'were'} made by a tool, and ${made.length === 1 ? 'was' : 'were'} left alone.`,
+          `${someOf(made)} ${made.length === 1 ? 'was' : 'were'} made by a tool, and ${made.length === 1 ? 'was' : 'were'} left alone.`,
         ]
       : []),
     ...templates.map((folder) => `${folder} holds templates that are copied elsewhere, and was left alone.`),
@@ -42,7 +42,7 @@ export function leftText(apart: readonly string[], { templates, made }: Pick<Fou
   return shown.map((line) => `${line}\n`).join('')
 }
 
-function named(paths: readonly string[]): string {
+function someOf(paths: readonly string[]): string {
   return paths.length > 3 ? `${paths[0]} and ${paths.length - 1} more files` : paths.join(', ')
 }
 
