@@ -218,7 +218,7 @@ test('reads of variables move with their fallbacks, and what code chooses by env
         .replace(/,\n {2}\}/g, ' }')
         .replace(/,\n {4}/g, ', '),
       changes
-        .filter(({ path }) => /^\.env(?!.example)/.test(path))
+        .filter(({ path, after }) => /^\.env(?!.example)/.test(path) && after.includes('='))
         .map((change) => `${change.path}: ${change.after.trim()}`)
         .join('; '),
     ]
@@ -226,6 +226,27 @@ test('reads of variables move with their fallbacks, and what code chooses by env
     if (String(found) !== String(expected)) wrong.push({ code, found, expected })
   }
   assert.deepEqual(wrong, [])
+})
+
+test('values that a clone or an image would not find in a layer stand in the legend', () => {
+  const code = "const feedUrl = isProd ? 'https://a.example' : 'http://localhost:1'; const apiKey = 'hive-77'"
+  const files = [{ path: 'app.js', text: code }]
+  const written = (more: readonly SourceFile[], apart: Pick<Target, 'ignored' | 'unsent'>) => {
+    const target = { ...targetOf([...files, ...more], true), ...apart }
+    const changes = changesFor(sorted(findIn(files, []).candidates, target).movable, target)
+    const text = (path: string) => changes.find((change) => change.path === path)?.after ?? ''
+    const isDefault = /default: 'http:\/\/localhost:1'[\s\S]*production: \{ default: 'https:\/\/a.example' \}/
+    const [legend, ignore] = [text('mappa.legend.js'), text('.gitignore')]
+    assert.ok(!legend.includes('hive-77'))
+    return [isDefault.test(legend), /http/.test(text('.env')), /^!\.env$/m.test(ignore)]
+  }
+  const layers = new Set(['.env', '.env.production'])
+  assert.deepEqual(written([], {}), [false, true, false])
+  assert.deepEqual(written([], { unsent: layers }), [true, false, false])
+  // What is made now holds no secret, so it may go where the code goes.
+  assert.deepEqual(written([], { ignored: layers }), [false, true, true])
+  const there = ['.env', '.env.production'].map((path) => ({ path, text: 'A=b\n' }))
+  assert.deepEqual(written(there, { ignored: layers }), [true, false, false])
 })
 
 /** Files, and those that come of them, by a piece of their text. */
@@ -658,7 +679,7 @@ test('an application answers the same when its settings have been lifted, and no
   const one = await lift('--apply', '--only', 'SESSION_SECRET')
   assert.match(
     one.stdout,
-    /^1 setting moved, a secret\. 6 files written:\n {4}server\/index\.js {2}1 place\n[\s\S]*\nTo undo: git restore \. && rm settings\.js [\s\S]*\nThe code imports mappa: npm install mappa\n/,
+    /^1 setting moved, a secret\. 7 files written:\n {4}server\/index\.js {2}1 place\n[\s\S]*\nTo undo: git restore \. && rm settings\.js [\s\S]*\nThe code imports mappa: npm install mappa\n/,
   )
   commit(root)
   const applied = await lift('--apply')

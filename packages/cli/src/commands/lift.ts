@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import type { Legend } from 'mappa'
-import { counted, printable, textAt, WriteError, writeFiles } from 'mappa/command'
+import { counted, printable, stagesOf, textAt, WriteError, writeFiles } from 'mappa/command'
 import { holdersOf } from '../fill/holders.js'
 import type { Held, LiftedFile, Target } from '../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../lift/edit/edit.js'
@@ -12,7 +12,15 @@ import { findIn } from '../lift/lift.js'
 import { holdsCode, type SourceFile } from '../lift/read/parse.js'
 import { summaryText } from '../lift/summary.js'
 import { candidatesText, candidateText, leftText } from '../lift/text.js'
-import { foldersApart, hasUncommitted, isVersioned, legendsBelow, projectFiles, textFiles } from '../project/files.js'
+import {
+  foldersApart,
+  hasUncommitted,
+  ignoredFiles,
+  isVersioned,
+  legendsBelow,
+  projectFiles,
+  textFiles,
+} from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
@@ -43,7 +51,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
   const project = await openProject(options)
   const code: string[] = []
-  const target: Target = { ...targetOf(project), code, compose: options.compose }
+  const target: Target = { ...targetOf(project), code, compose: options.compose, ...(await layersApart(project)) }
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
   const apart = foldersApart(project.root)
   const looked = counting(
@@ -108,6 +116,15 @@ function* noted(files: Iterable<SourceFile>, code: string[]): Generator<SourceFi
   }
 }
 
+/** The shared layers that version control leaves out, and those that a container's image would not have. */
+async function layersApart({ root, legendFile, definition }: Project): Promise<Pick<Target, 'ignored' | 'unsent'>> {
+  const stages = stagesOf(definition as Legend | undefined).map((stage) => `.env.${stage}`)
+  const layers = ['.env', ...stages]
+  const ignored = ignoredFiles(root, legendFile ?? 'mappa.legend.js', layers)
+  const { unsentPaths } = await import('../project/packing.js')
+  return { ignored, unsent: new Set(await unsentPaths(root, layers)) }
+}
+
 function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code'> {
   const read = (path: string) => textAt(join(root, path))
   const sound = definition && contradictions(definition, legendFile).length === 0 ? definition : undefined
@@ -163,7 +180,7 @@ async function apply(
   )
   const elsewhere = sameElsewhere(moved, root)
   if (elsewhere) terminal.write(`${elsewhere}\n`)
-  const steps = nextSteps(changes, target)
+  const steps = nextSteps(moved, changes, target)
   if (steps) terminal.write(`${steps}\n`)
   const script = buildScript(target)
   if (script !== undefined && !options.build) terminal.write(`To see that it builds: npm run ${script}\n\n`)

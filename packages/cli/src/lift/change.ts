@@ -22,6 +22,10 @@ export interface Target {
   readonly isModule: boolean
   /** Every file of the project that holds code. */
   readonly code: readonly string[]
+  /** Layer files that version control is told to leave out. */
+  readonly ignored?: ReadonlySet<string>
+  /** Shared layer files that are not in the image that the project builds. */
+  readonly unsent?: ReadonlySet<string>
   /** Whether compose files are to take their values from layers. */
   readonly compose?: boolean | undefined
 }

@@ -134,6 +134,8 @@ export interface VariableEntry {
   readonly type: 'string' | 'port' | 'integer' | 'number' | 'boolean'
   readonly secret: boolean
   readonly default?: string | number | boolean
+  /** Defaults of single stages, where no layer can give them to everyone. */
+  readonly stageDefaults?: Readonly<Record<string, string | number | boolean>>
   /** The words that code has there, where only a few are known to it. */
   readonly enum?: readonly string[]
   readonly optional: boolean

@@ -23,6 +23,41 @@ function manifestOf(root: string): { readonly name?: unknown; readonly private?:
   }
 }
 
+/**
+ * Which of these paths would not be in the image that the root's container file builds: its ignore rules leave them out, or no
+ * instruction copies them. None where there is no such file.
+ */
+export async function unsentPaths(root: string, paths: readonly string[]): Promise<readonly string[]> {
+  const name = ['Dockerfile', 'Containerfile'].find((each) => existsSync(join(root, each)))
+  if (name === undefined) return []
+  const sent = new Set(await builtPaths(root, paths))
+  const copied = copiedIn(textAt(join(root, name)) ?? '')
+  return paths.filter((path) => !sent.has(path) || !copied.some((each) => covers(each, path)))
+}
+
+/** What the last stage of a container file copies from where it is built. */
+function copiedIn(text: string): string[] {
+  const last =
+    text
+      .replace(/\\\r?\n/g, ' ')
+      .split(/^\s*FROM\b/im)
+      .at(-1) ?? ''
+  return [...last.matchAll(/^\s*(?:COPY|ADD)\s+(?!.*--from)(.+)$/gim)].flatMap(([, rest = '']) =>
+    rest
+      .replace(/[[\]",]/g, ' ')
+      .trim()
+      .split(/\s+/)
+      .filter((each) => !each.startsWith('--'))
+      .slice(0, -1),
+  )
+}
+
+function covers(source: string, path: string): boolean {
+  const plain = source.replace(/^\.?\//, '').replace(/\/$/, '')
+  if (plain === '' || plain === '.' || plain === '*') return true
+  return new RegExp(`^${plain.replace(/[.+?^${}()|]/g, '\\$&').replaceAll('*', '[^/]*')}$`).test(path)
+}
+
 /** Which of these paths a container's build would get, where the root has a file that says how to build one. */
 export async function builtPaths(root: string, paths: readonly string[]): Promise<readonly string[]> {
   const isBuilt = namesIn(root).some((name) => /^(?:Dockerfile|Containerfile)(?:\.|$)/.test(name))

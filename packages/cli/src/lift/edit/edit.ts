@@ -4,7 +4,7 @@ import { withExpansions } from '../manifests/containers.js'
 import { withoutVariables } from '../manifests/package-scripts.js'
 import { parseFile } from '../read/parse.js'
 import { codeChange } from './code.js'
-import { ignoreChange, layerChanges, sampleChange } from './layers.js'
+import { forEveryone, ignoreChange, layerChanges, sampleChange } from './layers.js'
 import { legendChange } from './legend.js'
 import { type Form, formFor, type NoForm, whyApart } from './settings-form.js'
 import { declarationChanges, settingsText } from './settings-module.js'
@@ -65,8 +65,9 @@ function isModuleScript(text: string, at: number): boolean {
 }
 
 /** Every change that moves the candidates: code, settings module, legend, layers, sample, ignore rules, and what starts it all. */
-export function changesFor(candidates: readonly Candidate[], target: Target): LiftedFile[] {
-  if (candidates.length === 0) return []
+export function changesFor(chosen: readonly Candidate[], target: Target): LiftedFile[] {
+  if (chosen.length === 0) return []
+  const candidates = forEveryone(chosen, target)
   const sites = candidates.flatMap((candidate) => candidate.sites)
   const pathsOf = (isIt: (form: string) => boolean) => [
     ...new Set(sites.filter(({ form }) => isIt(form)).map(({ path }) => path)),
@@ -101,7 +102,7 @@ export function changesFor(candidates: readonly Candidate[], target: Target): Li
     ...sampleChange(candidates, target, layers),
     ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
     ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
-    ...ignoreChange(candidates, target),
+    ...ignoreChange(candidates, layers, target),
   ]
 }
 

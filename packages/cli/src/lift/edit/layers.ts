@@ -5,6 +5,40 @@ import type { Candidate } from '../finding.js'
 import { withIgnoreRules } from '../manifests/ignore.js'
 import { wordsOfEntry } from './legend.js'
 
+/**
+ * The candidates as they can be given to everyone: where version control leaves out a shared layer that is there, or a container's
+ * image has none, what would stand in it becomes a default of the legend, which goes where the code goes.
+ */
+export function forEveryone(candidates: readonly Candidate[], { read, ignored, unsent }: Target): readonly Candidate[] {
+  const isKept = (stage: string | undefined) => {
+    const path = layerOf(stage, false)
+    return unsent?.has(path) === true || (ignored?.has(path) === true && read(path) !== undefined)
+  }
+  return candidates.map((candidate) => {
+    const { secret, value, stages, entry } = candidate
+    if (secret) return candidate
+    const own = Object.entries(stages)
+    const moved = own.filter(([stage]) => isKept(stage)).map(([stage, text]) => [stage, typedAs(text, entry)] as const)
+    return {
+      ...candidate,
+      value: isKept(undefined) ? undefined : value,
+      stages: Object.fromEntries(own.filter(([stage]) => !isKept(stage))),
+      entry: {
+        ...entry,
+        ...(isKept(undefined) && value !== undefined && { default: typedAs(value, entry) }),
+        ...(moved.length > 0 && { stageDefaults: Object.fromEntries(moved) }),
+      },
+    }
+  })
+}
+
+function typedAs(text: string, { type }: Candidate['entry']): string | number | boolean {
+  return type === 'string' ? text : type === 'boolean' ? text === 'true' : Number(text)
+}
+
+/** What all stages share, where there is nothing in it yet: without a layer file a start would not know its stage. */
+const emptyLayer = '# What all stages share. The legend says what there is.\n'
+
 /** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
 export function layerChanges(candidates: readonly Candidate[], { read }: Target): LiftedFile[] {
   const layers = new Map<
@@ -26,7 +60,7 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     for (const [stage, own] of Object.entries(stages)) put(stage, candidate, own)
   }
   const names = new Set(candidates.map(({ name }) => name))
-  return [...layers].map(([path, { secret, values }]) => {
+  const changes = [...layers].map(([path, { secret, values }]) => {
     const before = read(path)
     let after = before ?? ''
     for (const [name, { own, builtOn, value }] of values) {
@@ -40,6 +74,10 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     }
     return { path, before: before ?? null, after, secret }
   })
+  const isShared = ({ path }: LiftedFile) => !path.endsWith('.local')
+  return read('.env') !== undefined || changes.some(isShared)
+    ? changes
+    : [...changes, { path: '.env', before: null, after: emptyLayer, secret: false }]
 }
 
 /** Whether a package has a script that runs tests. */
@@ -74,11 +112,18 @@ export function sampleChange(
   return after === before ? [] : [{ path, before: before ?? null, after, secret: false }]
 }
 
-/** Rules that keep this machine's layers out of version control. */
-export function ignoreChange(candidates: readonly Candidate[], { read }: Target): LiftedFile[] {
-  if (!candidates.some(({ secret }) => secret)) return []
+/** Rules that keep this machine's layers out of version control, and take those in that everyone needs. */
+export function ignoreChange(
+  candidates: readonly Candidate[],
+  layers: readonly LiftedFile[],
+  { read, ignored }: Target,
+): LiftedFile[] {
   const path = '.gitignore'
   const before = read(path)
-  const after = withIgnoreRules(before)
-  return after === undefined ? [] : [{ path, before: before ?? null, after, secret: false }]
+  const local = candidates.some(({ secret }) => secret) ? withIgnoreRules(before) : undefined
+  const shared = layers.filter((layer) => !layer.path.endsWith('.local') && ignored?.has(layer.path))
+  const text = local ?? before ?? ''
+  const after =
+    text + (text === '' || text.endsWith('\n') ? '' : '\n') + shared.map((layer) => `!${layer.path}\n`).join('')
+  return after === (before ?? '') ? [] : [{ path, before: before ?? null, after, secret: false }]
 }

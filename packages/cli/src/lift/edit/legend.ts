@@ -4,7 +4,11 @@ import type { Candidate } from '../finding.js'
 
 /** An entry's words, in the order in which people write them. */
 export function wordsOfEntry({ kind, entry, reach }: Candidate): Words {
-  const { neededIn } = entry
+  const { neededIn, stageDefaults = {} } = entry
+  const stages = Object.fromEntries([
+    ...(neededIn ?? []).map((stage) => [stage, { optional: false }]),
+    ...Object.entries(stageDefaults).map(([stage, value]) => [stage, { default: value }]),
+  ])
   return {
     type: entry.type,
     ...(kind === 'address' && { format: 'uri' }),
@@ -13,7 +17,7 @@ export function wordsOfEntry({ kind, entry, reach }: Candidate): Words {
     ...(reach === 'browser' && { reach }),
     ...(entry.default !== undefined && { default: entry.default }),
     ...((entry.optional || neededIn) && { optional: true }),
-    ...(neededIn && { stages: Object.fromEntries(neededIn.map((stage) => [stage, { optional: false }])) }),
+    ...(Object.keys(stages).length > 0 && { stages }),
   }
 }
 

@@ -1,7 +1,12 @@
 import type { LiftedFile, Target } from '../change.js'
+import type { Candidate } from '../finding.js'
 
 /** What a person has to do besides, since lift does not install anything. */
-export function nextSteps(changes: readonly LiftedFile[], { read }: Target): string {
+export function nextSteps(
+  moved: readonly Candidate[],
+  changes: readonly LiftedFile[],
+  { read, unsent }: Target,
+): string {
   const manifest = read('package.json') ?? ''
   const lacks = (name: string) => !new RegExp(`"${name}"\\s*:`).test(manifest)
   const manifestAfter = changes.find(({ path }) => path === 'package.json')?.after ?? ''
@@ -11,7 +16,16 @@ export function nextSteps(changes: readonly LiftedFile[], { read }: Target): str
   const typed = changes.some(
     ({ path, after }) => /\.(?:tsx?|vue|svelte)$/.test(path) && after.includes("'virtual:mappa/settings'"),
   )
+  const given = moved.filter(
+    ({ secret, value, stages }) => secret && (value !== undefined || Object.keys(stages).length > 0),
+  )
+  const image = read('Dockerfile') ?? read('Containerfile') ?? ''
+  const needsStage = unsent !== undefined && unsent.size > 0 && !/\b(?:NODE_ENV|MAPPA_STAGE)\b/.test(image)
   const lines = [
+    ...(given.length > 0
+      ? [`Other machines, hosts and containers have to be given: ${given.map(({ name }) => name).join(', ')}`]
+      : []),
+    ...(needsStage ? ['The image has no layer file, so it has to name its stage: ENV MAPPA_STAGE=production'] : []),
     ...(lacks('mappa') ? ['The code imports mappa: npm install mappa'] : []),
     ...(typed && read('mappa.types.d.ts') === undefined
       ? ['TypeScript has to know what pages import: mappa types']

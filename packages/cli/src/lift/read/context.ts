@@ -105,6 +105,8 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     if (fixedParents.has(parent.type)) fixed = true
     if (parent.type === 'SwitchCase' && parent.test === inner) compared = true
     if (parent.type === 'BinaryExpression' && comparing.has(parent.operator as string)) compared = true
+    // What stands behind a setting is in its place while it has no value.
+    if (parent.type === 'LogicalExpression' && parent.right === inner && isSetting(parent.left)) fixed = true
     if (fixed || compared) break
     if (passing.has(parent.type)) {
       listed ||= parent.type === 'ArrayExpression'
@@ -168,6 +170,10 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
   }
   if (name !== undefined) words = wordsOf(name)
   return { words, outer, name, call, argument, fixed, compared, listed, markup, part, chosen, object, owner }
+}
+
+function isSetting(node: unknown): boolean {
+  return isNode(node) && node.type === 'MemberExpression' && /settings$/i.test(identifier(node.object) ?? '')
 }
 
 /** The name of a function that does nothing but give a value, by what it is declared or given as. */
