@@ -756,6 +756,32 @@ test('files that do not parse are named, and links that lead elsewhere are not f
   assert.ok(!stdout.includes('linked'))
 })
 
+test('a project of many files is looked through by several threads, and the same is found', async () => {
+  const files = Object.fromEntries(
+    Array.from({ length: 430 }, (_, at) => [
+      `hive-${at}.mjs`,
+      `fetch('https://feed-${at}.example/v1')\nexport const at = ${at}\n`,
+    ]),
+  )
+  // Deeper than any stack.
+  const all = { ...files, 'deep.mjs': `f(${'[\n'.repeat(20_000)}1${']'.repeat(20_000)})` }
+  const root = project(all)
+  const { stdout } = await mappa(['lift', '--json'], { cwd: root })
+  const sources = Object.entries(all).map(([path, text]) => ({ path, text }))
+  const told = (JSON.parse(stdout) as { candidates: { name: string }[] }).candidates.map(({ name }) => name)
+  assert.deepEqual(
+    told.sort(),
+    findIn(sources, [])
+      .candidates.map(({ name }) => name)
+      .sort(),
+  )
+  assert.equal(told.length, 430)
+  assert.match(
+    (await mappa(['lift'], { cwd: root })).stdout,
+    /^deep\.mjs:\d+:\d+ cannot be parsed, and was left out\.$/m,
+  )
+})
+
 test('--pick asks about each candidate in a terminal', {
   skip: noTerminal,
 }, async () => {

@@ -51,7 +51,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     ],
     ask: ['lift/finding.ts', 'lift', 'setup', 'declared'],
     project: ['lift/read', 'declared', 'terminal', 'change'],
-    run: ['project', 'terminal'],
+    run: ['lift/read', 'lift', 'project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
       ...['fill', 'list', 'setup', 'guard', 'change'],

@@ -13,10 +13,12 @@ import {
   WriteError,
   writeFiles,
 } from 'mappa/command'
-import { findIn } from '../lift/lift.js'
-import { holdsCode, type SourceFile } from '../lift/read/parse.js'
-import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../project/files.js'
+import { isTelling } from '../lift/facts.js'
+import { gathered } from '../lift/lift.js'
+import { holdsCode } from '../lift/read/parse.js'
+import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectPaths } from '../project/files.js'
 import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../project/project.js'
+import { factsAcross } from '../run/finding.js'
 import type { LegendForm } from '../setup/form.js'
 import { type Before, type Setup, setupOf, type Wishes } from '../setup/setup.js'
 import { diffText, type FileChange } from '../terminal/diff.js'
@@ -52,7 +54,7 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   }
   const { root } = project
   const misnamed = misnamedIn(root, project.definition)
-  const { before, hidden } = beforeOf(project, misnamed)
+  const { before, hidden } = await beforeOf(project, misnamed)
   const wishes = await wishesOf(options, before)
   const setup = setupOf(before, wishes)
   const changes = withRenames(setup, misnamed, root)
@@ -148,10 +150,10 @@ function isFile(path: string): boolean {
 }
 
 /** What there is, and the texts of secrets in code. */
-function beforeOf(
+async function beforeOf(
   { root, legendFile, definition }: Project,
   misnamed: readonly Misnamed[],
-): { before: Before; hidden: readonly string[] } {
+): Promise<{ before: Before; hidden: readonly string[] }> {
   const renamed = new Map(misnamed.map(({ to, text }) => [to, text]))
   const read = (path: string) => renamed.get(path) ?? textAt(join(root, path))
   const wrong = new Set(misnamed.map(({ from }) => from))
@@ -160,18 +162,10 @@ function beforeOf(
     const text = read(path)
     return text === undefined ? [] : [{ path, text }]
   })
-  const code: string[] = []
-  const looked = function* (files: Iterable<SourceFile>) {
-    for (const file of files) {
-      if (holdsCode(file.path)) code.push(file.path)
-      yield file
-    }
-  }
-  const files = counting(
-    looked(projectFiles(root, foldersApart(root))),
-    (count) => `Looked through ${counted(count, 'file')} …`,
-  )
-  const { candidates, secrets } = findIn(files, Object.keys(entriesOf(definition)))
+  const paths = [...projectPaths(root, foldersApart(root))].filter(isTelling)
+  const code = paths.filter(holdsCode)
+  const looked = counting(paths, (count) => `Looked through ${counted(count, 'file')} …`)
+  const { candidates, secrets } = gathered(await factsAcross(root, looked), Object.keys(entriesOf(definition)))
   return {
     before: {
       ...{ read, layers, code, legendFile, definition },

@@ -6,10 +6,11 @@ import type { Held, LiftedFile, Target } from '../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../lift/edit/edit.js'
 import { hiddenTexts } from '../lift/edit/hidden.js'
 import { nextSteps } from '../lift/edit/next-steps.js'
+import { isTelling } from '../lift/facts.js'
 import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
-import { findIn } from '../lift/lift.js'
-import { holdsCode, type SourceFile } from '../lift/read/parse.js'
+import { gathered } from '../lift/lift.js'
+import { holdsCode } from '../lift/read/parse.js'
 import { summaryText } from '../lift/summary.js'
 import { candidatesText, candidateText, leftText } from '../lift/text.js'
 import {
@@ -18,10 +19,11 @@ import {
   ignoredFiles,
   isVersioned,
   legendsBelow,
-  projectFiles,
+  projectPaths,
   textFiles,
 } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
+import { factsAcross } from '../run/finding.js'
 import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
@@ -54,11 +56,11 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const target: Target = { ...targetOf(project), code, compose: options.compose, ...(await layersApart(project)) }
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
   const apart = foldersApart(project.root)
-  const looked = counting(
-    noted(projectFiles(project.root, apart), code),
-    (count) => `Looked through ${counted(count, 'file')} …`,
-  )
-  const { candidates, secrets, unparsed, files, ...leaving } = findIn(looked, names, options.compose)
+  const paths = [...projectPaths(project.root, apart)].filter(isTelling)
+  code.push(...paths.filter(holdsCode))
+  const looked = counting(paths, (count) => `Looked through ${counted(count, 'file')} …`)
+  const facts = await factsAcross(project.root, looked)
+  const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
   if (movable.length + held.length === 0 && !options.json) {
@@ -106,14 +108,6 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     terminal.write(`Nothing was written. ${first}To make these changes: mappa lift${only} --apply\n`)
   }
   return { exitCode: exitCodes.fine }
-}
-
-/** The same files, those with code noted as they come by. */
-function* noted(files: Iterable<SourceFile>, code: string[]): Generator<SourceFile> {
-  for (const file of files) {
-    if (holdsCode(file.path)) code.push(file.path)
-    yield file
-  }
 }
 
 /** The shared layers that version control leaves out, and those that a container's image would not have. */

@@ -1,24 +1,24 @@
+import { type FileFacts, fileFacts } from './facts.js'
 import type { Candidate, Finding } from './finding.js'
 import { candidatesOf } from './guess/candidates.js'
-import { findingsIn } from './guess/find.js'
 import { isSecretConnection } from './guess/shapes.js'
-import { variablesIn } from './guess/variables.js'
-import { containersIn, isContainerFile } from './manifests/containers.js'
-import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
-import { type Aliases, browserFiles, type Standing, standingIn, templateFolders } from './read/browser.js'
-import { aliasesIn } from './read/compiler.js'
-import { configTree, isConfigFile } from './read/config-files.js'
-import { guardsIn } from './read/guards.js'
-import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
-import { collectReads } from './read/reads.js'
-import { isMade, isToolFile } from './read/test-files.js'
+import { browserFiles, templateFolders } from './read/browser.js'
+import type { SourceFile } from './read/parse.js'
+import { isToolFile } from './read/test-files.js'
+
+export interface UnparsedFile {
+  readonly path: string
+  readonly line: number
+  readonly column: number
+}
 
 /** What was found in a project. */
 export interface Found {
   readonly candidates: readonly Candidate[]
   /** Every literal that must not be shown, also those that stay in code. */
   readonly secrets: readonly Finding[]
-  readonly unparsed: readonly Unparsed[]
+  /** Files that could not be parsed, and where; both count from 1. */
+  readonly unparsed: readonly UnparsedFile[]
   /** Folders of templates that were left as they are: what is in them becomes another project's code. */
   readonly templates: readonly string[]
   /** Files that a tool has made of others, which were left. */
@@ -31,35 +31,21 @@ export interface Found {
  * with `compose`, what containers are given counts as the application's where it may.
  */
 export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, compose = false): Found {
-  const findings: Finding[] = []
-  const standings: Standing[] = []
-  const unparsed: Unparsed[] = []
-  const configured: Finding[] = []
-  const made: string[] = []
-  /** Every name that some file asks for before it uses it. */
-  const tested = new Set<string>()
-  let tools: ReadonlySet<string> = new Set()
-  let aliases: Aliases = []
-  for (const file of files) {
-    if (file.path === 'package.json') tools = developedWith(file)
-    if (file.path === 'tsconfig.json') aliases = aliasesIn(file.text)
-    if (isPackageFile(file.path)) findings.push(...scriptsIn(file))
-    else if (isContainerFile(file.path)) findings.push(...containersIn(file))
-    if (isConfigFile(file.path)) configured.push(...configuredIn(file))
-    if (!holdsCode(file.path)) continue
-    if (isMade(file.text)) {
-      made.push(file.path)
-      continue
-    }
-    const found = overParsed(file, ({ programs }) => foundIn(file, programs))
-    if ('line' in found) {
-      unparsed.push(found)
-      continue
-    }
-    findings.push(...found.findings)
-    standings.push(found.standing)
-    for (const name of found.guards.tested) tested.add(name)
-  }
+  const facts: FileFacts[] = []
+  for (const file of files) facts.push(fileFacts(file))
+  return gathered(facts, taken, compose)
+}
+
+/** What was found in a project, of what its files say. */
+export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, compose = false): Found {
+  const findings = facts.flatMap((each) => each.findings)
+  const configured = facts.flatMap((each) => each.configured)
+  const standings = facts.flatMap(({ standing }) => standing ?? [])
+  const unparsed = facts.flatMap(({ path, unparsed }) => (unparsed ? [{ ...unparsed, path }] : []))
+  const made = facts.flatMap(({ path, made }) => (made ? [path] : []))
+  const tested = new Set(facts.flatMap((each) => each.tested))
+  const tools = new Set(facts.flatMap((each) => each.tools ?? []))
+  const aliases = facts.flatMap((each) => each.aliases ?? [])
   const browser = browserFiles(standings, aliases)
   const templates = templateFolders(standings)
   const paths = new Set(standings.map(({ path }) => path))
@@ -85,15 +71,6 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   const staying = findings.filter((each) => (each.kept || isLeft(each) || isContained(each)) && isSecret(each))
   const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
   return { candidates, secrets, unparsed, templates, made, files: standings.length }
-}
-
-/** What a configuration file of the application holds, as far as that is certain. */
-function configuredIn(file: SourceFile): readonly Finding[] {
-  const tree = configTree(file)
-  if (!tree) return []
-  const found = findingsIn(file)
-  walk(tree, found.visit)
-  return found.findings(new Set()).filter(({ confidence, echo }) => confidence !== 'low' && !echo)
 }
 
 /** What stands in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
@@ -135,23 +112,6 @@ function joins({ value, variable }: Finding, candidates: readonly Candidate[]): 
   return other === undefined ? !entry.optional : other === value
 }
 
-/** What one file's code holds. */
-function foundIn(file: SourceFile, programs: readonly Node[]) {
-  // One walk for all: going through the trees is most of the work.
-  const [found, stands, reads, asked] = [findingsIn(file), standingIn(file), collectReads(file), guardsIn()]
-  for (const program of programs)
-    walk(program, (node, parents) => {
-      found.visit(node, parents)
-      stands.visit(node, parents)
-      reads.visit(node, parents)
-      asked.visit(node, parents)
-    })
-  const others = new Set<Node>()
-  const variables = variablesIn(file, reads.reads(), asked.guards, others)
-  const findings = apart([...found.findings(others), ...variables])
-  return { findings, standing: stands.standing(), guards: asked.guards }
-}
-
 /** A read whose value becomes a member of an object is asked for where that member is. */
 function askedElsewhere(finding: Finding, tested: ReadonlySet<string>): Finding {
   const { variable } = finding
@@ -163,21 +123,5 @@ function askedElsewhere(finding: Finding, tested: ReadonlySet<string>): Finding 
 function isSecret({ kind, variable, value }: Finding): boolean {
   return (
     kind === 'credential' || variable?.secret === true || (kind === 'connection' && isSecretConnection(value ?? ''))
-  )
-}
-
-/** Without what stands inside of something that is replaced as a whole. */
-function apart(findings: readonly Finding[]): Finding[] {
-  const wholes = findings.filter(({ frame, form }) => frame !== undefined || form === 'pattern')
-  if (wholes.length === 0) return [...findings]
-  return findings.filter(
-    (each) =>
-      !wholes.some(
-        (whole) =>
-          whole !== each &&
-          !(each.form === 'pattern' && whole.form === 'pattern') &&
-          whole.start <= each.start &&
-          each.end <= whole.end,
-      ),
   )
 }

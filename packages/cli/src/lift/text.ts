@@ -2,21 +2,20 @@ import type { Paint } from 'mappa'
 import { capitalized, counted } from 'mappa/command'
 import type { Held } from './change.js'
 import type { Candidate } from './finding.js'
-import type { Found } from './lift.js'
-import type { Unparsed } from './read/parse.js'
+import type { Found, UnparsedFile } from './lift.js'
 
 /** Every candidate, and what could not be read. */
 export function candidatesText(
   movable: readonly Candidate[],
   held: readonly Held[],
-  unparsed: readonly Unparsed[],
+  unparsed: readonly UnparsedFile[],
   files: number,
   terminal: { readonly paint: Paint },
 ): string {
   const blocks = [
     ...movable.map((candidate) => candidateText(candidate, [], terminal)),
     ...held.map(({ candidate, why }) => candidateText(candidate, [`Not moved: ${why}`], terminal)),
-    ...unparsed.map(({ file, line, column }) => `${file.path}:${line}:${column} cannot be parsed, and was left out.`),
+    ...unparsed.map(({ path, line, column }) => `${path}:${line}:${column} cannot be parsed, and was left out.`),
   ]
   const tally = capitalized(
     `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`,

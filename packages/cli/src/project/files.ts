@@ -13,17 +13,26 @@ const skippedFiles =
 /** Larger files are data. Bytes. */
 const fileBytesMax = 1024 * 1024
 
-/**
- * The project's own files below its root that may read settings, one at a time: what version control knows of, if there is
- * any. What is in the folders `apart` is left out.
- */
-export function* projectFiles(root: string, apart: readonly string[] = []): Generator<SourceFile> {
-  for (const path of tracked(root) ?? below(root, '')) {
-    if (skippedFolders.test(path) || skippedFiles.test(path) || apart.some((folder) => path.startsWith(folder)))
-      continue
+/** The project's own files below its root that may read settings, one at a time: what version control knows of, if there is any. */
+export function* projectFiles(root: string): Generator<SourceFile> {
+  for (const path of projectPaths(root)) {
     const text = textOf(join(root, path))
     if (text !== undefined) yield { path, text }
   }
+}
+
+/** The paths of those files from the root; without what is in the folders `apart`. */
+export function* projectPaths(root: string, apart: readonly string[] = []): Generator<string> {
+  for (const path of tracked(root) ?? below(root, '')) {
+    const isSkipped = skippedFolders.test(path) || skippedFiles.test(path)
+    if (!isSkipped && !apart.some((folder) => path.startsWith(folder))) yield path
+  }
+}
+
+/** One of these files; undefined for one that is gone, too large, no text, or may not be read. */
+export function projectFile(root: string, path: string): SourceFile | undefined {
+  const text = textOf(join(root, path))
+  return text === undefined ? undefined : { path, text }
 }
 
 /** Every text of a project that others may get, also prose and data, one at a time; not this machine's layers. */

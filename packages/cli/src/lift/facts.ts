@@ -1,0 +1,98 @@
+import type { Finding } from './finding.js'
+import { findingsIn } from './guess/find.js'
+import { variablesIn } from './guess/variables.js'
+import { containersIn, isContainerFile } from './manifests/containers.js'
+import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
+import { type Aliases, type Standing, standingIn } from './read/browser.js'
+import { aliasesIn } from './read/compiler.js'
+import { configTree, isConfigFile } from './read/config-files.js'
+import { guardsIn } from './read/guards.js'
+import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
+import { collectReads } from './read/reads.js'
+import { isMade } from './read/test-files.js'
+
+/** What one file says by itself: plain data, so that it may come from another thread. */
+export interface FileFacts {
+  readonly path: string
+  readonly findings: readonly Finding[]
+  /** What stands in it, if it is a configuration file. */
+  readonly configured: readonly Finding[]
+  /** Where its code stands; undefined for one that holds none or was not parsed. */
+  readonly standing?: Standing
+  /** Names that it asks for before it uses them. */
+  readonly tested: readonly string[]
+  readonly unparsed?: Pick<Unparsed, 'line' | 'column'>
+  /** Whether a tool has made it of others. */
+  readonly made?: boolean
+  /** What the package is developed with, and its aliases, where this file says so. */
+  readonly tools?: readonly string[]
+  readonly aliases?: Aliases
+}
+
+/** Whether a file of this name may say something. */
+export function isTelling(path: string): boolean {
+  return (
+    holdsCode(path) || isPackageFile(path) || isContainerFile(path) || isConfigFile(path) || path === 'tsconfig.json'
+  )
+}
+
+/** What one file says. Nothing that a file holds makes it throw. */
+export function fileFacts(file: SourceFile): FileFacts {
+  const { path, text } = file
+  const facts = {
+    path,
+    findings: isPackageFile(path) ? scriptsIn(file) : isContainerFile(path) ? containersIn(file) : [],
+    configured: isConfigFile(path) ? configuredIn(file) : [],
+    tested: [],
+    ...(path === 'package.json' && { tools: [...developedWith(file)] }),
+    ...(path === 'tsconfig.json' && { aliases: aliasesIn(text) }),
+  }
+  if (!holdsCode(path)) return facts
+  if (isMade(text)) return { ...facts, made: true }
+  const found = overParsed(file, ({ programs }) => foundIn(file, programs))
+  if ('line' in found) return { ...facts, unparsed: { line: found.line, column: found.column } }
+  const { findings, standing, guards } = found
+  return { ...facts, findings, standing, tested: [...guards.tested] }
+}
+
+/** What one file's code holds. */
+function foundIn(file: SourceFile, programs: readonly Node[]) {
+  // One walk for all: going through the trees is most of the work.
+  const [found, stands, reads, asked] = [findingsIn(file), standingIn(file), collectReads(file), guardsIn()]
+  for (const program of programs)
+    walk(program, (node, parents) => {
+      found.visit(node, parents)
+      stands.visit(node, parents)
+      reads.visit(node, parents)
+      asked.visit(node, parents)
+    })
+  const others = new Set<Node>()
+  const variables = variablesIn(file, reads.reads(), asked.guards, others)
+  const findings = apart([...found.findings(others), ...variables])
+  return { findings, standing: stands.standing(), guards: asked.guards }
+}
+
+/** Without what stands inside of something that is replaced as a whole. */
+function apart(findings: readonly Finding[]): Finding[] {
+  const wholes = findings.filter(({ frame, form }) => frame !== undefined || form === 'pattern')
+  if (wholes.length === 0) return [...findings]
+  return findings.filter(
+    (each) =>
+      !wholes.some(
+        (whole) =>
+          whole !== each &&
+          !(each.form === 'pattern' && whole.form === 'pattern') &&
+          whole.start <= each.start &&
+          each.end <= whole.end,
+      ),
+  )
+}
+
+/** What a configuration file of the application holds, as far as that is certain. */
+function configuredIn(file: SourceFile): readonly Finding[] {
+  const tree = configTree(file)
+  if (!tree) return []
+  const found = findingsIn(file)
+  walk(tree, found.visit)
+  return found.findings(new Set()).filter(({ confidence, echo }) => confidence !== 'low' && !echo)
+}

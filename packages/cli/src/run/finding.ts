@@ -1,0 +1,110 @@
+import { availableParallelism } from 'node:os'
+import { Worker } from 'node:worker_threads'
+import { type FileFacts, fileFacts } from '../lift/facts.js'
+import { projectFile } from '../project/files.js'
+
+/** Fewer files are parsed faster than threads start. */
+const sharedMin = 400
+/** So many files go to a thread at once: few enough that all end together. */
+const batchCount = 20
+/** More threads wait for the disk. */
+const threadsMax = 8
+/** A thread's memory: a file that needs more is told as one that could not be parsed. Mebibytes. */
+const memory = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 128 }
+
+/** Files of a project, by their paths from its root. */
+export interface Batch {
+  readonly root: string
+  readonly paths: readonly string[]
+}
+
+/**
+ * What each file of a project says, in the order of the files. A large project is read and parsed by as many threads as there
+ * are cores; files that are too much for one are told as not parsed.
+ */
+export async function factsAcross(root: string, paths: Iterable<string>): Promise<readonly FileFacts[]> {
+  const first: string[] = []
+  const rest = paths[Symbol.iterator]()
+  for (let next = rest.next(); !next.done; next = rest.next()) {
+    first.push(next.value)
+    if (first.length >= sharedMin) break
+  }
+  if (first.length < sharedMin || availableParallelism() < 2) {
+    const facts = factsIn({ root, paths: first })
+    for (let next = rest.next(); !next.done; next = rest.next()) facts.push(...factsIn({ root, paths: [next.value] }))
+    return facts
+  }
+  return inThreads(batchesOf(root, first, rest))
+}
+
+/** What the files of a batch say, one after the other. */
+export function factsIn({ root, paths }: Batch): FileFacts[] {
+  const facts: FileFacts[] = []
+  for (const path of paths) {
+    const file = projectFile(root, path)
+    // A copy: a piece of a text would keep the whole of it.
+    if (file) facts.push(structuredClone(fileFacts(file)))
+  }
+  return facts
+}
+
+/** Paths in groups; the first ones are those that have been looked up already. */
+function* batchesOf(root: string, first: readonly string[], rest: Iterator<string>): Generator<Batch> {
+  for (let at = 0; at < first.length; at += batchCount) yield { root, paths: first.slice(at, at + batchCount) }
+  let paths: string[] = []
+  for (let next = rest.next(); !next.done; next = rest.next()) {
+    paths.push(next.value)
+    if (paths.length < batchCount) continue
+    yield { root, paths }
+    paths = []
+  }
+  if (paths.length > 0) yield { root, paths }
+}
+
+async function inThreads(batches: Iterator<Batch>): Promise<readonly FileFacts[]> {
+  const found: (readonly FileFacts[])[] = []
+  let count = 0
+  const work = async () => {
+    let thread = startThread()
+    for (let next = batches.next(); !next.done; next = batches.next()) {
+      const at = count++
+      try {
+        found[at] = await thread.ask(next.value)
+      } catch {
+        // The thread has ended: one of the files was too much for it. Each is tried by itself.
+        const alone: FileFacts[] = []
+        const { root, paths } = next.value
+        for (const path of paths) {
+          thread = startThread()
+          alone.push(...(await thread.ask({ root, paths: [path] }).catch(() => [tooMuch(path)])))
+          await thread.end()
+        }
+        found[at] = alone
+        thread = startThread()
+      }
+    }
+    await thread.end()
+  }
+  await Promise.all(Array.from({ length: Math.min(availableParallelism(), threadsMax) }, work))
+  return found.flat()
+}
+
+/** A thread that is asked for one batch at a time. */
+function startThread() {
+  const worker = new Worker(new URL('./finding-thread.js', import.meta.url), { resourceLimits: memory, stderr: true })
+  let answer: (facts: readonly FileFacts[]) => void = () => {}
+  let fail: (why: Error) => void = () => {}
+  worker.on('message', (facts: readonly FileFacts[]) => answer(facts))
+  worker.on('error', (error) => fail(error))
+  worker.on('exit', () => fail(new Error('The thread has ended.')))
+  const ask = (batch: Batch) =>
+    new Promise<readonly FileFacts[]>((resolve, reject) => {
+      ;[answer, fail] = [resolve, reject]
+      worker.postMessage(batch)
+    })
+  return { ask, end: () => worker.terminate() }
+}
+
+function tooMuch(path: string): FileFacts {
+  return { path, findings: [], configured: [], tested: [], unparsed: { line: 1, column: 1 } }
+}
