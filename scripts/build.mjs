@@ -39,7 +39,7 @@ await build({
 await build({
   ...common,
   splitting: true,
-  entryPoints: { program: 'packages/cli/src/program.ts', 'finding-thread': 'packages/cli/src/run/finding-thread.ts' },
+  entryPoints: { program: 'packages/cli/src/program.ts', thread: 'packages/cli/src/run/thread.ts' },
   outdir: 'packages/cli/dist',
   packages: 'external',
 })

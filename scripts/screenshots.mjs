@@ -26,6 +26,11 @@ try {
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
   await shoot('lift', [{ shown: 'mappa lift', run: 'script -qec "mappa lift" /dev/null | tail -36' }], before())
+  await shoot(
+    'lift-apply',
+    [{ shown: 'mappa lift --apply', run: 'script -qec "mappa lift --apply" /dev/null | head -40' }],
+    before(),
+  )
   // It waits for an answer, so the picture is taken meanwhile.
   const asks = 'mappa lift --pick --only GATEWAY_URL,MAIL_API_KEY'
   await shoot('lift-pick', [{ shown: asks, run: `{ sleep 4; touch .shot-done; } & ${asks}` }], before())
@@ -102,6 +107,15 @@ function before() {
   const cwd = copyApiary('screenshots')
   rmSync(cwd, { recursive: true })
   cpSync(join(top, 'examples/before'), cwd, { recursive: true })
+  rmSync(join(cwd, 'expected.json'), { force: true })
+  const git = (...args) =>
+    spawnSync('git', ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example', ...args], { cwd })
+  for (const args of [
+    ['init', '-q'],
+    ['add', '-A'],
+    ['commit', '-q', '-m', 'The first application'],
+  ])
+    git(...args)
   return cwd
 }
 

@@ -679,7 +679,7 @@ test('an application answers the same when its settings have been lifted, and no
   const one = await lift('--apply', '--only', 'SESSION_SECRET')
   assert.match(
     one.stdout,
-    /^1 setting moved, a secret\. 7 files written:\n {4}server\/index\.js {2}1 place\n[\s\S]*\nTo undo: git restore \. && rm settings\.js [\s\S]*\nThe code imports mappa: npm install mappa\n/,
+    /^1 setting moved, a secret\. 7 files written:\n {4}Settings are read in: server\/index\.js \(1\)\n[\s\S]*\nTo undo: git restore \. && rm settings\.js [\s\S]*\nThe code imports mappa: npm install mappa\n/,
   )
   commit(root)
   const applied = await lift('--apply')

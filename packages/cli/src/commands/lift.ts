@@ -23,7 +23,7 @@ import {
   textFiles,
 } from '../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../project/project.js'
-import { factsAcross } from '../run/finding.js'
+import { factsAcross } from '../run/threads.js'
 import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
@@ -166,16 +166,11 @@ async function apply(
     return { exitCode: exitCodes.faults }
   }
   const terminal = output()
-  terminal.write(
-    `${summaryText(moved, held, unsure, changes, {
-      versioned: isVersioned(root),
-      wrap: (text, indent) => paragraph(text, terminal.width - indent),
-    })}`,
-  )
+  const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
+  terminal.write(summaryText(moved, held, unsure, changes, { versioned: isVersioned(root), wrap }))
   const elsewhere = sameElsewhere(moved, root)
-  if (elsewhere) terminal.write(`${elsewhere}\n`)
-  const steps = nextSteps(moved, changes, target)
-  if (steps) terminal.write(`${steps}\n`)
+  const steps = [...(elsewhere === undefined ? [] : [elsewhere]), ...nextSteps(moved, changes, target)]
+  if (steps.length > 0) terminal.write(`\n${steps.map((step) => `${wrap(step, 0)}\n`).join('')}\n`)
   const script = buildScript(target)
   if (script !== undefined && !options.build) terminal.write(`To see that it builds: npm run ${script}\n\n`)
   // Node keeps the legend that was loaded before the entries were added, so it is read anew.
@@ -205,7 +200,7 @@ function sameElsewhere(moved: readonly Candidate[], root: string): string | unde
   const places = values.length === 0 ? [] : holdersOf(values, textFiles(root))
   if (places.length === 0) return undefined
   const more = places.length > placesMax ? ` and ${counted(places.length - placesMax, 'more place')}` : ''
-  return `The same secrets still stand in: ${places.slice(0, placesMax).map(printable).join(', ')}${more}. Take them out there, too.\n`
+  return `The same secrets still stand in: ${places.slice(0, placesMax).map(printable).join(', ')}${more}. Take them out there, too.`
 }
 
 /** Shorter texts stand everywhere by chance. Characters. */

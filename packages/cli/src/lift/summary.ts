@@ -17,8 +17,20 @@ export function summaryText(
       : moved.length === 1
         ? ', a secret'
         : `, ${secrets} of them ${secrets === 1 ? 'a secret' : 'secrets'}`
-  const widest = Math.min(40, Math.max(...changes.map(({ path }) => path.length)))
-  const files = changes.map((change) => `    ${change.path.padEnd(widest)}  ${whatOf(change, moved)}`)
+  const sites = moved.flatMap((candidate) => candidate.sites)
+  const read = sites.filter(({ form }) => form !== 'script' && form !== 'container')
+  const sitesIn = (path: string) => read.filter((site) => site.path === path).length
+  const code = changes.filter(({ path, before }) => before !== null && sitesIn(path) > 0)
+  const rest = changes.filter((change) => !code.includes(change))
+  const groups: readonly (readonly [string, readonly string[]])[] = [
+    ['Settings are read in', code.map(({ path }) => `${path} (${sitesIn(path)})`)],
+    ['New', pathsOf(rest, (change) => change.before === null && !change.secret)],
+    ['For this machine alone', pathsOf(rest, (change) => change.secret)],
+    ['Changed', pathsOf(rest, (change) => change.before !== null && !change.secret)],
+  ]
+  const files = groups
+    .filter(([, paths]) => paths.length > 0)
+    .map(([what, paths]) => `    ${wrap(`${what}: ${paths.join(', ')}`, indent).replaceAll('\n', '\n        ')}`)
   const reasons = new Map<string, string[]>()
   for (const { candidate, why } of held) reasons.set(why, [...(reasons.get(why) ?? []), candidate.name])
   if (unsure.length > 0)
@@ -50,10 +62,8 @@ function listed(names: readonly string[]): string {
   return names.slice(0, namesMax).join(', ') + more
 }
 
-function whatOf({ path, before, secret }: LiftedFile, moved: readonly Candidate[]): string {
-  const sites = moved.flatMap((candidate) => candidate.sites).filter((site) => site.path === path).length
-  const what = sites > 0 ? counted(sites, 'place') : before === null ? 'new' : 'changed'
-  return secret ? `${what}, for this machine alone` : what
+function pathsOf(changes: readonly LiftedFile[], isIt: (change: LiftedFile) => boolean): readonly string[] {
+  return changes.filter(isIt).map(({ path }) => path)
 }
 
 /** Version control gives back what it knows; the rest was not there. */

@@ -6,7 +6,7 @@ export function nextSteps(
   moved: readonly Candidate[],
   changes: readonly LiftedFile[],
   { read, unsent }: Target,
-): string {
+): readonly string[] {
   const manifest = read('package.json') ?? ''
   const lacks = (name: string) => !new RegExp(`"${name}"\\s*:`).test(manifest)
   const manifestAfter = changes.find(({ path }) => path === 'package.json')?.after ?? ''
@@ -34,5 +34,5 @@ export function nextSteps(
       ? [`The scripts run its command: npm install ${starting ? '' : '--save-dev '}@mappa/cli`]
       : []),
   ]
-  return lines.map((line) => `${line}\n`).join('')
+  return lines
 }

@@ -91,7 +91,7 @@ async function inThreads(batches: Iterator<Batch>): Promise<readonly FileFacts[]
 
 /** A thread that is asked for one batch at a time. */
 function startThread() {
-  const worker = new Worker(new URL('./finding-thread.js', import.meta.url), { resourceLimits: memory, stderr: true })
+  const worker = new Worker(new URL('./thread.js', import.meta.url), { resourceLimits: memory, stderr: true })
   let answer: (facts: readonly FileFacts[]) => void = () => {}
   let fail: (why: Error) => void = () => {}
   worker.on('message', (facts: readonly FileFacts[]) => answer(facts))
