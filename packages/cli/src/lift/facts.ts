@@ -1,4 +1,4 @@
-import type { Finding } from './finding.js'
+import type { Finding, Range } from './finding.js'
 import { findingsIn } from './guess/find.js'
 import { variablesIn } from './guess/variables.js'
 import { containersIn, isContainerFile } from './manifests/containers.js'
@@ -7,9 +7,12 @@ import { type Aliases, type Standing, standingIn } from './read/browser.js'
 import { aliasesIn } from './read/compiler.js'
 import { configTree, isConfigFile } from './read/config-files.js'
 import { guardsIn } from './read/guards.js'
+import { cellsIn } from './read/notebook.js'
 import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from './read/parse.js'
+import { placeIn } from './read/place.js'
+import { pythonTree } from './read/python.js'
 import { collectReads } from './read/reads.js'
-import { isMade } from './read/test-files.js'
+import { isMade, isTestFile } from './read/test-files.js'
 
 /** What one file says by itself: plain data, so that it may come from another thread. */
 export interface FileFacts {
@@ -32,14 +35,19 @@ export interface FileFacts {
 /** Whether a file of this name may say something. */
 export function isTelling(path: string): boolean {
   return (
-    holdsCode(path) || isPackageFile(path) || isContainerFile(path) || isConfigFile(path) || path === 'tsconfig.json'
+    holdsCode(path) ||
+    isPython(path) ||
+    isPackageFile(path) ||
+    isContainerFile(path) ||
+    isConfigFile(path) ||
+    path === 'tsconfig.json'
   )
 }
 
 /** What one file says. Nothing that a file holds makes it throw. */
 export function fileFacts(file: SourceFile): FileFacts {
   const { path, text } = file
-  const facts = {
+  const facts: FileFacts = {
     path,
     findings: isPackageFile(path) ? scriptsIn(file) : isContainerFile(path) ? containersIn(file) : [],
     configured: isConfigFile(path) ? configuredIn(file) : [],
@@ -47,12 +55,49 @@ export function fileFacts(file: SourceFile): FileFacts {
     ...(path === 'package.json' && { tools: [...developedWith(file)] }),
     ...(path === 'tsconfig.json' && { aliases: aliasesIn(text) }),
   }
+  if (isPython(path)) return pythonFacts(file, facts)
   if (!holdsCode(path)) return facts
   if (isMade(text)) return { ...facts, made: true }
   const found = overParsed(file, ({ programs }) => foundIn(file, programs))
   if ('line' in found) return { ...facts, unparsed: { line: found.line, column: found.column } }
   const { findings, standing, guards } = found
   return { ...facts, findings, standing, tested: [...guards.tested] }
+}
+
+/** Whether a file holds Python, by itself or in the cells of a notebook. */
+export function isPython(path: string): boolean {
+  return /\.(?:py|ipynb)$/.test(path)
+}
+
+/** What is moved out of Python: what must not stay there. The rest is its authors' own way of settings. */
+const movedFromPython: ReadonlySet<Finding['kind']> = new Set(['credential', 'address', 'connection'])
+
+function pythonFacts(file: SourceFile, facts: FileFacts): FileFacts {
+  if (isTestFile(file.path)) return facts
+  const isNotebook = file.path.endsWith('.ipynb')
+  const whole = Array.from({ length: isNotebook ? 0 : file.text.length + 1 }, (_, at) => at)
+  const cells = isNotebook ? cellsIn(file.text) : [{ code: file.text, offsets: whole }]
+  const findings: Finding[] = []
+  for (const { code, offsets } of cells) {
+    const tree = pythonTree(code)
+    // In a notebook some cells are commands rather than code.
+    if (typeof tree === 'number') {
+      if (isNotebook) continue
+      const { line, column } = placeIn(code, tree)
+      return { ...facts, unparsed: { line, column } }
+    }
+    const found = findingsIn({ path: file.path, text: code })
+    walk(tree, found.visit)
+    for (const each of found.findings(new Set())) {
+      if (!movedFromPython.has(each.kind) || each.confidence === 'low' || each.placeholder || each.form !== 'string')
+        continue
+      const moved = (range: Range) => ({ start: offsets[range.start] ?? 0, end: offsets[range.end] ?? 0 })
+      const { start, end } = moved(each)
+      const { line, column } = placeIn(file.text, start)
+      findings.push({ ...each, form: 'python', start, end, line, column, literals: each.literals.map(moved) })
+    }
+  }
+  return { ...facts, findings }
 }
 
 /** What one file's code holds. */

@@ -24,7 +24,7 @@ export interface Finding {
   /** The whole literal, or the part of a template's text that is moved, or the whole expression that gives the value. */
   readonly start: number
   readonly end: number
-  /** How it is written there, so that it can be replaced; `script` and `container` stand in files that are not code. */
+  /** How it is written there, so that it can be replaced; `script`, `container` and `python` stand in files of other kinds. */
   readonly form:
     | 'string'
     | 'number'
@@ -35,6 +35,7 @@ export interface Finding {
     | 'pattern'
     | 'script'
     | 'container'
+    | 'python'
   /** What goes into a layer; undefined if nothing is known of it here. */
   readonly value: string | undefined
   /** The stage that the value is for, if it is not for all. */

@@ -2,10 +2,13 @@ import type { Held, LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
 import { withExpansions } from '../manifests/containers.js'
 import { withoutVariables } from '../manifests/package-scripts.js'
+import { cellsIn } from '../read/notebook.js'
 import { parseFile } from '../read/parse.js'
+import { pythonTree } from '../read/python.js'
 import { codeChange } from './code.js'
 import { forEveryone, ignoreChange, layerChanges, sampleChange } from './layers.js'
 import { legendChange } from './legend.js'
+import { pythonChange } from './python-file.js'
 import { type Form, formFor, type NoForm, whyApart } from './settings-form.js'
 import { declarationChanges, settingsText } from './settings-module.js'
 import { pluginChange, takesPlugin } from './vite-config.js'
@@ -49,11 +52,14 @@ function whyFormless({ sites }: Candidate, form: Form | NoForm, target: Target):
     .find((why) => why !== undefined)
 }
 
+/** Forms of places that take nothing from the settings module. */
+const elsewhere: ReadonlySet<string> = new Set(['script', 'container', 'python'])
+
 /** The files of code that do not run in a page. */
 function servedPaths(candidates: readonly Pick<Candidate, 'sites'>[]): readonly string[] {
   const sites = candidates.flatMap((candidate) => candidate.sites)
   const pages = new Set(sites.filter(({ page }) => page).map(({ path }) => path))
-  const code = sites.filter(({ form }) => form !== 'script' && form !== 'container')
+  const code = sites.filter(({ form }) => !elsewhere.has(form))
   return [...new Set(code.map(({ path }) => path))].filter((path) => !pages.has(path))
 }
 
@@ -72,7 +78,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
   const pathsOf = (isIt: (form: string) => boolean) => [
     ...new Set(sites.filter(({ form }) => isIt(form)).map(({ path }) => path)),
   ]
-  const paths = pathsOf((form) => form !== 'script' && form !== 'container')
+  const paths = pathsOf((form) => !elsewhere.has(form))
   const pages = new Set(sites.filter(({ page }) => page).map(({ path }) => path))
   const served = servedPaths(candidates)
   const form = formFor(served, target)
@@ -101,6 +107,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
     ...layers,
     ...sampleChange(candidates, target, layers),
     ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
+    ...pathsOf((form) => form === 'python').map((path) => pythonChange(path, candidates, target)),
     ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
     ...ignoreChange(candidates, layers, target),
   ]
@@ -112,7 +119,7 @@ function namesAt(path: string, candidates: readonly Candidate[]): ReadonlySet<st
 
 function scriptChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
   const before = read(path) ?? ''
-  const inCode = candidates.filter(({ sites }) => sites.some(({ form }) => form !== 'script' && form !== 'container'))
+  const inCode = candidates.filter(({ sites }) => sites.some(({ form }) => !elsewhere.has(form)))
   const taken = new Set(inCode.map(({ name }) => name))
   return { path, before, after: withoutVariables(before, namesAt(path, candidates), taken), secret: false }
 }
@@ -124,7 +131,9 @@ function containerChange(path: string, candidates: readonly Candidate[], { read 
 
 /** A change after which its file would not parse any more: a mistake of ours, so that nothing must be written. */
 export function brokenChange(changes: readonly LiftedFile[]): LiftedFile | undefined {
-  return changes.find(
-    ({ path, after }) => /\.[cm]?[jt]sx?$/.test(path) && !('programs' in parseFile({ path, text: after })),
-  )
+  return changes.find(({ path, after }) => {
+    if (path.endsWith('.py')) return typeof pythonTree(after) === 'number'
+    if (path.endsWith('.ipynb')) return cellsIn(after).length === 0
+    return /\.[cm]?[jt]sx?$/.test(path) && !('programs' in parseFile({ path, text: after }))
+  })
 }

@@ -21,12 +21,15 @@ export function nextSteps(
   )
   const image = read('Dockerfile') ?? read('Containerfile') ?? ''
   const needsStage = unsent !== undefined && unsent.size > 0 && !/\b(?:NODE_ENV|MAPPA_STAGE)\b/.test(image)
+  const python = changes.find(({ path }) => /\.(?:py|ipynb)$/.test(path))?.path
+  const imports = changes.some(({ path }) => /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/.test(path))
   const lines = [
     ...(given.length > 0
       ? [`Other machines, hosts and containers have to be given: ${given.map(({ name }) => name).join(', ')}`]
       : []),
     ...(needsStage ? ['The image has no layer file, so it has to name its stage: ENV MAPPA_STAGE=production'] : []),
-    ...(lacks('mappa') ? ['The code imports mappa: npm install mappa'] : []),
+    ...(python === undefined ? [] : [`Start programs in Python with their settings: mappa with -- python ${python}`]),
+    ...(imports && lacks('mappa') ? ['The code imports mappa: npm install mappa'] : []),
     ...(typed && read('mappa.types.d.ts') === undefined
       ? ['TypeScript has to know what pages import: mappa types']
       : []),

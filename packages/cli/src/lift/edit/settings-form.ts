@@ -74,6 +74,8 @@ function plainForm(served: readonly string[], legendFile: string, target: Target
 
 function legendFor(compiler: Compiler | undefined, served: readonly string[], target: Target): string {
   if (target.legendFile !== undefined) return target.legendFile
+  // Without a package nothing could load one in JavaScript.
+  if (target.read('package.json') === undefined && served.length === 0) return 'mappa.legend.json'
   const paths = served.length > 0 ? served : target.code
   if (compiler?.folder === 'src/') return 'src/mappa.legend.ts'
   if (served.some(isTypeScript) || (served.length === 0 && paths.length > 0 && paths.every(isTypeScript)))

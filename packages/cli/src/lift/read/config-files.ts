@@ -19,7 +19,7 @@ export function configTree({ path, text }: SourceFile): Node | undefined {
   try {
     if (path.endsWith('.json')) return parseExpression(text) as unknown as Node
     const document = parseDocument(text, { keepSourceTokens: true })
-    return document.errors.length > 0 ? undefined : nodeOf(document.contents)
+    return document.errors.length > 0 ? undefined : yamlNode(document.contents)
   } catch {
     // What it is read by will say so.
     return undefined
@@ -27,19 +27,19 @@ export function configTree({ path, text }: SourceFile): Node | undefined {
 }
 
 /** A value of YAML as code would write it. */
-function nodeOf(value: unknown): Node | undefined {
+function yamlNode(value: unknown): Node | undefined {
   const range = (value as { readonly range?: readonly number[] } | null)?.range ?? [0, 0]
   const [start = 0, end = 0] = range
   if (isMap(value)) {
     const properties = value.items.flatMap(({ key, value: held }) => {
-      const own = nodeOf(key)
-      const inner = nodeOf(held)
+      const own = yamlNode(key)
+      const inner = yamlNode(held)
       return own && inner ? [{ type: 'ObjectProperty', start: own.start, end: inner.end, key: own, value: inner }] : []
     })
     return { type: 'ObjectExpression', start, end, properties }
   }
   if (isSeq(value))
-    return { type: 'ArrayExpression', start, end, elements: value.items.flatMap((each) => nodeOf(each) ?? []) }
+    return { type: 'ArrayExpression', start, end, elements: value.items.flatMap((each) => yamlNode(each) ?? []) }
   if (!isScalar(value)) return undefined
   const { value: own } = value
   const kinds: Readonly<Record<string, string>> = {
