@@ -35,23 +35,16 @@ export function findingsIn(file: SourceFile): {
     context: Context,
     more: Partial<BranchFinding> = {},
   ) => {
-    const place = placeIn(text, range.start)
-    const raised = guess.confidence !== 'high' && doubts.test(place.around)
     const { start, end } = range
     const finding: BranchFinding = {
       ...{ path, start, end, form, lead: '', rest: '', echo: false, literals: [spanOf(node)] },
-      ...{ kept: place.kept, line: place.line, column: place.column },
+      ...nowhere,
       // Code keeps what marks the place for as long as there is no value.
       ...(guess.placeholder && { frame: ['(', ` ?? ${text.slice(start, end)})`] as const }),
-      ...(openly.test(place.around) && { openly: true }),
       ...guess,
       words: context.words,
       outer: context.outer,
       ...more,
-      ...(raised && {
-        confidence: 'high' as const,
-        reason: `${guess.reason} A comment beside it asks for it to be made configurable.`,
-      }),
     }
     findings.push({ node, finding })
   }
@@ -101,8 +94,26 @@ export function findingsIn(file: SourceFile): {
     visit: isTestFile(path) ? () => {} : visit,
     findings: (others) => {
       const open = findings.filter(({ node }) => !others.has(node)).map(({ finding }) => finding)
-      return byStages(open, (finding) => uses.hold(finding.ifUsed))
+      return byStages(open, (finding) => uses.hold(finding.ifUsed)).map((finding) => placed(finding, text))
     },
+  }
+}
+
+/** Places are looked up for what is found at last: most of what has a name is nothing. */
+const nowhere = { kept: false, line: 0, column: 0 }
+
+/** A finding with its place, and what comments beside it say. */
+function placed(finding: Finding, text: string): Finding {
+  const { around, kept, line, column } = placeIn(text, finding.start)
+  const raised = finding.confidence !== 'high' && doubts.test(around)
+  return {
+    ...finding,
+    ...{ kept, line, column },
+    ...(openly.test(around) && { openly: true }),
+    ...(raised && {
+      confidence: 'high' as const,
+      reason: `${finding.reason} A comment beside it asks for it to be made configurable.`,
+    }),
   }
 }
 

@@ -177,7 +177,7 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
 const scheme = /^(?:Bearer|Basic|Token|ApiKey|Api-Key|Key|Bot|Digest|JWT|AWS4-HMAC-SHA256) (?=\S{3,}$)/i
 
 /** Calls that sign, encrypt or open something, and the argument that they do it with. */
-const openers: Readonly<Record<string, readonly number[]>> = {
+export const openers: Readonly<Record<string, readonly number[]>> = {
   createHmac: [1],
   createCipheriv: [1],
   createDecipheriv: [1],

@@ -1,7 +1,7 @@
 import type { IfUsed } from '../finding.js'
 import { contextOf, lastName } from '../read/context.js'
 import { isNode, type Node, type Visit } from '../read/parse.js'
-import { opens } from './guess.js'
+import { openers, opens } from './guess.js'
 import { requests } from './requests.js'
 
 /** Collects what a file does with its names, as its trees are visited: asks for what one holds, or opens something with it. */
@@ -19,7 +19,7 @@ export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUse
       (parent.type === 'TemplateLiteral' && startsWith(parent, node))
     if (isAsked) asked.add(name)
     if (parent.type === 'BinaryExpression' || parent.type === 'TemplateLiteral') return
-    if (parent.type === 'ObjectProperty' && parent.value !== node) return
+    if (!mayMatter(node, parent, parents.at(-2))) return
     const context = contextOf(node, parents)
     if (context.call !== undefined && requests.has(context.call) && context.argument === 0) asked.add(name)
     if (
@@ -33,6 +33,27 @@ export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUse
     wanted === undefined || (wanted.as === 'address' ? asked : secret).has(wanted.name)
   return { visit, hold }
 }
+
+/** Whether something that is looked for could take a name there: most names are handed to what does neither. */
+function mayMatter(node: Node, parent: Node, outer: Node | undefined): boolean {
+  switch (parent.type) {
+    case 'ObjectProperty':
+      return parent.value === node && telling.test(lastName(parent.key) ?? '')
+    case 'ArrayExpression':
+      return (
+        outer !== undefined && telling.test(lastName(outer.type === 'ObjectProperty' ? outer.key : outer.left) ?? '')
+      )
+    case 'AssignmentExpression':
+      return parent.right === node && lastName(parent.left) === 'keys'
+    default: {
+      const called = lastName(parent.callee) ?? ''
+      return requests.has(called) || Object.hasOwn(openers, called)
+    }
+  }
+}
+
+/** Names of what is asked for, and of what something is signed with. */
+const telling = /^(?:url|uri|baseURL|baseUrl|endpoint|secrets?|keys)$/
 
 /** What hands a name on to something. */
 const taking: ReadonlySet<string> = new Set([
