@@ -38,10 +38,11 @@ export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUse
 function mayMatter(node: Node, parent: Node, outer: Node | undefined): boolean {
   switch (parent.type) {
     case 'ObjectProperty':
-      return parent.value === node && telling.test(lastName(parent.key) ?? '')
+      return parent.value === node && takingNames.test(lastName(parent.key) ?? '')
     case 'ArrayExpression':
       return (
-        outer !== undefined && telling.test(lastName(outer.type === 'ObjectProperty' ? outer.key : outer.left) ?? '')
+        outer !== undefined &&
+        takingNames.test(lastName(outer.type === 'ObjectProperty' ? outer.key : outer.left) ?? '')
       )
     case 'AssignmentExpression':
       return parent.right === node && lastName(parent.left) === 'keys'
@@ -53,7 +54,7 @@ function mayMatter(node: Node, parent: Node, outer: Node | undefined): boolean {
 }
 
 /** Names of what is asked for, and of what something is signed with. */
-const telling = /^(?:url|uri|baseURL|baseUrl|endpoint|secrets?|keys)$/
+const takingNames = /^(?:url|uri|baseURL|baseUrl|endpoint|secrets?|keys)$/
 
 /** What hands a name on to something. */
 const taking: ReadonlySet<string> = new Set([
