@@ -765,6 +765,21 @@ test('an application answers the same when its settings have been lifted, and no
 const small = { 'app.mjs': "export const apiKey = 'hive-77-comb'\nexport const feedUrl = 'https://feed.example'\n" }
 const roots = (root: string) => readdirSync(root).sort().join(' ')
 
+test("--build runs the project's own type check, and its end is told", async () => {
+  for (const [script, says, code] of [
+    ['node -e 0', /\nIt builds\.\n$/, 0],
+    ['exit 3', /\nnpm run typecheck ended with 3\. Nothing was undone\.\n$/, 1],
+  ] as const) {
+    const root = project({
+      'package.json': JSON.stringify({ name: 'hive', scripts: { build: 'exit 9', typecheck: script } }),
+      'app.mjs': "fetch('https://feed.example/v1')\n",
+    })
+    const run = await mappa(['lift', '--apply', '--build', '--uncommitted'], { cwd: root })
+    assert.match(run.stdout, says)
+    assert.equal(run.code, code)
+  }
+})
+
 test('where lift cannot write, it says so and leaves everything as it was', async () => {
   const full = project(small)
   const elsewhere = project({ 'legend.mjs': "import { legend } from 'mappa/legend'\nexport default legend({})\n" })

@@ -1,3 +1,4 @@
+import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import type { Legend } from 'mappa'
 import { counted, printable, stagesOf, textAt, WriteError, writeFiles } from 'mappa/command'
@@ -177,11 +178,24 @@ async function apply(
   const { check } = await import('./check.js')
   const checked = await check({ ...options, json: false, fresh: true })
   if (!options.build || script === undefined) return checked
+  if (!isInstalled(root)) {
+    terminal.write(`\nNothing was built: mappa is not installed here yet. Then type: npm run ${script}\n`)
+    return checked
+  }
   terminal.write(`\nBuilding, by npm run ${script} …\n`)
   const { runChild } = await import('../run/child.js')
   const code = await runChild(['npm', '--prefix', root, 'run', '--silent', script], process.env)
-  if (code !== 0) terminal.write(`npm run ${script} ended with ${code}. Nothing was undone.\n`)
+  terminal.write(code === 0 ? 'It builds.\n' : `npm run ${script} ended with ${code}. Nothing was undone.\n`)
   return code === 0 ? checked : { exitCode: exitCodes.faults }
+}
+
+function isInstalled(root: string): boolean {
+  try {
+    createRequire(join(root, 'package.json')).resolve('mappa/node')
+    return true
+  } catch {
+    return false
+  }
 }
 
 /** The project's own script that compiles or builds it: what only checks types comes first. */
