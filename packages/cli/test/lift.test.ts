@@ -138,6 +138,22 @@ const moves: readonly [code: string, after: string, entry: string, layers?: stri
   ['f(+process.env.RATE)', 'f(settings.RATE)', "RATE: { type: 'number' }"],
   ['f(parseInt(process.env.MASK, 16))', 'f(parseInt(settings.MASK, 16))', "MASK: { type: 'string', optional: true }"],
   ['f(process.env.NOTE!)', 'f(settings.NOTE)', "NOTE: { type: 'string' }"],
+  // What only marks the place stays until there is a value: a start without one would be refused.
+  [
+    "session({ secret: 'change-me' })",
+    "session({ secret: (settings.SESSION_SECRET ?? 'change-me') })",
+    "SESSION_SECRET: { type: 'string', secret: true, optional: true }",
+  ],
+  [
+    'listen({ host: process.env.HOST, port: process.env.PORT || 80 }); f(process.env.PORT)',
+    'listen({ host: settings.HOST, port: settings.PORT || 80 }); f(settings.PORT)',
+    "HOST: { type: 'string', optional: true },\n  PORT: { type: 'string', optional: true }",
+  ],
+  [
+    'const key = process.env.SMS_TOKEN\nif (key) f(key)\nconst c = { url: process.env.FEED_URL }\ng(c.url && 1)',
+    'const key = settings.SMS_TOKEN\nif (key) f(key)\nconst c = { url: settings.FEED_URL }\ng(c.url && 1)',
+    "SMS_TOKEN: { type: 'string', secret: true, optional: true },\n  FEED_URL: { type: 'string', optional: true }",
+  ],
   ['if (process.env.NOTE) f()', 'if (settings.NOTE) f()', "NOTE: { type: 'string', optional: true }"],
   ['f(process.env.NOTE || g())', 'f(settings.NOTE || g())', "NOTE: { type: 'string', optional: true }"],
   ["f(process.env.LOUD === 'true')", 'f(settings.LOUD)', "LOUD: { type: 'boolean', default: false }"],
@@ -226,6 +242,36 @@ test('reads of variables move with their fallbacks, and what code chooses by env
     if (String(found) !== String(expected)) wrong.push({ code, found, expected })
   }
   assert.deepEqual(wrong, [])
+})
+
+test('templates that nothing imports, what tools read and what they made are left', () => {
+  const text = "import a from './a.js'\nfetch('https://feed.example/v1')\n"
+  const found = (paths: readonly string[], more: readonly SourceFile[] = []) =>
+    findIn([...more, ...paths.map((path) => ({ path, text }))], []).candidates.flatMap(({ sites }) =>
+      sites.map(({ path }) => path),
+    )
+  const manifest = { path: 'package.json', text: '{"devDependencies": {"@scope/rollup": "1", "gulp": "1"}}' }
+  const tools = ['vite.config.ts', 'gulpfile.js', 'build/rollup.prod.js', 'config/karma.conf.js', '.gulprc.js']
+  const own = ['src/database.config.ts', 'config/production.config.js', 'profile.js', 'src/rollup.js', 'lib/latest.js']
+  assert.deepEqual(found([...tools, ...own], [manifest]).sort(), own.sort())
+  const tests = [
+    'test.js',
+    'a.test.ts',
+    'integration-tests/a.js',
+    'src/__fixtures__/a.js',
+    'db/seeds/a.js',
+    'a_test.js',
+  ]
+  assert.deepEqual(found(tests), [])
+  const templates = ['templates/a/app.js', 'src/templates/mail.js', 'test/templates.test.js']
+  const importing = [
+    { path: 'src/a.js', text: "import './templates/mail.js'" },
+    { path: 'test/b.js', text: "import '../templates/a/app.js'" },
+  ]
+  assert.deepEqual(found(templates, importing), ['src/templates/mail.js'])
+  assert.deepEqual(found(['a.ts', 'a.js']), ['a.ts'])
+  const bundled = { path: 'b.js', text: `var __webpack_require__ = 1\n${text}` }
+  assert.deepEqual(findIn([bundled], []).made, ['b.js'])
 })
 
 test('values that a clone or an image would not find in a layer stand in the legend', () => {

@@ -209,6 +209,8 @@ export function opens({ call, argument, owner, words, outer, listed, name }: Omi
 
 function guessByUse(text: string, context: Context): Guess | undefined {
   const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
+  if (opens(context) && isPlaceholderText(text))
+    return { ...credential, placeholder: true, reason: 'It marks where a credential belongs.' }
   if (opens(context) && text.length > 2 && !/^(?:sha|md5|hs|rs|es|aes)[-\w]*$/i.test(text))
     return { ...credential, reason: 'Code signs, encrypts or lets in with it.' }
   return undefined

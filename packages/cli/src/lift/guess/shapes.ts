@@ -69,7 +69,7 @@ export function isPhone(text: string): boolean {
 /** What marks where a real value belongs. */
 export function isPlaceholderText(text: string): boolean {
   return (
-    /^<[^<>]+>$|^\[[A-Za-z _-]+\]$|^x{4,}$|^\*{4,}$/i.test(text) ||
+    /^<.*>$|^\[[A-Za-z _-]+\]$|^x{3,}$|^\*{4,}$|^\.{3}$|^…$|^tbd$|^fill[-_ ]?(?:me|this)/i.test(text) ||
     /^(?:your|my|insert|put|enter|paste|replace|add|change[-_ ]?(?:me|this|it)|todo|placeholder|dummy|redacted)(?![a-z])/i.test(
       text,
     ) ||

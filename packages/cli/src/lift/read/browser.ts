@@ -1,5 +1,6 @@
 import { lastName } from './context.js'
 import type { Node, SourceFile, Visit } from './parse.js'
+import { isTestFile } from './test-files.js'
 
 /** What a file imports, and what in it only a page or only a server has. */
 export interface Standing {
@@ -120,8 +121,9 @@ const templateFolder = /^(?:.*\/)?(?:templates?|_templates|skeletons?|scaffold(?
 export function templateFolders(standings: readonly Standing[]): readonly string[] {
   const byPath = new Map(standings.map((each) => [each.path, each]))
   const folders = new Set(standings.flatMap(({ path }) => templateFolder.exec(path)?.[0] ?? []))
+  // A test of a template does not make it run here.
   for (const { path, imports } of standings)
-    for (const source of imports) {
+    for (const source of isTestFile(path) ? [] : imports) {
       const target = resolved(path, source, byPath, [])
       const folder = target && templateFolder.exec(target.path)?.[0]
       if (folder !== undefined && !path.startsWith(folder)) folders.delete(folder)
