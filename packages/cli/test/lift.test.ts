@@ -274,6 +274,41 @@ test('templates that nothing imports, what tools read and what they made are lef
   assert.deepEqual(findIn([bundled], []).made, ['b.js'])
 })
 
+test('what runs in a page is told through aliases, and nothing of its folder becomes server code', () => {
+  const files = {
+    'tsconfig.json': '{ "compilerOptions": { "paths": { "#lib/*": ["./src/lib/*"] } } }',
+    'package.json': '{ "type": "module", "devDependencies": { "vite": "8" } }',
+    'index.html': '<script type="module" src="/src/main.ts"></script>',
+    'src/main.ts': "import { load } from '#lib/api'\nimport '@/mode'\ndocument.title = ''",
+    'src/lib/api.ts': "const baseUrl = 'https://api.feed.example/v1'\nexport const load = () => fetch(baseUrl)",
+    'src/mode.ts': "export const mode = import.meta.env.MODE === 'production' ? 'fast' : 'loud'",
+    'src/unused.ts': "export const otherUrl = 'https://other.example/a'",
+    'server/index.ts': "import 'node:http'\nlisten(4100)",
+  }
+  const sources = Object.entries(files).map(([path, text]) => ({ path, text }))
+  const { candidates } = findIn(sources, [])
+  assert.deepEqual(
+    candidates.map(({ name, reach }) => [name, reach]),
+    [
+      // BASE_URL and MODE are the bundler's.
+      ['FEED_BASE_URL', 'browser'],
+      ['APP_MODE', 'browser'],
+      ['OTHER_URL', 'browser'],
+      ['PORT', 'server'],
+    ],
+  )
+  // The compiler looks in src/ alone, so the declarations of what pages import are named there.
+  const alone = sources.filter(({ path }) => !path.startsWith('server/'))
+  const looking = alone.map((file) =>
+    file.path === 'tsconfig.json'
+      ? { ...file, text: '{ "compilerOptions": { "noEmit": true }, "include": ["src"] }' }
+      : file,
+  )
+  const changes = changesTo(looking)
+  assert.match(changes.find(({ path }) => path === 'src/mappa.d.ts')?.after ?? '', /path="\.\.\/mappa\.types\.d\.ts"/)
+  assert.ok(changes.some(({ path }) => path === 'mappa.legend.ts'))
+})
+
 test('values that a clone or an image would not find in a layer stand in the legend', () => {
   const code = "const feedUrl = isProd ? 'https://a.example' : 'http://localhost:1'; const apiKey = 'hive-77'"
   const files = [{ path: 'app.js', text: code }]

@@ -1,13 +1,16 @@
+import { declarationPath } from '../../declare/declaration.js'
 import type { Held, LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
 import { withExpansions } from '../manifests/containers.js'
 import { withoutVariables } from '../manifests/package-scripts.js'
+import { type Compiler, compilerOf } from '../read/compiler.js'
 import { cellsIn } from '../read/notebook.js'
 import { parseFile } from '../read/parse.js'
 import { pythonTree } from '../read/python.js'
 import { codeChange } from './code.js'
 import { forEveryone, ignoreChange, layerChanges, sampleChange } from './layers.js'
 import { legendChange } from './legend.js'
+import { relative } from './paths.js'
 import { pythonChange } from './python-file.js'
 import { type Form, formFor, type NoForm, whyApart } from './settings-form.js'
 import { declarationChanges, settingsText } from './settings-module.js'
@@ -88,7 +91,9 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
   const needsModule = served.length > 0 && target.read(module) === undefined
   const legend = legendChange(legendFile, candidates, target)
   const isTyped = module.endsWith('.ts') && /\.[cm]?ts$/.test(legendFile)
-  const declarations = declarationChanges(candidates, target, legend, needsModule && isTyped)
+  const compiler = compilerOf(target)
+  const isPageTyped = compiler !== undefined && [...pages].some((path) => /\.(?:tsx?|vue|svelte)$/.test(path))
+  const declarations = declarationChanges(candidates, target, legend, (needsModule && isTyped) || isPageTyped)
   return [
     ...paths.map((path) => codeChange(path, candidates, form as Form, target)),
     ...(needsModule
@@ -104,6 +109,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
     ...(pages.size > 0 ? pluginChange(target) : []),
     legend,
     ...declarations,
+    ...(isPageTyped && declarations.length > 0 ? namedDeclarations(compiler, target) : []),
     ...layers,
     ...sampleChange(candidates, target, layers),
     ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
@@ -111,6 +117,13 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
     ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
     ...ignoreChange(candidates, layers, target),
   ]
+}
+
+/** Where the compiler looks in a folder alone, a file there that names the declarations beside the manifest. */
+function namedDeclarations({ looksIn }: Compiler, { read }: Target): LiftedFile[] {
+  const path = `${looksIn}/mappa.d.ts`
+  if (looksIn === undefined || read(path) !== undefined) return []
+  return [{ path, before: null, after: `/// <reference path="${relative(path, declarationPath)}" />\n`, secret: false }]
 }
 
 function namesAt(path: string, candidates: readonly Candidate[]): ReadonlySet<string> {

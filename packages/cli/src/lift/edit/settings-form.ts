@@ -78,8 +78,8 @@ function legendFor(compiler: Compiler | undefined, served: readonly string[], ta
   if (target.read('package.json') === undefined && served.length === 0) return 'mappa.legend.json'
   const paths = served.length > 0 ? served : target.code
   if (compiler?.folder === 'src/') return 'src/mappa.legend.ts'
-  if (served.some(isTypeScript) || (served.length === 0 && paths.length > 0 && paths.every(isTypeScript)))
-    return 'mappa.legend.ts'
+  const isTyped = served.length === 0 && target.read('tsconfig.json') !== undefined && paths.some(isTypeScript)
+  if (served.some(isTypeScript) || isTyped) return 'mappa.legend.ts'
   return target.isModule ? 'mappa.legend.js' : 'mappa.legend.mjs'
 }
 

@@ -1,3 +1,4 @@
+import { isHostName } from '../../names/host-names.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from '../finding.js'
 import { ownStage } from '../read/stage-tests.js'
 import { wordsOf } from '../read/words.js'
@@ -329,7 +330,9 @@ function subjectOf({ kind, value, path }: Finding): readonly string[] {
 }
 
 /** A name that nothing has yet: by its host or object, by the file or the folder where it stands, else with a number. */
-function unique(name: string, best: Finding, names: ReadonlySet<string>): string {
+function unique(name: string, best: Finding, taken: ReadonlySet<string>): string {
+  // What hosts and bundlers give a meaning means nothing else.
+  const names = { has: (each: string) => taken.has(each) || isHostName(each) }
   if (!names.has(name)) return name
   const { path, outer, kind } = best
   const own = name.split('_')
@@ -350,5 +353,6 @@ function unique(name: string, best: Finding, names: ReadonlySet<string>): string
     }
     lead.unshift(...words)
   }
+  if (!name.startsWith('APP_') && !names.has(`APP_${name}`)) return `APP_${name}`
   for (let count = 2; ; count++) if (!names.has(`${name}_${count}`)) return `${name}_${count}`
 }

@@ -104,12 +104,9 @@ export function browserFiles(standings: readonly Standing[], aliases: Aliases = 
     const [, folder] = /^([^/]+)\//.exec(each.path) ?? []
     if (folder !== undefined) folders.set(folder, [...(folders.get(folder) ?? []), each])
   }
+  const hasPages = standings.some(({ path }) => /\.(?:html?|vue|svelte|[jt]sx)$/.test(path))
   for (const own of folders.values())
-    if (
-      own.some(({ path }) => found.has(path)) &&
-      !own.some(({ server }) => server) &&
-      own.some(({ path }) => /\.(?:html?|vue|svelte|[jt]sx)$/.test(path))
-    )
+    if (hasPages && own.some(({ path }) => found.has(path)) && !own.some(({ server }) => server))
       for (const { path } of own) found.add(path)
   return found
 }

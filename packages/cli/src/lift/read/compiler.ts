@@ -9,6 +9,8 @@ export interface Compiler {
   readonly takesImportMeta: boolean
   /** Whether files come of it; else a bundler or a loader reads the sources. */
   readonly emits: boolean
+  /** The folder that alone is looked at, where that is not the root: a declaration elsewhere has to be named in it. */
+  readonly looksIn: string | undefined
   /** The folder that all of it is in, from the root, with a slash: `src/`; empty for the root itself. */
   readonly folder: string
 }
@@ -36,6 +38,7 @@ export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
     takesImportMeta:
       modules === 'esm' && !/^es(?:6|2015)$/.test(kind) && (kind !== '' || /^es20[2-9]|^esnext/.test(target)),
     emits,
+    looksIn: looksIn(include),
     folder: folderOf(options, include, files, emits, code),
   }
 }
@@ -70,6 +73,15 @@ function folderOf(
   return only !== '' && firsts.every((each) => each === only) && (outDir !== undefined || listed.length > 0)
     ? `${only}/`
     : ''
+}
+
+function looksIn(include: unknown): string | undefined {
+  if (!Array.isArray(include)) return undefined
+  const folders = include.map((each) => /^(?:\.\/)?([\w.-]+)(?:\/.*)?$/.exec(String(each))?.[1])
+  const [first] = folders
+  return first !== undefined && folders.every((each) => each !== undefined && !/\.d?\.?ts$/.test(each))
+    ? first
+    : undefined
 }
 
 function asFolder(path: string): string {
