@@ -861,6 +861,32 @@ test("--build runs the project's own type check, and its end is told", async () 
   }
 })
 
+test('how to undo is told where only lift would be undone, and what stays aside is named', async () => {
+  const files = {
+    'package.json': '{ "name": "hive" }',
+    'app.mjs': "const apiKey = 'hive-77'\nfetch('https://feed.example/v1')\n",
+    'deep.mjs': 'f((\n',
+    'client/package.json': '{ "name": "client" }',
+    '.gitignore': '.env.local\nnode_modules\n',
+    '.env.local': 'NOTE=mine\n',
+  }
+  for (const uncommitted of [false, true]) {
+    const root = project(files)
+    git(root, 'init', '-q')
+    commit(root)
+    if (uncommitted) writeFileSync(join(root, 'app.mjs'), `${files['app.mjs']}// mine\n`)
+    const { stdout } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
+    assert.match(stdout, /^deep\.mjs:2:1 cannot be parsed, and was left out\.\nclient\/ is a package of its own/m)
+    // A person's own changes would go, too.
+    assert.equal(stdout.includes('To undo:'), !uncommitted)
+    if (uncommitted) continue
+    assert.match(stdout, /\nWhat was added to \.env\.local has to be taken out by hand\.\n/)
+    const [, undo = ''] = /To undo: (.*)/.exec(stdout) ?? []
+    assert.equal(spawnSync('sh', ['-c', undo], { cwd: root }).status, 0)
+    assert.equal(git(root, 'status', '--porcelain'), '')
+  }
+})
+
 test('where lift cannot write, it says so and leaves everything as it was', async () => {
   const full = project(small)
   const elsewhere = project({ 'legend.mjs': "import { legend } from 'mappa/legend'\nexport default legend({})\n" })

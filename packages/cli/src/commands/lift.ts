@@ -11,9 +11,10 @@ import { isTelling } from '../lift/facts.js'
 import type { Candidate } from '../lift/finding.js'
 import { candidatesJson } from '../lift/json.js'
 import { gathered } from '../lift/lift.js'
+import { buildScript } from '../lift/manifests/package-scripts.js'
 import { holdsCode } from '../lift/read/parse.js'
 import { summaryText } from '../lift/summary.js'
-import { candidatesText, candidateText, leftText } from '../lift/text.js'
+import { candidatesText, candidateText, leftText, unparsedText } from '../lift/text.js'
 import {
   foldersApart,
   hasUncommitted,
@@ -53,12 +54,11 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
     throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
   const project = await openProject(options)
-  const code: string[] = []
-  const target: Target = { ...targetOf(project), code, compose: options.compose, ...(await layersApart(project)) }
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
   const apart = foldersApart(project.root)
   const paths = [...projectPaths(project.root, apart)].filter(isTelling)
-  code.push(...paths.filter(holdsCode))
+  const own = { code: paths.filter(holdsCode), compose: options.compose }
+  const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)) }
   const looked = counting(paths, (count) => `Looked through ${counted(count, 'file')} …`)
   const facts = await factsAcross(project.root, looked)
   const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
@@ -86,7 +86,7 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
     terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
     const agreed = options.apply || (await confirmWrite(`${counted(changes.length, 'file')} would be written`))
     return agreed
-      ? apply(project, { moved: picked, held: [], unsure: [], changes }, target, options)
+      ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '' }, target, options)
       : { exitCode: exitCodes.fine }
   }
   // Low confidence alone moves nothing: such a candidate has to be named.
@@ -95,7 +95,8 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const left = leftText(apart, leaving)
   if (options.apply && changes.length > 0) {
     const unsure = movable.filter((candidate) => !sure.includes(candidate))
-    return apply(project, { moved: sure, held, unsure, changes }, target, options)
+    const aside = unparsedText(unparsed) + left
+    return apply(project, { moved: sure, held, unsure, changes, aside }, target, options)
   }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
   if (left) terminal.write(`${left}\n`)
@@ -132,16 +133,20 @@ interface Moves {
   readonly held: readonly Held[]
   readonly unsure: readonly Candidate[]
   readonly changes: readonly LiftedFile[]
+  /** What was not looked at, and why: lines. */
+  readonly aside: string
 }
 
 async function apply(
   project: Project,
-  { moved, held, unsure, changes }: Moves,
+  { moved, held, unsure, changes, aside }: Moves,
   target: Target,
   options: LiftOptions,
 ): Promise<{ exitCode: number }> {
   const { root } = project
   if (changes.length === 0) return { exitCode: exitCodes.fine }
+  // What a person has changed besides must not go with it.
+  const undoable = isVersioned(root) && !hasUncommitted(root)
   if (!options.uncommitted && hasUncommitted(root)) {
     talk().write(
       'There are uncommitted changes, which would mix with those of lift. Commit them first, or say --uncommitted.\n',
@@ -168,11 +173,12 @@ async function apply(
   }
   const terminal = output()
   const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
-  terminal.write(summaryText(moved, held, unsure, changes, { versioned: isVersioned(root), wrap }))
+  terminal.write(summaryText(moved, held, unsure, changes, { undoable, wrap }))
+  if (aside) terminal.write(`\n${aside}`)
   const elsewhere = sameElsewhere(moved, root)
   const steps = [...(elsewhere === undefined ? [] : [elsewhere]), ...nextSteps(moved, changes, target)]
   if (steps.length > 0) terminal.write(`\n${steps.map((step) => `${wrap(step, 0)}\n`).join('')}\n`)
-  const script = buildScript(target)
+  const script = buildScript(target.read('package.json') ?? '')
   if (script !== undefined && !options.build) terminal.write(`To see that it builds: npm run ${script}\n\n`)
   // Node keeps the legend that was loaded before the entries were added, so it is read anew.
   const { check } = await import('./check.js')
@@ -196,14 +202,6 @@ function isInstalled(root: string): boolean {
   } catch {
     return false
   }
-}
-
-/** The project's own script that compiles or builds it: what only checks types comes first. */
-function buildScript({ read }: Target): string | undefined {
-  const manifest = read('package.json') ?? ''
-  return ['typecheck', 'type-check', 'check-types', 'check:types', 'types', 'tsc', 'build'].find((name) =>
-    new RegExp(`"scripts"\\s*:\\s*\\{[^}]*"${name}"\\s*:`).test(manifest),
-  )
 }
 
 /** Where else in the package a secret still stands that has been moved: documents, notebooks, other languages. */

@@ -2,13 +2,16 @@ import { counted } from 'mappa/command'
 import type { Held, LiftedFile } from './change.js'
 import type { Candidate } from './finding.js'
 
-/** What was done, by file, what was left and why, and how to undo it: one screen. */
+/**
+ * What was done, by file, what was left and why, and how to undo it: one screen. `undoable` if nothing but these changes would
+ * be undone by version control.
+ */
 export function summaryText(
   moved: readonly Candidate[],
   held: readonly Held[],
   unsure: readonly Candidate[],
   changes: readonly LiftedFile[],
-  { versioned, wrap }: { readonly versioned: boolean; readonly wrap: (text: string, indent: number) => string },
+  { undoable, wrap }: { readonly undoable: boolean; readonly wrap: (text: string, indent: number) => string },
 ): string {
   const secrets = moved.filter(({ secret }) => secret).length
   const among =
@@ -46,7 +49,7 @@ export function summaryText(
     `${counted(moved.length, 'setting')} moved${among}. ${counted(changes.length, 'file')} written:`,
     ...files,
     ...(left.length > 0 ? ['', 'Left as they are:', ...left] : []),
-    ...(versioned ? ['', `To undo: ${undoOf(changes)}`] : []),
+    ...(undoable ? ['', ...undoOf(changes)] : []),
     '',
   ].join('\n')
 }
@@ -66,12 +69,19 @@ function pathsOf(changes: readonly LiftedFile[], isIt: (change: LiftedFile) => b
   return changes.filter(isIt).map(({ path }) => path)
 }
 
-/** Version control gives back what it knows; the rest was not there. */
-function undoOf(changes: readonly LiftedFile[]): string {
+/** Version control gives back what it knows; the rest was not there, or is this machine's alone. */
+function undoOf(changes: readonly LiftedFile[]): readonly string[] {
   const quoted = (path: string) => (/^[\w./-]+$/.test(path) ? path : `'${path.replaceAll("'", "'\\''")}'`)
-  const fresh = changes.filter(({ before }) => before === null).map(({ path }) => quoted(path))
-  const known = changes.filter(({ before }) => before !== null)
-  return [...(known.length > 0 ? ['git restore .'] : []), ...(fresh.length > 0 ? [`rm ${fresh.join(' ')}`] : [])].join(
-    ' && ',
-  )
+  const fresh = pathsOf(changes, ({ before }) => before === null).map(quoted)
+  const known = pathsOf(changes, ({ before, secret }) => before !== null && !secret)
+  const own = pathsOf(changes, ({ before, secret }) => before !== null && secret)
+  const commands = [
+    // Told only where nothing else is changed.
+    ...(known.length > 0 ? ['git restore .'] : []),
+    ...(fresh.length > 0 ? [`rm ${fresh.join(' ')}`] : []),
+  ]
+  return [
+    ...(commands.length > 0 ? [`To undo: ${commands.join(' && ')}`] : []),
+    ...(own.length > 0 ? [`What was added to ${own.join(' and ')} has to be taken out by hand.`] : []),
+  ]
 }

@@ -15,12 +15,19 @@ export function candidatesText(
   const blocks = [
     ...movable.map((candidate) => candidateText(candidate, [], terminal)),
     ...held.map(({ candidate, why }) => candidateText(candidate, [`Not moved: ${why}`], terminal)),
-    ...unparsed.map(({ path, line, column }) => `${path}:${line}:${column} cannot be parsed, and was left out.`),
+    ...(unparsed.length > 0 ? [unparsedText(unparsed).trimEnd()] : []),
   ]
   const tally = capitalized(
     `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`,
   )
   return `${[...blocks, tally].join('\n\n')}\n\n`
+}
+
+/** Files that could not be parsed, a line each. */
+export function unparsedText(unparsed: readonly UnparsedFile[]): string {
+  return unparsed
+    .map(({ path, line, column }) => `${path}:${line}:${column} cannot be parsed, and was left out.\n`)
+    .join('')
 }
 
 /** What lift leaves alone, and why; empty if there is nothing. */

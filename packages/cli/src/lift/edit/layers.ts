@@ -3,6 +3,7 @@ import { openQuote, sampleText } from '../../sample/sample.js'
 import type { LiftedFile, Target } from '../change.js'
 import type { Candidate } from '../finding.js'
 import { withIgnoreRules } from '../manifests/ignore.js'
+import { scriptOf } from '../manifests/package-scripts.js'
 import { wordsOfEntry } from './legend.js'
 
 /**
@@ -80,10 +81,9 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     : [...changes, { path: '.env', before: null, after: emptyLayer, secret: false }]
 }
 
-/** Whether a package has a script that runs tests. */
+/** Whether a package has a script that runs tests, other than the one that package managers put there. */
 function hasTests(manifest: string): boolean {
-  const [, script] = /"test"\s*:\s*"((?:[^"\\]|\\.)*)"/.exec(manifest) ?? []
-  return script !== undefined && !script.includes('no test specified')
+  return scriptOf(manifest, 'test')?.includes('no test specified') === false
 }
 
 /** The layer file for values of a stage, or of all. */

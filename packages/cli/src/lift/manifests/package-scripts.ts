@@ -77,6 +77,17 @@ interface Script {
   readonly end: number
 }
 
+/** The command of a package's script; undefined if there is none of that name. */
+export function scriptOf(manifest: string, name: string): string | undefined {
+  return scriptsOf(manifest).find((each) => each.name === name)?.command
+}
+
+/** The script by which a package is compiled or built: what only checks types comes first. */
+export function buildScript(manifest: string): string | undefined {
+  const usual = ['typecheck', 'type-check', 'check-types', 'check:types', 'types', 'tsc', 'build']
+  return usual.find((name) => scriptOf(manifest, name) !== undefined)
+}
+
 /** The packages that a package is developed with, by their names without a scope. */
 export function developedWith({ text }: SourceFile): ReadonlySet<string> {
   const names = manifestMembers(text, 'devDependencies').map(({ key }) => String((key as Node).value))
