@@ -70,7 +70,10 @@ const rows: readonly [code: string, found: string][] = [
     "const feed = x ? 'https://feed.example/v1' : 'http://localhost:4100/v1'",
     '?FEED_URL=https://feed.example, ?APP_FEED_URL=http://localhost:4100',
   ],
+  ["const mail = new Postbox('x7Kq2Vb9Lr4Zm8Xc1Pt6Ys3G')", '!APP_KEY=x7Kq2Vb9Lr4Zm8Xc1Pt6Ys3G'],
+  ['setup({ poolTimeout: 2 * 60 * 1000, ratio: width * 60 * 2 })', '?POOL_TIMEOUT=120000'],
   // What looks alike and is to be left.
+  ["const port = host.replace(/.*:/, '') || 80, defaultPort = '443'; const sum = 60 * interval", ''],
   ["const API_TOKEN = 'apiToken', TOKEN_HEADER = 'x-token', passwordField = 'password'", ''],
   ["const docsUrl = 'https://docs.example/a', help = 'See https://help.example/'", ''],
   ["createElementNS('http://www.w3.org/2000/svg', 'g'); const s = { $schema: 'https://json-schema.org/x' }", ''],
@@ -272,6 +275,13 @@ test('templates that nothing imports, what tools read and what they made are lef
   assert.deepEqual(found(['a.ts', 'a.js']), ['a.ts'])
   const bundled = { path: 'b.js', text: `var __webpack_require__ = 1\n${text}` }
   assert.deepEqual(findIn([bundled], []).made, ['b.js'])
+  // What says what it was made of is left where that is; copies of libraries under their version always.
+  const mapped = { path: 'lib/a/b.js', text: `${text}\n//# sourceMappingURL=b.js.map\n` }
+  const copies = ['web/lib/1.8.3/a.js', 'public/map-2.0.1.js', 'public/v2.js', 'lib/a.1.js']
+  const banner = { path: 'web/chart.js', text: `/*!\n * Chart v4.1.0\n */\n${text}` }
+  assert.deepEqual(found(['src/a/b.ts'], [mapped]), ['src/a/b.ts'])
+  assert.deepEqual(found(['src/a/c.ts'], [mapped]).sort(), ['lib/a/b.js', 'src/a/c.ts'])
+  assert.deepEqual(found(copies, [banner]).sort(), ['lib/a.1.js', 'public/v2.js'])
 })
 
 test('what runs in a page is told through aliases, and nothing of its folder becomes server code', () => {
@@ -279,7 +289,13 @@ test('what runs in a page is told through aliases, and nothing of its folder bec
     'tsconfig.json': '{ "compilerOptions": { "paths": { "#lib/*": ["./src/lib/*"] } } }',
     'package.json': '{ "type": "module", "devDependencies": { "vite": "8" } }',
     'index.html': '<script type="module" src="/src/main.ts"></script>',
-    'src/main.ts': "import { load } from '#lib/api'\nimport '@/mode'\ndocument.title = ''",
+    'vite.config.ts':
+      "export default { resolve: { alias: { '#own': path.resolve(__dirname, './shared'), '#': '/x' } } }\n" +
+      "const more = { alias: [{ find: '$', replacement: new URL('./more', import.meta.url).pathname }] }",
+    'src/main.ts':
+      "import { load } from '#lib/api'\nimport '@/mode'\nimport '#own/a'\nimport '$/b'\ndocument.title = ''",
+    'shared/a.ts': "export const ownUrl = 'https://own.example/a'\n",
+    'more/b.ts': "import 'node:fs'\nexport const moreUrl = 'https://more.example/a'\n",
     'src/lib/api.ts': "const baseUrl = 'https://api.feed.example/v1'\nexport const load = () => fetch(baseUrl)",
     'src/mode.ts': "export const mode = import.meta.env.MODE === 'production' ? 'fast' : 'loud'",
     'src/unused.ts': "export const otherUrl = 'https://other.example/a'",
@@ -290,6 +306,8 @@ test('what runs in a page is told through aliases, and nothing of its folder bec
   assert.deepEqual(
     candidates.map(({ name, reach }) => [name, reach]),
     [
+      ['OWN_URL', 'browser'],
+      ['MORE_URL', 'server'],
       // BASE_URL and MODE are the bundler's.
       ['FEED_BASE_URL', 'browser'],
       ['APP_MODE', 'browser'],

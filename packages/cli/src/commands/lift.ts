@@ -45,6 +45,8 @@ export interface LiftOptions extends ProjectOptions {
   readonly compose?: boolean
   /** Whether to run the project's own type check or build afterwards. */
   readonly build?: boolean
+  /** Whether to say how far it is where there is no terminal, too. */
+  readonly progress?: boolean
   /** Whether to edit although there are uncommitted changes. */
   readonly uncommitted?: boolean
 }
@@ -59,7 +61,11 @@ export async function lift(options: LiftOptions): Promise<{ exitCode: number; ca
   const paths = [...projectPaths(project.root, apart)].filter(isTelling)
   const own = { code: paths.filter(holdsCode), compose: options.compose }
   const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)) }
-  const looked = counting(paths, (count) => `Looked through ${counted(count, 'file')} …`)
+  const looked = counting(
+    paths,
+    (count) => `Looked through ${count} of ${counted(paths.length, 'file')} …`,
+    options.progress,
+  )
   const facts = await factsAcross(project.root, looked)
   const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)

@@ -3,7 +3,7 @@ import { findingsIn } from './guess/find.js'
 import { variablesIn } from './guess/variables.js'
 import { containersIn, isContainerFile } from './manifests/containers.js'
 import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
-import { type Aliases, type Standing, standingIn } from './read/browser.js'
+import { type Aliases, bundlerAliases, isBundlerConfig, type Standing, standingIn } from './read/browser.js'
 import { aliasesIn } from './read/compiler.js'
 import { configTree, isConfigFile } from './read/config-files.js'
 import { guardsIn } from './read/guards.js'
@@ -12,7 +12,7 @@ import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk 
 import { placeIn } from './read/place.js'
 import { pythonTree } from './read/python.js'
 import { collectReads } from './read/reads.js'
-import { isMade, isTestFile } from './read/test-files.js'
+import { isMade, isMapped, isTestFile } from './read/test-files.js'
 
 /** What one file says by itself: plain data, so that it may come from another thread. */
 export interface FileFacts {
@@ -27,6 +27,8 @@ export interface FileFacts {
   readonly unparsed?: Pick<Unparsed, 'line' | 'column'>
   /** Whether a tool has made it of others. */
   readonly made?: boolean
+  /** Whether it says that it was made of another one, which may be here or not. */
+  readonly mapped?: boolean
   /** What the package is developed with, and its aliases, where this file says so. */
   readonly tools?: readonly string[]
   readonly aliases?: Aliases
@@ -52,16 +54,17 @@ export function fileFacts(file: SourceFile): FileFacts {
     findings: isPackageFile(path) ? scriptsIn(file) : isContainerFile(path) ? containersIn(file) : [],
     configured: isConfigFile(path) ? configuredIn(file) : [],
     tested: [],
+    ...(isMapped(text) && { mapped: true }),
     ...(path === 'package.json' && { tools: [...developedWith(file)] }),
     ...(path === 'tsconfig.json' && { aliases: aliasesIn(text) }),
   }
   if (isPython(path)) return pythonFacts(file, facts)
   if (!holdsCode(path)) return facts
-  if (isMade(text)) return { ...facts, made: true }
+  if (isMade(path, text)) return { ...facts, made: true }
   const found = overParsed(file, ({ programs }) => foundIn(file, programs))
   if ('line' in found) return { ...facts, unparsed: { line: found.line, column: found.column } }
-  const { findings, standing, guards } = found
-  return { ...facts, findings, standing, tested: [...guards.tested] }
+  const { findings, standing, guards, aliases } = found
+  return { ...facts, findings, standing, tested: [...guards.tested], ...(aliases && { aliases }) }
 }
 
 /** Whether a file holds Python, by itself or in the cells of a notebook. */
@@ -111,10 +114,12 @@ function foundIn(file: SourceFile, programs: readonly Node[]) {
       reads.visit(node, parents)
       asked.visit(node, parents)
     })
+  const bundler = isBundlerConfig(file.path) ? bundlerAliases() : undefined
+  if (bundler) for (const program of programs) walk(program, bundler.visit)
   const others = new Set<Node>()
   const variables = variablesIn(file, reads.reads(), asked.guards, others)
   const findings = apart([...found.findings(others), ...variables])
-  return { findings, standing: stands.standing(), guards: asked.guards }
+  return { findings, standing: stands.standing(), guards: asked.guards, aliases: bundler?.aliases }
 }
 
 /** Without what stands inside of something that is replaced as a whole. */

@@ -42,17 +42,17 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
   const configured = facts.flatMap((each) => each.configured)
   const standings = facts.flatMap(({ standing }) => standing ?? [])
   const unparsed = facts.flatMap(({ path, unparsed }) => (unparsed ? [{ ...unparsed, path }] : []))
-  const made = facts.flatMap(({ path, made }) => (made ? [path] : []))
   const tested = new Set(facts.flatMap((each) => each.tested))
   const tools = new Set(facts.flatMap((each) => each.tools ?? []))
   const aliases = facts.flatMap((each) => each.aliases ?? [])
   const browser = browserFiles(standings, aliases)
   const templates = templateFolders(standings)
-  const paths = new Set(standings.map(({ path }) => path))
+  const compiled = compiledFiles(facts)
+  const made = facts.flatMap(({ path, made }) => (made || compiled.has(path) ? [path] : []))
   const isLeft = ({ path, form }: Finding) =>
     form !== 'script' &&
     form !== 'container' &&
-    (isToolFile(path, tools) || isCompiled(path, paths) || templates.some((folder) => path.startsWith(folder)))
+    (isToolFile(path, tools) || compiled.has(path) || templates.some((folder) => path.startsWith(folder)))
   const open = findings.filter((each) => !each.kept && !isLeft(each))
   const names = new Set(taken)
   // What the legend has is declared, and read as its owner chose.
@@ -89,10 +89,20 @@ function configuredCandidates(
   })
 }
 
-/** Whether a file was made of one in TypeScript beside it. */
-function isCompiled(path: string, paths: ReadonlySet<string>): boolean {
-  const [, stem, kind = ''] = /^(.*)\.([cm]?)jsx?$/.exec(path) ?? []
-  return stem !== undefined && [`${stem}.${kind}ts`, `${stem}.tsx`].some((each) => paths.has(each))
+/** Files that were made of others here: beside one in TypeScript, or by what they say and one of that name in another folder. */
+function compiledFiles(facts: readonly FileFacts[]): ReadonlySet<string> {
+  const inCode = facts.filter(({ standing }) => standing)
+  const stems = new Set(inCode.filter(({ path }) => /\.[cm]?tsx?$/.test(path)).map(({ path }) => stemOf(path)))
+  const sources = new Set(inCode.filter(({ mapped }) => !mapped).map(({ path }) => stemOf(path, true)))
+  const isMadeHere = ({ path, mapped }: FileFacts) =>
+    /\.[cm]?jsx?$/.test(path) && (stems.has(stemOf(path)) || (mapped === true && sources.has(stemOf(path, true))))
+  return new Set(inCode.filter(isMadeHere).map(({ path }) => path))
+}
+
+/** A path without its ending, and without the folder that it begins with: `lib/a/b.js` is made of `src/a/b.ts`. */
+function stemOf(path: string, within = false): string {
+  const stem = path.replace(/\.[cm]?[jt]sx?$/, '')
+  return within ? stem.replace(/^[^/]+\//, '') : stem
 }
 
 /** What only containers are given: no start of the application needs it. */

@@ -10,7 +10,7 @@ const batchCount = 20
 /** More threads wait for the disk. */
 const threadsMax = 8
 /** A thread's memory: a file that needs more is told as one that could not be parsed. Mebibytes. */
-const memory = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 128 }
+const memory = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 64 }
 
 /** Files of a project, by their paths from its root. */
 export interface Batch {

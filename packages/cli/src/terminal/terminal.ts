@@ -59,18 +59,23 @@ function escaped(sign: string): string {
 const patience = 1000
 const step = 100
 
-/** Hands items on, and after a second says on a terminal how many there were; the line is gone at the end. */
-export function* counting<T>(items: Iterable<T>, text: (count: number) => string): Generator<T> {
+/**
+ * Hands items on, and after a second says on a terminal how many there were; the line is gone at the end. With `lines`, where
+ * there is no terminal, a line is written each second.
+ */
+export function* counting<T>(items: Iterable<T>, text: (count: number) => string, lines = false): Generator<T> {
   const { stderr } = process
+  if (!stderr.isTTY && !lines) return yield* items
+  const [before, after, pause] = stderr.isTTY ? ['\r', '', step] : ['', '\n', patience]
   let next = Date.now() + patience
   let [count, shown] = [0, false]
   for (const item of items) {
     yield item
     count++
-    if (!stderr.isTTY || Date.now() < next) continue
-    next = Date.now() + step
-    shown = true
-    stderr.write(`\r${text(count)}`)
+    if (Date.now() < next) continue
+    next = Date.now() + pause
+    shown = stderr.isTTY
+    stderr.write(`${before}${text(count)}${after}`)
   }
   if (shown) stderr.write('\r\u001b[K')
 }

@@ -76,6 +76,7 @@ export function findingsIn(file: SourceFile): {
     if (choice) return addChoice(choice)
     const parent = parents.at(-1)
     const literal = literalOf(node, parent)
+    if (node.type === 'BinaryExpression' && (literal || taken.has(parent as Node))) taken.add(node)
     if (!literal || !mayBeSetting(literal) || taken.has(parent as Node)) return
     // What a tag makes of a template is its own business.
     if (parents.at(-2)?.type === 'TaggedTemplateExpression') return
@@ -154,6 +155,7 @@ const looked: ReadonlySet<string> = new Set([
   'StringLiteral',
   'NumericLiteral',
   'BooleanLiteral',
+  'BinaryExpression',
   'TemplateElement',
   'ConditionalExpression',
   'SwitchStatement',

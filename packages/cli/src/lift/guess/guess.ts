@@ -66,18 +66,23 @@ export function guessOf(literal: Literal, context: Context): Guess | undefined {
   return literal.form === 'boolean' ? guessSwitch(literal.text === 'true', context) : guessText(literal, context)
 }
 
-function guessNumber(value: number, { words, outer, call, argument, chosen }: Context): Guess | undefined {
+function guessNumber(value: number, { words, outer, call, argument, chosen, part }: Context): Guess | undefined {
   if (!Number.isInteger(value) || value < 1) return undefined
   if (value <= 65535 && value > 9) {
     const port = { kind: 'port' as const, value: String(value) }
-    // What stands for every web server is worked out from something else, rather than chosen.
-    const isUsual = (value === 80 || value === 443) && (chosen || /^def(?:ault)?$/.test(words[0] ?? ''))
-    if (namesPort(words) && !isUsual) return { ...port, confidence: 'high', reason: 'Its name says that it is a port.' }
+    if (namesPort(words) && !isUsualPort(value, words, chosen))
+      return { ...port, confidence: 'high', reason: 'Its name says that it is a port.' }
     if (call === 'listen' && argument === 0) return { ...port, confidence: 'high', reason: 'A server listens on it.' }
   }
-  return namesLimit(words, outer)
+  // What is counted with is no bound itself.
+  return namesLimit(words, outer) && !part
     ? { kind: 'limit', value: String(value), confidence: 'low', reason: 'Its name says that it bounds something.' }
     : undefined
+}
+
+/** Whether a port is that of every web server (RFC 9110, 4.2), which is worked out from something else rather than chosen. */
+function isUsualPort(value: number, words: readonly string[], chosen: boolean): boolean {
+  return (value === 80 || value === 443) && (chosen || /^def(?:ault)?$/.test(words[0] ?? ''))
 }
 
 function guessSwitch(value: boolean, { words }: Context): Guess | undefined {
@@ -108,7 +113,7 @@ export function guessText(literal: Literal, context: Context): Guess | undefined
 }
 
 /** Credentials that show what they are, whatever they are called. */
-function guessByShape(text: string, { words }: Context): Guess | undefined {
+function guessByShape(text: string, { words, makes, call }: Context): Guess | undefined {
   const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
   if (isPrivateKey(text)) return { ...credential, reason: 'It is a private key.' }
   if (isSignedToken(text)) return { ...credential, reason: 'It is a signed token.' }
@@ -130,9 +135,15 @@ function guessByShape(text: string, { words }: Context): Guess | undefined {
   )
     return namesCredential(words) || namesSomeKey(words) || namesMisspelt(words)
       ? { ...credential, reason: 'Its name says that it is a credential, and it looks random.' }
-      : { ...credential, confidence: 'low', reason: 'It is long and looks random.' }
+      : makes && !/^[0-9a-f-]+$/i.test(text) && !keepsText.test(call ?? '')
+        ? { ...credential, reason: 'It looks random, and what is made of it is a client of something.' }
+        : { ...credential, confidence: 'low', reason: 'It is long and looks random.' }
   return undefined
 }
+
+/** What holds text as it is, rather than asking a service with it. */
+const keepsText =
+  /^(?:Array|Blob|Boolean|Buffer|Date|Error|Event|File|Function|Map|Number|Object|Path|Proxy|RegExp|Request|Response|Set|String|Symbol|URL|Worker)$|(?:Array|Error|Event|Id|ID|Hash|Exception|Signal|Encoder|Decoder|Pattern|Regex|Path)$/
 
 /** Addresses, hosts with ports. An address in prose, in a link or of a standard is no setting. */
 function guessPlace(literal: Literal, context: Context): Guess | undefined {
@@ -261,7 +272,7 @@ function guessByName(text: string, context: Context): Guess | undefined {
         words.at(-1) === 'token' &&
         words.length < 3 &&
         /^[a-z]+(?:-[a-z]+)*$/.test(text) &&
-        (outer.length === 0 || /^[a-z]+-token$/.test(text)) &&
+        (outer.length === 0 || text.length < 5 || /^[a-z]+-token$/.test(text)) &&
         !/verify|auth|access|api/.test(words[0] ?? '')
           ? 'low'
           : 'high',
@@ -269,7 +280,7 @@ function guessByName(text: string, context: Context): Guess | undefined {
     }
   if ((namesSomeKey(words) || namesMisspelt(words)) && !listed && looksLikeKey(text) && !isProse(text, object))
     return { ...credential, value: text, reason: 'It looks like a key, and its name says so.' }
-  if (namesPort(words) && /^[0-9]{2,5}$/.test(text))
+  if (namesPort(words) && /^[0-9]{2,5}$/.test(text) && !isUsualPort(Number(text), words, context.chosen))
     return { kind: 'port', value: text, confidence: 'high', reason: 'Its name says that it is a port.' }
   if (namesHost(words) && isHost(text))
     return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is a host.' }

@@ -154,7 +154,7 @@ function literalAs(text: string) {
 function named(name: string): Context {
   return {
     ...{ words: wordsOf(name), outer: [], name, call: undefined, argument: undefined },
-    ...{ fixed: false, compared: false, listed: false, markup: false, part: false, chosen: false },
+    ...{ fixed: false, compared: false, listed: false, markup: false, part: false, chosen: false, makes: false },
     ...{ object: undefined, owner: undefined },
   }
 }

@@ -1,5 +1,5 @@
 import { lastName } from './context.js'
-import type { Node, SourceFile, Visit } from './parse.js'
+import { isNode, type Node, nodesIn, type SourceFile, type Visit, walk } from './parse.js'
 import { isTestFile } from './test-files.js'
 
 /** What a file imports, and what in it only a page or only a server has. */
@@ -80,6 +80,40 @@ function sourceOf(node: Node): string | undefined {
 
 /** Aliases in front of the paths from the root that they stand for: `@/` for `src/`. */
 export type Aliases = readonly (readonly [alias: string, path: string])[]
+
+/** Whether a file of this name may tell a bundler aliases. */
+export function isBundlerConfig(path: string): boolean {
+  return /^[\w-]+(?:\.[\w-]+)*\.config\.[cm]?[jt]s$/.test(path)
+}
+
+/** Collects the aliases that a bundler's configuration gives, as its tree is visited: an object of them, or a list of pairs. */
+export function bundlerAliases(): { readonly visit: Visit; readonly aliases: Aliases } {
+  const aliases: [string, string][] = []
+  const add = (alias: unknown, target: unknown) => {
+    const path = textsIn(target)
+      .join('/')
+      .replace(/^(?:\.?\/)+/, '')
+    if (typeof alias === 'string' && alias !== '' && !path.includes('..')) aliases.push([alias, path])
+  }
+  const visit: Visit = (node) => {
+    if (node.type !== 'ObjectProperty' || lastName(node.key) !== 'alias') return
+    const { properties, elements } = node.value as Node
+    for (const each of nodesIn(properties)) add(lastName(each.key) ?? (each.key as Node | undefined)?.value, each.value)
+    for (const { properties: pair } of nodesIn(elements)) {
+      const member = (name: string) =>
+        nodesIn(pair).find(({ key }) => lastName(key) === name)?.value as Node | undefined
+      add(member('find')?.value, member('replacement'))
+    }
+  }
+  return { visit, aliases }
+}
+
+/** The texts of an expression, in their order: a path is resolved of them. */
+function textsIn(value: unknown): string[] {
+  const texts: string[] = []
+  if (isNode(value)) walk(value, (node) => void (node.type === 'StringLiteral' && texts.push(String(node.value))))
+  return texts
+}
 
 /**
  * The files that run in a page: what pages load, what uses what only a page has, and what lies beside it in its folder; not

@@ -22,8 +22,10 @@ export interface Context {
   readonly markup: boolean
   /** Whether code puts something in front of it or behind it. */
   readonly part: boolean
-  /** Whether it is one side of a question that is not about a stage. */
+  /** Whether it is one side of a question that is not about a stage, or what takes the place of something worked out. */
   readonly chosen: boolean
+  /** Whether something is made of it alone: `new Client('…')`. */
+  readonly makes: boolean
   /** The object that it is a value of, for what stands beside it. */
   readonly object: Node | undefined
   /** What is called or given a value besides the last name: `jwt` of `jwt.sign(…)`, `app` of `app.keys = …`. */
@@ -97,7 +99,7 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
   let name: string | undefined
   let call: string | undefined
   let argument: number | undefined
-  let [fixed, compared, markup, listed, part, chosen] = [false, false, false, false, false, false]
+  let [fixed, compared, markup, listed, part, chosen, makes] = [false, false, false, false, false, false, false]
   let object: Node | undefined
   let owner: string | undefined
   for (let at = parents.length - 1; at >= 0; at--) {
@@ -111,7 +113,8 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     if (passing.has(parent.type)) {
       listed ||= parent.type === 'ArrayExpression'
       part ||= parent.type === 'BinaryExpression'
-      chosen ||= parent.type === 'ConditionalExpression'
+      chosen ||=
+        parent.type === 'ConditionalExpression' || (parent.type === 'LogicalExpression' && isWorkedOut(parent.left))
       if (parent.type === 'ConditionalExpression' && parent.test === inner) break
       inner = parent
       continue
@@ -129,6 +132,7 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
         call ??= callee
         argument ??= index
         owner = ownerName(parent.callee)
+        makes = parent.type === 'NewExpression' && list.length === 1 && inner === node
         // headers.set('X-Api-Key', '…'): the argument in front names it.
         const before = index > 0 && callee !== undefined && giving.has(callee) ? list[index - 1] : undefined
         if (before?.type === 'StringLiteral') name = before.value as string
@@ -169,7 +173,11 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     break
   }
   if (name !== undefined) words = wordsOf(name)
-  return { words, outer, name, call, argument, fixed, compared, listed, markup, part, chosen, object, owner }
+  return { words, outer, name, call, argument, fixed, compared, listed, markup, part, chosen, makes, object, owner }
+}
+
+function isWorkedOut(node: unknown): boolean {
+  return isNode(node) && node.type === 'CallExpression'
 }
 
 function isSetting(node: unknown): boolean {

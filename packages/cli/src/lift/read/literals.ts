@@ -1,4 +1,4 @@
-import type { Node } from './parse.js'
+import { isNode, type Node } from './parse.js'
 
 /** What no rule below takes, told before looking at its surroundings. */
 export function mayBeSetting({ form, text }: Literal): boolean {
@@ -21,6 +21,8 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   if (node.type === 'StringLiteral') return { form: 'string', text: node.value as string, start, end, goesOn: false }
   if (node.type === 'NumericLiteral') return { form: 'number', text: String(node.value), start, end, goesOn: false }
   if (node.type === 'BooleanLiteral') return { form: 'boolean', text: String(node.value), start, end, goesOn: false }
+  const product = productOf(node)
+  if (product !== undefined) return { form: 'number', text: String(product), start, end, goesOn: false }
   if (node.type !== 'TemplateElement') return undefined
   const { cooked, raw } = node.value as { cooked?: string; raw: string }
   // What is written with escapes cannot be cut by its length.
@@ -29,4 +31,15 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   const whole = parent?.type === 'TemplateLiteral' && (parent.quasis as Node[]).length === 1
   if (whole) return { form: 'string', text: raw, start: parent.start, end: parent.end, goesOn: false }
   return { form: 'template-text', text: raw, start, end, goesOn: !node.tail }
+}
+
+/** What numbers written one times the other come to: `15 * 60 * 1000`. */
+export function productOf(node: unknown): number | undefined {
+  if (!isNode(node) || node.type !== 'BinaryExpression' || node.operator !== '*') return undefined
+  const [left, right] = [factorOf(node.left), factorOf(node.right)]
+  return left !== undefined && right !== undefined ? left * right : undefined
+}
+
+function factorOf(node: unknown): number | undefined {
+  return isNode(node) && node.type === 'NumericLiteral' ? (node.value as number) : productOf(node)
 }

@@ -129,22 +129,60 @@ const skipped: ReadonlySet<string> = new Set([
 /** Looks at a node, and at those that it is in, the root first. */
 export type Visit = (node: Node, parents: readonly Node[]) => void
 
+/** Members that hold nodes, of the commonest kinds of nodes: most of a tree needs no looking for them. A type says nothing about values. */
+const membersOf: ReadonlyMap<string, readonly string[]> = new Map(
+  Object.entries({
+    ArrayExpression: ['elements'],
+    AssignmentExpression: ['left', 'right'],
+    BinaryExpression: ['left', 'right'],
+    BlockStatement: ['directives', 'body'],
+    BooleanLiteral: [],
+    CallExpression: ['callee', 'arguments'],
+    ConditionalExpression: ['test', 'consequent', 'alternate'],
+    EmptyStatement: [],
+    ExpressionStatement: ['expression'],
+    Identifier: [],
+    IfStatement: ['test', 'consequent', 'alternate'],
+    LogicalExpression: ['left', 'right'],
+    MemberExpression: ['object', 'property'],
+    NullLiteral: [],
+    NumericLiteral: [],
+    ObjectExpression: ['properties'],
+    RegExpLiteral: [],
+    ReturnStatement: ['argument'],
+    StringLiteral: [],
+    Super: [],
+    TemplateElement: [],
+    ThisExpression: [],
+    UnaryExpression: ['argument'],
+    VariableDeclaration: ['declarations'],
+  }),
+)
+
 /** Visits every node of a tree, outermost first, with those that it is in: the root first. The list is reused. */
 export function walk(root: Node, visit: Visit): void {
   const parents: Node[] = []
+  const within = (value: unknown) => {
+    if (Array.isArray(value)) {
+      for (const each of value) if (isNode(each)) step(each)
+    } else if (isNode(value)) step(value)
+  }
   const step = (node: Node) => {
     visit(node, parents)
+    const members = membersOf.get(node.type)
+    if (members?.length === 0) return
     parents.push(node)
-    const keys = Object.keys(node)
-    // A node's kind and place come first, and hold no node.
-    for (let at = keys[3] === 'loc' ? 4 : 0; at < keys.length; at++) {
-      const key = keys[at] as string
-      const value = node[key]
-      // Most members are texts and numbers, and some repeat what is in the tree.
-      if (typeof value !== 'object' || value === null || skipped.has(key)) continue
-      if (Array.isArray(value)) {
-        for (const each of value) if (isNode(each)) step(each)
-      } else if (isNode(value)) step(value)
+    if (members) {
+      for (const member of members) within(node[member])
+    } else {
+      const keys = Object.keys(node)
+      // A node's kind and place come first, and hold no node.
+      for (let at = keys[3] === 'loc' ? 4 : 0; at < keys.length; at++) {
+        const key = keys[at] as string
+        const value = node[key]
+        // Most members are texts and numbers, and some repeat what is in the tree.
+        if (typeof value === 'object' && value !== null && !skipped.has(key)) within(value)
+      }
     }
     parents.pop()
   }

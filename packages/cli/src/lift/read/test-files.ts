@@ -25,12 +25,29 @@ export function isToolFile(path: string, developedWith: ReadonlySet<string>): bo
   return isLookedFor && named !== '' && developedWith.has(named.toLowerCase())
 }
 
-/** What a bundler has made of other files, or what has no lines that a person could have written. */
-export function isMade(text: string): boolean {
+/**
+ * What nobody writes: what a bundler has made of other files, a library's copy under the number of its version or with
+ * the banner that minifiers keep, and what has no lines.
+ */
+export function isMade(path: string, text: string): boolean {
   if (/\b__webpack_require__\b|\bwebpackBootstrap\b|\bparcelRequire\b/.test(text)) return true
+  if (versioned.test(path) || banner.test(text.slice(0, bannerLengthMax))) return true
   return text.length > madeLengthMin && text.length / (text.split('\n').length + 1) > lineLengthMean
 }
 
 /** Shorter files are looked at, however they are written. Characters. */
 const madeLengthMin = 20_000
 const lineLengthMean = 400
+
+const versioned = /(?:^|\/)(?:[\w.-]+?[-_.]v?)?\d+\.\d+(?:\.\d+)?(?:[-.]\w+)*(?:\/|\.[cm]?js$)/
+const banner = /^\s*\/\*![^/]{0,400}?\bv?\d+\.\d+\.\d+/
+/** A banner longer than this is no banner. Characters. */
+const bannerLengthMax = 1000
+
+/** Whether a file says at its end that it was made of another one (source map format, ECMA-426). */
+export function isMapped(text: string): boolean {
+  return /\n\/\/[#@] sourceMappingURL=\S+\s*$/.test(text.slice(-mapLineLengthMax))
+}
+
+/** A map that stands in the file itself makes a longer line, and is looked for no further. Characters. */
+const mapLineLengthMax = 1000
