@@ -3,7 +3,7 @@ import { execFileSync } from 'node:child_process'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
-import { build } from 'esbuild'
+import { build, transformSync } from 'esbuild'
 
 const tsc = createRequire(import.meta.url)
   .resolve('typescript/package.json')
@@ -51,13 +51,18 @@ execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
 })
 
 /**
- * What `require` finds: for each entry point a file that hands on the one module there is, and the declarations once more,
- * since TypeScript takes a file for what its ending says.
+ * What `require` finds. Node takes the one module there is, under its condition `module-sync`; what runs tests or bundles
+ * with a `require` of its own takes the same code as CommonJS. What only Node loads is handed on. Declarations come once
+ * more, since TypeScript takes a file for what its ending says.
  */
 function serveCommonJs(dist) {
-  for (const name of readdirSync(dist))
-    if (name.endsWith('.mjs') && !name.startsWith('shared-'))
-      writeFileSync(join(dist, name.replace('.mjs', '.cjs')), `module.exports = require('./${name}')\n`)
+  const onlyNode = new Set(['vite.mjs', 'preload.mjs', 'register.mjs'])
+  for (const name of readdirSync(dist).filter((each) => each.endsWith('.mjs'))) {
+    const text = onlyNode.has(name)
+      ? `module.exports = require('./${name}')\n`
+      : commonJs(readFileSync(join(dist, name), 'utf8'))
+    writeFileSync(join(dist, name.replace('.mjs', '.cjs')), text)
+  }
   for (const name of readdirSync(join(dist, 'types'), { recursive: true, encoding: 'utf8' })) {
     if (!name.endsWith('.d.ts')) continue
     const text = readFileSync(join(dist, 'types', name), 'utf8')
@@ -67,4 +72,12 @@ function serveCommonJs(dist) {
       .replace(/from 'vite';/g, "from 'vite' with { 'resolution-mode': 'import' };")
     writeFileSync(join(dist, 'types', name.replace(/\.ts$/, '.cts')), other)
   }
+}
+
+/** The code of a module as CommonJS; its own chunks are loaded as such, too. */
+function commonJs(text) {
+  const { code } = transformSync(text, { format: 'cjs', platform: 'node', target: 'node20.19' })
+  return code
+    .replace(/\bimport\("(\.\/[\w-]+)\.mjs"\)/g, 'Promise.resolve().then(() => require("$1.cjs"))')
+    .replace(/\brequire\("(\.\/[\w-]+)\.mjs"\)/g, 'require("$1.cjs")')
 }

@@ -193,6 +193,11 @@ test('the entry points load under require and share one core', async () => {
   // Before Node 20.19.3, Node itself remarks on standard error that require of a module is new.
   const { code, stdout } = await node(['a.cjs'], { cwd: root })
   assert.deepEqual([code, stdout], [0, 'true\n'])
+  // What runs tests or bundles often has a require that takes no module.
+  const entries = ['mappa', 'mappa/node', 'mappa/legend', 'mappa/testing', 'mappa/command']
+  const all = `const [a, b] = ${JSON.stringify(entries)}.map((each) => require(each)); console.log(a.SettleError === b.SettleError)`
+  const alone = await node(['--no-experimental-require-module', '-e', all], { cwd: root })
+  assert.deepEqual([alone.code, alone.stdout], [0, 'true\n'])
 })
 
 const legends: Record<string, Record<string, string>> = {
