@@ -70,6 +70,10 @@ const rows: readonly [code: string, found: string][] = [
     "const feed = x ? 'https://feed.example/v1' : 'http://localhost:4100/v1'",
     '?FEED_URL=https://feed.example, ?APP_FEED_URL=http://localhost:4100',
   ],
+  [
+    "connect({ DBPASS: 'hive-77', apiport: 4100, viewport: 4200, compass: 'hive-78' })",
+    '!DBPASS=hive-77, APIPORT=4100',
+  ],
   ["const mail = new Postbox('x7Kq2Vb9Lr4Zm8Xc1Pt6Ys3G')", '!APP_KEY=x7Kq2Vb9Lr4Zm8Xc1Pt6Ys3G'],
   ['setup({ poolTimeout: 2 * 60 * 1000, ratio: width * 60 * 2 })', '?POOL_TIMEOUT=120000'],
   // What looks alike and is to be left.
@@ -436,6 +440,37 @@ const projects: readonly [
   ],
 ]
 
+test('of files for one stage each, only what a stage has is needed in it, and what one reads the others give', () => {
+  const pair = [
+    {
+      path: 'config/dev.js',
+      text: "module.exports = { cookie_key: 'hive-77', mongoURI: 'mongodb://u:p@127.0.0.1/a', feedUrl: 'http://localhost:9/v1', tileToken: 'hive-78' }",
+    },
+    {
+      path: 'config/prod.js',
+      text: 'const { SMS_TOKEN } = process.env\nmodule.exports = { cookieKey: process.env.COOKIE_KEY, mongoURI: process.env.MONGO_URI, sms: SMS_TOKEN.trim() }',
+    },
+  ]
+  const changes = changesTo(pair, false)
+  const text = (path: string) => changes.find((change) => change.path === path)?.after ?? ''
+  assert.match(text('config/dev.js'), /cookie_key: settings\.COOKIE_KEY, mongoURI: settings\.MONGO_URI,/)
+  assert.match(text('mappa.legend.cjs'), /COOKIE_KEY: \{ type: 'string', secret: true \}/)
+  assert.match(text('mappa.legend.cjs'), /MONGO_URI: \{ type: 'string', secret: true \}/)
+  const only = (name: string, stage: string) =>
+    new RegExp(
+      `${name}: \\{\\s+type: 'string',\\s+secret: true,\\s+optional: true,\\s+stages: \\{ ${stage}: \\{ optional: false`,
+    )
+  assert.match(text('mappa.legend.cjs'), only('SMS_TOKEN', 'production'))
+  assert.match(text('mappa.legend.cjs'), only('TILE_TOKEN', 'development'))
+  assert.equal(text('.env'), 'FEED_URL=http://localhost:9\n')
+  assert.match(text('.env.local'), /MONGO_URI=mongodb:\/\/u:p@/)
+  assert.equal(text('.env.development'), '')
+  // A compiler is told that it is there.
+  const typed = pair.map(({ path, text }) => ({ path: path.replace(/js$/, 'ts'), text }))
+  const inTypes = changesTo(typed).find(({ path }) => path === 'config/dev.ts')?.after ?? ''
+  assert.match(inTypes, /cookie_key: settings\.COOKIE_KEY,.* tileToken: \(settings\.TILE_TOKEN as string\)/)
+})
+
 const config = (options: object, more: object = {}) =>
   JSON.stringify({ compilerOptions: { strict: true, types: ['node'], ...options }, ...more })
 const served = "import { feed } from './feed'\nexport const port = 4177\nfeed(process.env.HOST)\n"
@@ -452,11 +487,11 @@ const shapes: Readonly<
   ],
   CommonJS: [
     { 'package.json': '{}', 'src/a.js': "require('./b'); listen(4177)" },
-    moduleIn('src/settings.js', '__dirname', 'mappa.legend.mjs'),
+    moduleIn('src/settings.js', '__dirname', 'mappa.legend.cjs'),
   ],
   'ECMAScript that a tool compiles': [
     { 'package.json': '{}', 'src/a.js': "import './b'; listen(4177)" },
-    moduleIn('src/settings.js', '', 'mappa.legend.mjs'),
+    moduleIn('src/settings.js', '', 'mappa.legend.cjs'),
   ],
   'CommonJS compiled from src/': [
     { 'tsconfig.json': config({ module: 'commonjs', outDir: 'dist' }), 'src/a.ts': served, 'src/feed.ts': fed },
@@ -489,7 +524,7 @@ const shapes: Readonly<
   'modules of another kind': [{ 'tsconfig.json': config({ module: 'amd' }), 'a.ts': served }, /cannot import mappa/],
   'JavaScript beside it': [
     { 'tsconfig.json': config({ module: 'commonjs', outDir: 'dist' }), 'src/a.ts': 'f(1)', 'b.js': 'listen(4177)' },
-    moduleIn('settings.js', '__dirname', 'mappa.legend.mjs'),
+    moduleIn('settings.js', '__dirname', 'mappa.legend.cjs'),
   ],
 }
 

@@ -67,6 +67,9 @@ export interface Finding {
   readonly ifUsed?: IfUsed | undefined
   /** Whether its file is one of those that each give a stage its values. */
   readonly ofStage?: boolean
+  /** The stages that have such files, and its own one; undefined for what all share. */
+  readonly stageFiles?: readonly string[]
+  readonly inStage?: string | undefined
   /** Whether its file runs in a page. */
   readonly page?: boolean
   /** Whether a comment says that it stays in code. */

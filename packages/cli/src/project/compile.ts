@@ -11,13 +11,13 @@ import {
 } from 'node:fs'
 import { homedir, tmpdir } from 'node:os'
 import { basename, dirname, isAbsolute, join, resolve, sep } from 'node:path'
-import { pathToFileURL } from 'node:url'
+import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
 import { failedLegend, type LoadedLegend, legendOf, textAt } from 'mappa/command'
 
 /** Raised when what a compiled file looks like changes, so that older ones are made anew. */
-const cacheVersion = 2
+const cacheVersion = 3
 
 /** What a compiled legend was made of. It is fresh while each of these files still has the same text. */
 interface CacheRecord {
@@ -136,6 +136,10 @@ async function compile(path: string): Promise<CacheFiles | Extract<LoadedLegend,
       platform: 'node',
       target: 'node20.19',
       logLevel: 'silent',
+      // What is written with require goes on having one.
+      banner: {
+        js: "import { createRequire as createRequireOf } from 'node:module'; const require = createRequireOf(import.meta.url)",
+      },
       plugins: [packagesByPath],
     })
     const inputs = Object.fromEntries(
@@ -165,12 +169,14 @@ const packagesByPath: Plugin = {
     onResolve({ filter: /^[^./]/ }, async ({ path, resolveDir, kind, pluginData }) => {
       if (pluginData === packagesByPath || kind === 'entry-point' || path.startsWith('node:')) return undefined
       const found = await resolve(path, { resolveDir, kind, pluginData: packagesByPath })
-      if (found.errors.length === 0)
-        return found.external ? found : { path: pathToFileURL(found.path).href, external: true }
+      // An import takes an address, and require a path.
+      const outside = (address: string) => ({
+        path: kind === 'require-call' ? fileURLToPath(address) : address,
+        external: true,
+      })
+      if (found.errors.length === 0) return found.external ? found : outside(pathToFileURL(found.path).href)
       // A project may use the command without having the library installed.
-      return /^mappa(?:\/|$)/.test(path)
-        ? { path: import.meta.resolve(path), external: true }
-        : { errors: found.errors }
+      return /^mappa(?:\/|$)/.test(path) ? outside(import.meta.resolve(path)) : { errors: found.errors }
     })
   },
 }

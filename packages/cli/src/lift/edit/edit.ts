@@ -101,7 +101,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
           {
             path: module,
             before: null,
-            after: settingsText(form as Form, legendFile, declarations.length > 0 && isTyped),
+            after: settingsText(form as Form, legend, declarations.length > 0 && isTyped),
             secret: false,
           },
         ]

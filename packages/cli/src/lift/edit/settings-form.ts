@@ -58,9 +58,8 @@ function typedForm(
 
 function plainForm(served: readonly string[], legendFile: string, target: Target): Form {
   const folder = served.length > 0 && served.every((path) => path.startsWith('src/')) ? 'src/' : ''
-  const scripts = served.filter((path) => /\.[cm]?jsx?$/.test(path))
-  const isMjs = scripts.some((path) => path.endsWith('.mjs'))
-  const isPlain = !target.isModule && !isMjs && scripts.length > 0
+  const scripts = served.filter(isJavaScript)
+  const isPlain = isCommonJs(scripts, target)
   // ECMAScript's words in files that Node takes for CommonJS: a tool makes something else of them.
   const isMade = isPlain && scripts.some((path) => /^(?:import|export)\b/m.test(target.read(path) ?? ''))
   return {
@@ -80,7 +79,14 @@ function legendFor(compiler: Compiler | undefined, served: readonly string[], ta
   if (compiler?.folder === 'src/') return 'src/mappa.legend.ts'
   const isTyped = served.length === 0 && target.read('tsconfig.json') !== undefined && paths.some(isTypeScript)
   if (served.some(isTypeScript) || isTyped) return 'mappa.legend.ts'
-  return target.isModule ? 'mappa.legend.js' : 'mappa.legend.mjs'
+  if (target.isModule) return 'mappa.legend.js'
+  // Also what runs tests with a require of its own can take it.
+  return isCommonJs(served.filter(isJavaScript), target) ? 'mappa.legend.cjs' : 'mappa.legend.mjs'
+}
+
+/** Whether Node takes scripts for CommonJS by their names and the package's type. */
+function isCommonJs(scripts: readonly string[], { isModule }: Target): boolean {
+  return !isModule && scripts.length > 0 && !scripts.some((path) => path.endsWith('.mjs'))
 }
 
 /** The usual path, unless something else is there. */
@@ -112,6 +118,10 @@ export function specifierFor(file: string, specifiers: Specifiers): string {
   if (specifiers === 'source') return file
   const compiled = file.replace(/\.([cm]?)tsx?$/, '.$1js')
   return specifiers === 'bare' ? compiled.replace(/\.js$/, '') : compiled
+}
+
+function isJavaScript(path: string): boolean {
+  return /\.[cm]?jsx?$/.test(path)
 }
 
 export function isTypeScript(path: string): boolean {

@@ -12,10 +12,12 @@ import { type Form, specifierFor } from './settings-form.js'
 /** The settings module that an application gets; `typed` if the type of its settings is declared beside the legend. */
 export function settingsText(
   { module, place, requires, specifiers }: Form,
-  legendFile: string,
+  legend: LiftedFile,
   typed: boolean,
 ): string {
+  const legendFile = legend.path
   const isJson = legendFile.endsWith('.json')
+  const isCommon = /^module\.exports\b/m.test(legend.after)
   // TypeScript names what it compiles to; JavaScript finds a legend in TypeScript only under its own name.
   const source = relative(module, module.endsWith('.ts') ? specifierFor(legendFile, specifiers) : legendFile)
   const lead = typed ? [`/// <reference path="${relative(module, declarationPath)}" />`] : []
@@ -38,7 +40,7 @@ export function settingsText(
     : [
         ...lead,
         take('{ settle }', 'mappa/node'),
-        requires && !legendFile.endsWith('.cjs') ? take('{ default: definition }', source) : take('definition', source),
+        requires && !isCommon ? take('{ default: definition }', source) : take('definition', source),
         '',
         `${give} = settle(definition${from})`,
       ]

@@ -1,9 +1,9 @@
 import { isHostName } from '../../names/host-names.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from '../finding.js'
-import { ownStage } from '../read/stage-tests.js'
 import { wordsOf } from '../read/words.js'
 import { variableName } from './names.js'
 import { isSecretConnection } from './shapes.js'
+import { inStageFiles, stagedValues } from './stage-files.js'
 import { entryOf } from './variable-entry.js'
 
 /** Words that say nothing of whose a setting is, when they stand alone. */
@@ -103,9 +103,7 @@ export function candidatesOf(
   isBrowser: (path: string) => boolean,
 ): Candidate[] {
   const groups = new Map<string, Finding[]>()
-  const inFiles = stageFiles(findings)
-  for (const found of findings) {
-    const finding = inFiles(found)
+  for (const finding of inStageFiles(findings)) {
     const { kind, value, variable, group, stage, stages } = finding
     // A port and a credential may read the same and be two things.
     const key = variable
@@ -133,22 +131,26 @@ function candidateOf(
   const best = sites.filter(({ echo }) => !echo).reduce((a, b) => (rank[b.confidence] > rank[a.confidence] ? b : a))
   const { kind } = best
   const uses = sites.flatMap(({ variable }) => variable ?? [])
-  const { value, stages, clash } = valuesOf(sites)
-  const values = [value, ...Object.values(stages)].filter((each) => each !== undefined)
+  const given = valuesOf(sites)
+  const values = [given.value, ...Object.values(given.stages)].filter((each) => each !== undefined)
   const marked = sites.every(({ placeholder }) => placeholder)
   const name = uses[0]?.name ?? unique(nameOf(sites, best), best, names)
   const inBrowser = sites.some(({ path }) => isBrowser(path))
+  const holdsSecret =
+    sites.some((site) => site.kind === 'credential') ||
+    (sites.some((site) => site.kind === 'connection') && values.some(isSecretConnection))
   const found =
     uses.length > 0
-      ? entryOf(uses, values)
+      ? entryOf(holdsSecret ? uses.map((use) => ({ ...use, secret: true })) : uses, values)
       : {
           type: typeOf(sites, kind, values),
-          secret: kind === 'credential' || (kind === 'connection' && values.some(isSecretConnection)),
+          secret: holdsSecret,
           // What takes one of a few words may take no other.
           ...(kind === 'choice' && sites.every(({ form }) => form === 'string') && { enum: [...new Set(values)] }),
           // Code keeps what marks the place for as long as there is no value.
           optional: marked,
         }
+  const { value, stages, neededIn } = stagedValues(sites, given, found.secret)
   const staged = Object.keys(stages)
   // A stage that had no value has none now; but which file is for another stage, only the code knows.
   const isPartly =
@@ -164,11 +166,20 @@ function candidateOf(
       ? 'In a page NODE_ENV says whether it is built or served, whatever the stage: choose by a setting of its own first.'
       : secret && inBrowser
         ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
-        : (clash ?? found.blocked)
+        : (given.clash ?? found.blocked)
   return {
     ...{ name, kind, secret, value: marked ? undefined : value, stages },
-    sites: sites.map((site) => (isBrowser(site.path) ? { ...site, page: true } : site)),
-    entry: { ...found, secret, ...(isPartly && staged.length > 0 && { neededIn: staged }) },
+    sites: sites.map((site) => ({
+      ...site,
+      ...(isBrowser(site.path) && { page: true }),
+      // Its file is for the stages that have it, which a compiler cannot know.
+      ...(neededIn && !site.variable && /\.[cm]?tsx?$/.test(site.path) && { frame: ['(', ' as string)'] as const }),
+    })),
+    entry: {
+      ...{ ...found, secret },
+      ...(isPartly && staged.length > 0 && { neededIn: staged }),
+      ...(neededIn && !found.optional && found.default === undefined && { neededIn }),
+    },
     reach: inBrowser ? 'browser' : 'server',
     confidence: best.confidence,
     reason: best.reason,
@@ -205,38 +216,6 @@ function valuesOf(sites: readonly Finding[]) {
   const stages = [...found].filter((each): each is [string, string] => each[0] !== undefined && each[1] !== value)
   stages.sort(([a], [b]) => stageOrder.indexOf(a) - stageOrder.indexOf(b))
   return { value, stages: Object.fromEntries(stages), clash }
-}
-
-/** `config/production.js` beside `config/development.js`: what such files give under one name is one setting. */
-function stageFiles(findings: readonly Finding[]): (finding: Finding) => Finding {
-  const families = new Map<string, Set<string>>()
-  const paths = new Set(findings.map(({ path }) => path))
-  for (const path of paths) {
-    const { family } = familyOf(path) ?? {}
-    if (family !== undefined) families.set(family, (families.get(family) ?? new Set()).add(path))
-  }
-  // environment.ts is the base of environment.prod.ts.
-  for (const path of paths) families.get(baseOf(path))?.add(path)
-  return (finding) => {
-    const { path, words, outer, group, variable } = finding
-    if (group !== undefined || variable || words.length === 0) return finding
-    const { family, stage } = familyOf(path) ?? { family: baseOf(path), stage: undefined }
-    if ((families.get(family)?.size ?? 0) < 2) return finding
-    return { ...finding, stage, ofStage: true, group: `${family} ${[...outer, ...words].join(' ')}` }
-  }
-}
-
-function baseOf(path: string): string {
-  return path.replace(/[cm]?[jt]s$/, '')
-}
-
-/** The files that a file is one of, if its name is a stage's; `default.js` is for all stages. */
-function familyOf(path: string): { readonly family: string; readonly stage: string | undefined } | undefined {
-  const [, family = '', word = ''] = /^((?:.*[/.])?)([A-Za-z]+)\.[cm]?[jt]s$/.exec(path) ?? []
-  const stage = ownStage(word)
-  return family !== '' && (stage !== undefined || /^(?:defaults?|base|common|shared)$/.test(word))
-    ? { family, stage }
-    : undefined
 }
 
 /** A port that a server listens on stands in addresses too: their values are built on it, so that it is written once. */

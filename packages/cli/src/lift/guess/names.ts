@@ -97,9 +97,22 @@ export function namesCredential(words: readonly string[]): boolean {
   const own = tellingWords(words)
   const last = own.at(-1)
   if (last === undefined) return false
-  if (credentialWords.has(last)) return true
+  if (credentialWords.has(last) || runTogether('pass|passwd|password|pwd|secret|token').test(last)) return true
   return (last === 'key' || last === 'keys') && own.slice(0, -1).some((word) => keyWords.has(word))
 }
+
+/** Two words written as one: `dbpass`, `APIPORT`. Many other words end as these do. */
+function runTogether(ending: string): RegExp {
+  const known = patterns.get(ending)
+  if (known) return known
+  const pattern = new RegExp(`^(?:${leads})(?:${ending})$`)
+  patterns.set(ending, pattern)
+  return pattern
+}
+
+const leads =
+  'admin|api|app|auth|aws|client|cookie|database|db|email|ftp|host|http|https|imap|jwt|ldap|mail|mongo|mongodb|mysql|node|pg|postgres|proxy|redis|root|server|service|session|smtp|ssh|ssl|user|web|ws'
+const patterns = new Map<string, RegExp>()
 
 /** Whether a name speaks of a key without saying what it opens; its value has to. */
 export function namesSomeKey(words: readonly string[]): boolean {
@@ -246,7 +259,7 @@ export function namesHost(words: readonly string[]): boolean {
 
 export function namesPort(words: readonly string[]): boolean {
   const last = words.filter((word) => !stageWords.has(word)).at(-1) ?? ''
-  return last === 'port' || (last.endsWith('port') && ['httpport', 'dbport', 'serverport'].includes(last))
+  return last === 'port' || runTogether('port').test(last)
 }
 
 export function namesMail(words: readonly string[]): boolean {
