@@ -2,6 +2,7 @@
 // Medians of alternating runs; processor time beside wall time. Only `npm run bench` runs this: no test is timed.
 import { execSync, spawnSync } from 'node:child_process'
 import { mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { buildSync } from 'esbuild'
@@ -12,6 +13,8 @@ import { environment, scratch } from './stage.mjs'
 
 const startRuns = 61
 const readRuns = 25
+/** What two cores may take of the time of one. */
+const coresMost = 0.6
 
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)
 startUp()
@@ -294,6 +297,38 @@ async function finding() {
   )
   report('finding', mine, base, { most: 1.5 })
   findingMemory(folders)
+  cores(files)
+}
+
+/** The whole command over a large project, on all cores against one: only where a process can be kept to one. */
+function cores(files) {
+  const hasTaskset = spawnSync('taskset', ['-c', '0', 'true']).status === 0
+  if (!hasTaskset || availableParallelism() < 2) return console.log('  all cores against one: not measured here')
+  const root = join(scratch, 'bench-cores')
+  rmSync(root, { recursive: true, force: true })
+  for (let copy = 0; copy < 6; copy++)
+    for (const { path, text } of files) {
+      mkdirSync(join(root, `copy-${copy}`, path, '..'), { recursive: true })
+      writeFileSync(join(root, `copy-${copy}`, path), text)
+    }
+  const lift = [process.execPath, join(top, 'packages/cli/bin/mappa.js'), 'lift', '--json']
+  const run = ([command, ...args]) =>
+    timed(() => {
+      const { status, stderr } = spawnSync(command, args, { cwd: root, env: environment(), encoding: 'utf8' })
+      if (status !== 0) throw new Error(stderr)
+    })
+  const [all, one] = alternate(
+    3,
+    () => run(lift),
+    () => run(['taskset', '-c', '0', ...lift]),
+  )
+  const ratio = median(all.map(({ wall }, at) => wall / one[at].wall))
+  const held = ratio <= coresMost ? '' : '  NOT HELD'
+  console.log(
+    `  looking through ${files.length * 6} files on ${availableParallelism()} cores: ${ratio.toFixed(2)} × the wall time on one  limit ≤ ${coresMost.toFixed(2)}${held}`,
+  )
+  if (held) process.exitCode = 1
+  rmSync(root, { recursive: true, force: true })
 }
 
 /** Whole commands on many variables in five layers: milliseconds, and how they grow with ten times as many. */

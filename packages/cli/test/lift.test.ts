@@ -367,8 +367,14 @@ const projects: readonly [
         '"dev": "cd app && mappa with development -- \\"LOUD\\"=1 run",\n  "go:staging": "env CI=1 mappa with staging -- run | mappa with staging -- run" }',
       '.env.development': "NOTE='a b'\n",
       '.env.staging': 'PORT=80\n',
+      '.env': undefined,
       'mappa.legend.mjs': "PORT: { type: 'port', optional: true, stages: { staging: { optional: false } } }",
     },
+  ],
+  // A start whose stage nobody names finds a layer, too.
+  [
+    { 'package.json': '{ "scripts": { "go:staging": "PORT=80 run" } }' },
+    { '.env.staging': 'PORT=80\n', '.env': '# What all stages share. The legend says what there is.\n' },
   ],
   [
     {

@@ -75,8 +75,9 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     }
     return { path, before: before ?? null, after, secret }
   })
-  const isShared = ({ path }: LiftedFile) => !path.endsWith('.local')
-  return read('.env') !== undefined || changes.some(isShared)
+  // A start whose stage nobody names is one of development.
+  const isThere = (path: string) => read(path) !== undefined || changes.some((change) => change.path === path)
+  return isThere('.env') || isThere('.env.development')
     ? changes
     : [...changes, { path: '.env', before: null, after: emptyLayer, secret: false }]
 }
