@@ -297,7 +297,32 @@ async function finding() {
   )
   report('finding', mine, base, { most: 1.5 })
   findingMemory(folders)
+  findingGrowth(findIn)
   cores(files)
+}
+
+/** How the time grows with twice as many of what a hostile or a made file may hold. */
+function findingGrowth(findIn) {
+  const many = (count, text) => Array.from({ length: count }, (_, at) => text.replaceAll('#', at)).join('\n')
+  const shapes = {
+    'a table of texts': (count) =>
+      `const texts = {\n${many(count, "  passwordLabel#: 'word # of it', url#: 'https://a.example/#', user#: 'meadow#',")}\n}`,
+    variables: (count) => many(count, "const a# = process.env.NAME_# || 'x#'; if (a#) f(a#)"),
+    'one name again and again': (count) =>
+      many(count, "function f#() { const apiKey = 'hive-#-clover'; return apiKey }"),
+    ports: (count) => many(count, "app#.listen(# + 3000); const u# = 'http://localhost:3000/#'"),
+  }
+  console.log('  2,000, 4,000 and 8,000 of one thing in a file: milliseconds, and how they grow')
+  for (const [what, make] of Object.entries(shapes)) {
+    const times = [2000, 4000, 8000].map((count) => {
+      const text = make(count)
+      return Math.min(...Array.from({ length: 2 }, () => timed(() => findIn([{ path: 'a.ts', text }], [])).wall))
+    })
+    const grows = [1, 2].map((at) => `${(times[at] / times[at - 1]).toFixed(1)} ×`)
+    console.log(
+      `    ${what.padEnd(26)} ${times.map((time) => time.toFixed(0).padStart(6)).join('')}   ${grows.join(', ')}`,
+    )
+  }
 }
 
 /** The whole command over a large project, on all cores against one: only where a process can be kept to one. */

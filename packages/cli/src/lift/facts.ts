@@ -122,20 +122,18 @@ function foundIn(file: SourceFile, programs: readonly Node[]) {
   return { findings, standing: stands.standing(), guards: asked.guards, aliases: bundler?.aliases }
 }
 
-/** Without what stands inside of something that is replaced as a whole. */
+/** Without what stands inside of something that is replaced as a whole; of what is taken apart each part stands for itself. */
 function apart(findings: readonly Finding[]): Finding[] {
-  const wholes = findings.filter(({ frame, form }) => frame !== undefined || form === 'pattern')
-  if (wholes.length === 0) return [...findings]
-  return findings.filter(
-    (each) =>
-      !wholes.some(
-        (whole) =>
-          whole !== each &&
-          !(each.form === 'pattern' && whole.form === 'pattern') &&
-          whole.start <= each.start &&
-          each.end <= whole.end,
-      ),
-  )
+  const inner = new Set<Finding>()
+  // From left to right, the longer first: what one begins before and ends behind holds it.
+  let [wholeEnd, patternEnd] = [-1, -1]
+  for (const each of [...findings].sort((a, b) => a.start - b.start || b.end - a.end)) {
+    const { end, form, frame } = each
+    if (end <= wholeEnd || (form !== 'pattern' && end <= patternEnd)) inner.add(each)
+    else if (form === 'pattern') patternEnd = Math.max(patternEnd, end)
+    else if (frame !== undefined) wholeEnd = end
+  }
+  return findings.filter((each) => !inner.has(each))
 }
 
 /** What a configuration file of the application holds, as far as that is certain. */

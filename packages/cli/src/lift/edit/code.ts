@@ -2,6 +2,7 @@ import MagicString from 'magic-string'
 import type { LiftedFile, Target } from '../change.js'
 import type { Candidate, Finding, Range } from '../finding.js'
 import { staysAround, variableRead } from '../guess/variable-entry.js'
+import { grouped } from '../read/grouped.js'
 import { isNode, type Node, parseFile } from '../read/parse.js'
 import { relative } from './paths.js'
 import { type Form, specifierFor } from './settings-form.js'
@@ -82,12 +83,7 @@ function replacement(read: string, { entry }: Candidate, finding: Finding): Rang
 
 /** `const { PORT = 4100, HOME } = process.env` becomes `const { HOME } = process.env, PORT = settings.PORT`. */
 function editPatterns(code: MagicString, text: string, sites: readonly Site[], names: ReadonlyMap<string, string>) {
-  // Map.groupBy came with Node 21.
-  const patterns = new Map<number | undefined, Site[]>()
-  for (const site of sites) {
-    const start = site.finding.variable?.pattern?.start
-    patterns.set(start, [...(patterns.get(start) ?? []), site])
-  }
+  const patterns = grouped(sites, ({ finding }) => finding.variable?.pattern?.start)
   for (const [start, own] of patterns) {
     const pattern = own[0]?.finding.variable?.pattern
     if (start === undefined || !pattern) continue

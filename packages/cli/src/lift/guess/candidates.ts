@@ -1,5 +1,6 @@
 import { isHostName } from '../../names/host-names.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from '../finding.js'
+import { grouped } from '../read/grouped.js'
 import { wordsOf } from '../read/words.js'
 import { variableName } from './names.js'
 import { isSecretConnection } from './shapes.js'
@@ -102,15 +103,10 @@ export function candidatesOf(
   taken: Iterable<string>,
   isBrowser: (path: string) => boolean,
 ): Candidate[] {
-  const groups = new Map<string, Finding[]>()
-  for (const finding of inStageFiles(findings)) {
-    const { kind, value, variable, group, stage, stages } = finding
+  const groups = grouped(inStageFiles(findings), ({ kind, value, variable, group, stage, stages }) =>
     // A port and a credential may read the same and be two things.
-    const key = variable
-      ? `variable ${variable.name}`
-      : (group ?? `${kind} ${value} ${JSON.stringify([stage, stages])}`)
-    groups.set(key, [...(groups.get(key) ?? []), finding])
-  }
+    variable ? `variable ${variable.name}` : (group ?? `${kind} ${value} ${JSON.stringify([stage, stages])}`),
+  )
   const names = new Set(taken)
   const proper = [...groups.values()].filter((sites) => sites.some(({ echo }) => !echo))
   // Names that code reads are taken before any is proposed.
@@ -120,7 +116,8 @@ export function candidatesOf(
     names.add(candidate.name)
     return candidate
   })
-  return candidates.map((candidate) => onPort(candidate, candidates))
+  const ports = portsOf(candidates)
+  return candidates.map((candidate) => onPort(candidate, ports))
 }
 
 function candidateOf(
@@ -218,15 +215,20 @@ function valuesOf(sites: readonly Finding[]) {
   return { value, stages: Object.fromEntries(stages), clash }
 }
 
+/** The settings that are ports, by their number. */
+function portsOf(candidates: readonly Candidate[]): ReadonlyMap<string, readonly Candidate[]> {
+  return grouped(candidates, ({ entry, value, secret }) =>
+    entry.type === 'port' && !secret ? (value ?? String(entry.default)) : undefined,
+  )
+}
+
 /** A port that a server listens on stands in addresses too: their values are built on it, so that it is written once. */
-function onPort(candidate: Candidate, all: readonly Candidate[]): Candidate {
+function onPort(candidate: Candidate, ports: ReadonlyMap<string, readonly Candidate[]>): Candidate {
   const { kind, value } = candidate
   const port = kind === 'address' || kind === 'host' ? /(?<=:)[0-9]{2,5}$/.exec(value ?? '')?.[0] : undefined
   if (port === undefined || !/(?:^|\/)(?:localhost|127\.0\.0\.1|0\.0\.0\.0|\[::1\]):/.test(value as string))
     return candidate
-  const [own, ...more] = all.filter(
-    ({ entry, value, secret }) => entry.type === 'port' && !secret && (value ?? String(entry.default)) === port,
-  )
+  const [own, ...more] = ports.get(port) ?? []
   return own && more.length === 0 && own.reach === 'server' && !own.blocked
     ? { ...candidate, builtOn: own.name }
     : candidate
@@ -333,5 +335,14 @@ function unique(name: string, best: Finding, taken: ReadonlySet<string>): string
     lead.unshift(...words)
   }
   if (!name.startsWith('APP_') && !names.has(`APP_${name}`)) return `APP_${name}`
-  for (let count = 2; ; count++) if (!names.has(`${name}_${count}`)) return `${name}_${count}`
+  const isTaken = (count: number) => names.has(`${name}_${count}`)
+  let [last, free] = [1, 2]
+  // Numbers are taken one after the other, and may be thousands.
+  for (; isTaken(free); free *= 2) last = free
+  while (free - last > 1) {
+    const middle = (last + free) >> 1
+    if (isTaken(middle)) last = middle
+    else free = middle
+  }
+  return `${name}_${free}`
 }

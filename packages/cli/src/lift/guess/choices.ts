@@ -50,12 +50,16 @@ function conditional(node: Node, parents: readonly Node[], text: string): Choice
   return { whole, arms, context: contextOf(node, parents), asks: stageAsked(node.test) }
 }
 
-function conditionalArms(node: Node): Arm[] | undefined {
-  const asked = stageTest(node.test)
+/** More values than stages could have are no choice of a stage; each question in a chain of thousands would look at all others. */
+const armsMax = 32
+
+function conditionalArms(node: Node, left = armsMax): Arm[] | undefined {
+  const asked = left > 0 ? stageTest(node.test) : undefined
   if (!asked) return undefined
   const [then, other] = [node.consequent as Node, node.alternate as Node]
   const [inStage, else_] = asked.negated ? [other, then] : [then, other]
-  const more = else_.type === 'ConditionalExpression' ? conditionalArms(else_) : [{ stage: undefined, node: else_ }]
+  const more =
+    else_.type === 'ConditionalExpression' ? conditionalArms(else_, left - 1) : [{ stage: undefined, node: else_ }]
   return more && [{ stage: asked.stage, node: inStage }, ...more]
 }
 
@@ -106,8 +110,8 @@ function switchBranches(node: Node): Branch[] | undefined {
   return branches.length > 1 ? branches : undefined
 }
 
-function ifBranches(node: Node): Branch[] | undefined {
-  const asked = stageTest(node.test)
+function ifBranches(node: Node, left = armsMax): Branch[] | undefined {
+  const asked = left > 0 ? stageTest(node.test) : undefined
   if (!asked || !isNode(node.alternate)) return undefined
   const [then, other] = [inBlock(node.consequent as Node), node.alternate]
   if (asked.negated)
@@ -117,7 +121,7 @@ function ifBranches(node: Node): Branch[] | undefined {
           { stage: asked.stage, body: inBlock(other) },
           { stage: undefined, body: then },
         ]
-  const more = other.type === 'IfStatement' ? ifBranches(other) : [{ stage: undefined, body: inBlock(other) }]
+  const more = other.type === 'IfStatement' ? ifBranches(other, left - 1) : [{ stage: undefined, body: inBlock(other) }]
   return more && [{ stage: asked.stage, body: then }, ...more]
 }
 

@@ -1,5 +1,6 @@
 import type { Finding, Range } from '../finding.js'
 import { type Context, contextOf } from '../read/context.js'
+import { grouped } from '../read/grouped.js'
 import { type Literal, literalOf, mayBeSetting } from '../read/literals.js'
 import type { Node, SourceFile, Visit } from '../read/parse.js'
 import { placeIn } from '../read/place.js'
@@ -127,27 +128,33 @@ function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
 
 /** Values of one setting for several stages belong together; one that stands alone is like any other. */
 function byStages(findings: readonly BranchFinding[], holds: (finding: Finding) => boolean): Finding[] {
-  const groups = new Map<string, BranchFinding[]>()
-  for (const each of findings)
-    if (each.byBranch !== undefined) groups.set(each.group ?? '', [...(groups.get(each.group ?? '') ?? []), each])
-  const together = (each: BranchFinding) => {
-    const members = groups.get(each.group ?? '') ?? []
-    const stages = new Set(members.map(({ stage }) => stage))
-    if (members.some(({ value }) => !isChosen(value ?? ''))) return false
-    const isOne = new Set(members.map(({ form }) => form)).size === 1 && stages.size === members.length
-    return members.length > 1 && isOne && members.some(({ value, rest }) => value !== each.value || rest !== each.rest)
-  }
+  const groups = grouped(findings, (each) => (each.byBranch === undefined ? undefined : (each.group ?? '')))
+  const choices = new Map([...groups].map(([group, members]) => [group, choiceOf(members, holds)]))
   return findings.flatMap((finding) => {
     const { byBranch, ...each } = finding
     if (byBranch === undefined) return holds(each) ? [each] : []
-    if (!together(finding)) {
+    const choice = choices.get(each.group ?? '')
+    if (!choice) {
       const { group, stage, asks, ...alone } = each
       return byBranch || !holds(each) ? [] : [alone]
     }
-    const known = groups.get(each.group ?? '')?.find((other) => !other.byBranch && !other.echo && holds(other))
-    const { kind = 'choice', reason = 'Code chooses it by environment.' } = known ?? {}
-    return [{ ...each, kind, reason, confidence: 'high' as const, echo: false, ifUsed: undefined }]
+    return [{ ...each, ...choice, confidence: 'high' as const, echo: false, ifUsed: undefined }]
   })
+}
+
+/** What values of branches are together, if they are those of one setting for different stages. */
+function choiceOf(
+  members: readonly BranchFinding[],
+  holds: (finding: Finding) => boolean,
+): Pick<Finding, 'kind' | 'reason'> | undefined {
+  const [first] = members
+  const differ = members.some(({ value, rest }) => value !== first?.value || rest !== first?.rest)
+  const isOne = new Set(members.map(({ form }) => form)).size === 1
+  const isOnePerStage = new Set(members.map(({ stage }) => stage)).size === members.length
+  if (!differ || !isOne || !isOnePerStage || members.some(({ value }) => !isChosen(value ?? ''))) return undefined
+  const known = members.find((each) => !each.byBranch && !each.echo && holds(each))
+  const { kind = 'choice', reason = 'Code chooses it by environment.' } = known ?? {}
+  return { kind, reason }
 }
 
 /** Nodes that are literals, or may choose between some. */

@@ -1,7 +1,7 @@
 import type { Confidence, IfUsed, Kind } from '../finding.js'
 import type { Context } from '../read/context.js'
 import type { Literal } from '../read/literals.js'
-import { isNode, type Node, nodesIn } from '../read/parse.js'
+import { isNode, type Node, nodesIn, oncePerNode } from '../read/parse.js'
 import { wordsOf } from '../read/words.js'
 import {
   isPlainAddress,
@@ -250,7 +250,7 @@ const aside =
 
 /** Whether an object is a table of texts rather than something with settings in it. */
 function isMemberOfMany(object: Node | undefined): boolean {
-  return nodesIn(object?.properties).length > 40
+  return Array.isArray(object?.properties) && object.properties.length > 40
 }
 
 function guessByName(text: string, context: Context): Guess | undefined {
@@ -307,22 +307,28 @@ function guessByName(text: string, context: Context): Guess | undefined {
 /** Ids, users, databases, modes: what is told by its name together with what stands beside it. */
 function guessBesideOthers(text: string, { words, outer, object, listed }: Context): Guess | undefined {
   if (listed || words.length === 0 || !/^[\w.@:~+/=-]{2,100}$/.test(text)) return undefined
-  const beside = nodesIn(object?.properties).map((each) => wordsOf(keyText(each) ?? ''))
-  const isOpened =
-    beside.some((other) => namesCredential(other) || namesHost(other)) || outer.some((word) => letIn.test(word))
+  const beside = object ? besideIn(object) : alone
+  const isOpened = beside.credential || beside.host || outer.some((word) => letIn.test(word))
   const account = { kind: 'account' as const, value: text }
   if (namesAccountId(words) && /[0-9]/.test(text) && text.length > 5)
     return { ...account, confidence: 'high', reason: 'It says who the application is to a service.' }
   if (namesAccountId(words))
     return { ...account, confidence: 'low', reason: 'It may say who the application is to a service.' }
-  if (namesUser(words) && isOpened && beside.length > 1)
+  if (namesUser(words) && isOpened && beside.count > 1)
     return { ...account, confidence: 'high', reason: 'It says who is let in, beside what opens.' }
-  if (namesDatabase(words) && (isOpened || beside.some((other) => namesHost(other))) && beside.length > 1)
+  if (namesDatabase(words) && isOpened && beside.count > 1)
     return { ...account, confidence: 'high', reason: 'It names a database, beside where that is.' }
   if (namesMode(words) && /^(?:sandbox|live)$/.test(text))
     return { kind: 'choice', value: text, confidence: 'high', reason: 'It says whether a service does it in earnest.' }
   return undefined
 }
+
+/** What the members of an object name, one beside the other. */
+const besideIn = oncePerNode((object) => {
+  const names = nodesIn(object.properties).map((each) => wordsOf(keyText(each) ?? ''))
+  return { count: names.length, credential: names.some(namesCredential), host: names.some(namesHost) }
+})
+const alone = { count: 0, credential: false, host: false }
 
 const letIn =
   /^(?:smtp|auth|database|db|mysql|postgres|pg|mongo|mongodb|redis|ftp|sftp|ldap|imap|pop3|mailer|transport)$/
@@ -334,21 +340,25 @@ function keyText(property: Node): string | undefined {
 
 /** Whether an address is one that is shown: it stands beside a title, a label or a picture. */
 function isShown({ words, object }: Context): boolean {
-  if (!object || !isPlainAddress(words)) return false
-  return nodesIn(object.properties).some((each) => shown.test(keyText(each) ?? ''))
+  return object !== undefined && isPlainAddress(words) && isShownIn(object)
 }
+
+const isShownIn = oncePerNode(({ properties }) => nodesIn(properties).some((each) => shown.test(keyText(each) ?? '')))
 
 const shown = /^(?:title|label|caption|alt|icon|image|picture|description|text|subtitle|author|license|emoji)$/i
 
 /** Whether a plain `url` is asked rather than shown: by its looks, or by what stands beside it. */
 function isRequested(address: Address, { object }: Context): boolean {
-  if (looksAsked(address)) return true
-  return nodesIn(object?.properties).some((each) =>
+  return looksAsked(address) || (object !== undefined && isRequest(object))
+}
+
+const isRequest = oncePerNode(({ properties }) =>
+  nodesIn(properties).some((each) =>
     /^(?:method|headers|body|data|json|form|qs|params|timeout|auth|baseurl|responsetype|maxbodylength)$/i.test(
       keyText(each) ?? '',
     ),
-  )
-}
+  ),
+)
 
 function isPlaceholderFor(text: string, { words, object, name }: Context): boolean {
   if (isPlaceholderText(text)) return true
@@ -364,13 +374,18 @@ function isPlaceholderFor(text: string, { words, object, name }: Context): boole
 
 /** Whether a text is one of several that people read: translations, messages, labels. */
 function isProse(text: string, object: Node | undefined): boolean {
-  const texts = nodesIn(object?.properties).flatMap(({ value }) =>
+  const isRead = /\s|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(text)
+  return isRead && object !== undefined && isReadIn(object)
+}
+
+/** Whether most texts of an object are ones that people read. */
+const isReadIn = oncePerNode(({ properties }) => {
+  const texts = nodesIn(properties).flatMap(({ value }) =>
     isNode(value) && value.type === 'StringLiteral' ? [value.value as string] : [],
   )
   const read = texts.filter((each) => /^\p{Lu}?\p{Ll}+(?: \p{L}+)+|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(each))
-  const isRead = /\s|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(text)
-  return isRead && texts.length > 1 && read.length * 2 > texts.length
-}
+  return texts.length > 1 && read.length * 2 > texts.length
+})
 
 /** Whether a text could be a credential at all: not a sentence, the name of a field or a header, or a kind of input. */
 function isPlainValue(text: string, name: string | undefined, words: readonly string[]): boolean {

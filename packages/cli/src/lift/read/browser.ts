@@ -1,4 +1,5 @@
 import { lastName } from './context.js'
+import { grouped } from './grouped.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit, walk } from './parse.js'
 import { isTestFile } from './test-files.js'
 
@@ -90,7 +91,7 @@ export function isBundlerConfig(path: string): boolean {
 export function bundlerAliases(): { readonly visit: Visit; readonly aliases: Aliases } {
   const aliases: [string, string][] = []
   const add = (alias: unknown, target: unknown) => {
-    const path = textsIn(target)
+    const path = pathTexts(target)
       .join('/')
       .replace(/^(?:\.?\/)+/, '')
     if (typeof alias === 'string' && alias !== '' && !path.includes('..')) aliases.push([alias, path])
@@ -109,7 +110,7 @@ export function bundlerAliases(): { readonly visit: Visit; readonly aliases: Ali
 }
 
 /** The texts of an expression, in their order: a path is resolved of them. */
-function textsIn(value: unknown): string[] {
+function pathTexts(value: unknown): string[] {
   const texts: string[] = []
   if (isNode(value)) walk(value, (node) => void (node.type === 'StringLiteral' && texts.push(String(node.value))))
   return texts
@@ -133,11 +134,7 @@ export function browserFiles(standings: readonly Standing[], aliases: Aliases = 
     }
   }
   // In a folder of a page's sources, what nothing imports is no server's.
-  const folders = new Map<string, Standing[]>()
-  for (const each of standings) {
-    const [, folder] = /^([^/]+)\//.exec(each.path) ?? []
-    if (folder !== undefined) folders.set(folder, [...(folders.get(folder) ?? []), each])
-  }
+  const folders = grouped(standings, ({ path }) => /^([^/]+)\//.exec(path)?.[1])
   const hasPages = standings.some(({ path }) => /\.(?:html?|vue|svelte|[jt]sx)$/.test(path))
   for (const own of folders.values())
     if (hasPages && own.some(({ path }) => found.has(path)) && !own.some(({ server }) => server))

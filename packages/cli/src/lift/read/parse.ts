@@ -130,7 +130,7 @@ const skipped: ReadonlySet<string> = new Set([
 export type Visit = (node: Node, parents: readonly Node[]) => void
 
 /** Members that hold nodes, of the commonest kinds of nodes: most of a tree needs no looking for them. A type says nothing about values. */
-const membersOf: ReadonlyMap<string, readonly string[]> = new Map(
+const nodeMembers: ReadonlyMap<string, readonly string[]> = new Map(
   Object.entries({
     ArrayExpression: ['elements'],
     AssignmentExpression: ['left', 'right'],
@@ -169,7 +169,7 @@ export function walk(root: Node, visit: Visit): void {
   }
   const step = (node: Node) => {
     visit(node, parents)
-    const members = membersOf.get(node.type)
+    const members = nodeMembers.get(node.type)
     if (members?.length === 0) return
     parents.push(node)
     if (members) {
@@ -191,6 +191,16 @@ export function walk(root: Node, visit: Visit): void {
 
 export function isNode(value: unknown): value is Node {
   return typeof value === 'object' && value !== null && typeof (value as Node).type === 'string'
+}
+
+/** The same answer for the same node, worked out once: a table of thousands of members is asked about for each of them. */
+export function oncePerNode<T>(answer: (node: Node) => T): (node: Node) => T {
+  const known = new WeakMap<Node, { readonly answer: T }>()
+  return (node) => {
+    const found = known.get(node) ?? { answer: answer(node) }
+    known.set(node, found)
+    return found.answer
+  }
 }
 
 /** The nodes of a list, which may hold gaps. */

@@ -4,23 +4,45 @@
  */
 export function placeIn(text: string, at: number) {
   const around = linesAround(text, at)
-  return {
-    around,
-    kept: keepComment.test(around),
-    line: text.slice(0, at).split('\n').length,
-    column: at - text.lastIndexOf('\n', at - 1),
-  }
+  const starts = lineStarts(text)
+  const line = lineAt(starts, at)
+  return { around, kept: keepComment.test(around), line, column: at - (starts[line - 1] ?? 0) + 1 }
 }
 
 const keepComment = /\/[/*] ?mappa keep: ?\S/
 
+/** So far from what was found comments are looked for. Characters. */
+const aroundMax = 500
+
 /** The line of an offset and the one above it, for comments. */
 function linesAround(text: string, at: number): string {
-  const start = text.lastIndexOf('\n', at - 1)
-  const before = start <= 0 ? 0 : text.lastIndexOf('\n', start - 1) + 1
+  const start = Math.max(text.lastIndexOf('\n', at - 1), at - aroundMax)
+  const before = start <= 0 ? 0 : Math.max(text.lastIndexOf('\n', start - 1) + 1, start - aroundMax)
   const end = text.indexOf('\n', at)
   const above = text.slice(before, Math.max(start, 0))
   // A line of code above has comments of its own.
   const comment = /^\s*(?:\/\/|\/\*|\*)/.test(above) ? above : ''
-  return `${comment}\n${text.slice(start + 1, end < 0 ? text.length : end)}`
+  return `${comment}\n${text.slice(start + 1, Math.min(end < 0 ? text.length : end, at + aroundMax))}`
+}
+
+/** Where the lines of a text start. What is found comes file by file, so those of one text are kept. */
+function lineStarts(text: string): readonly number[] {
+  if (known.text === text) return known.starts
+  const starts = [0]
+  for (let at = text.indexOf('\n'); at >= 0; at = text.indexOf('\n', at + 1)) starts.push(at + 1)
+  known = { text, starts }
+  return starts
+}
+
+let known: { readonly text: string; readonly starts: readonly number[] } = { text: '', starts: [0] }
+
+/** The line of an offset, from 1. */
+function lineAt(starts: readonly number[], at: number): number {
+  let [low, high] = [0, starts.length]
+  while (high - low > 1) {
+    const middle = (low + high) >> 1
+    if ((starts[middle] ?? 0) <= at) low = middle
+    else high = middle
+  }
+  return low + 1
 }

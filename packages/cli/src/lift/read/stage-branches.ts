@@ -1,4 +1,4 @@
-import { isNode, type Node, nodesIn } from './parse.js'
+import { isNode, type Node, nodesIn, oncePerNode } from './parse.js'
 import { ownStage, stageAsked, stageTest } from './stage-tests.js'
 
 /** Where code has a value for one stage, beside those of others. */
@@ -36,11 +36,11 @@ export function stageBranch(node: Node, parents: readonly Node[], text: string):
 }
 
 /** `{ development: { … }, production: { … } }`; `default` counts for all others. */
-function isStageTable(node: Node): boolean {
+const isStageTable = oncePerNode((node) => {
   const keys = nodesIn(node.properties).map((each) => (each.type === 'ObjectProperty' ? propertyKey(each) : ''))
   const stages = keys.filter((key) => ownStage(key) !== undefined)
   return stages.length > 1 && keys.every((key) => ownStage(key) !== undefined || key === 'default')
-}
+})
 
 function propertyKey({ key }: Node): string {
   return isNode(key) ? String(key.name ?? key.value ?? '') : ''
