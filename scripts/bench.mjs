@@ -14,7 +14,7 @@ import { environment, scratch } from './stage.mjs'
 const startRuns = 61
 const readRuns = 25
 /** What two cores may take, of the time that each of them needs for a half. */
-const coresMost = 1.2
+const coresMost = 1.3
 
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)
 startUp()
