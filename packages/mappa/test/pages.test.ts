@@ -1,11 +1,11 @@
 // What a page may import, through Vite itself.
 import assert from 'node:assert/strict'
-import { existsSync, readdirSync, readFileSync, writeFileSync } from 'node:fs'
+import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { mappa } from 'mappa/vite'
 import { build, createLogger, createServer } from 'vite'
-import { project, until } from '../../../test/helpers.js'
+import { node, project, until } from '../../../test/helpers.js'
 
 const secret = 'heather-lime-bramble'
 
@@ -53,6 +53,151 @@ test('a page that imports what is the server’s is refused with the way it took
         !out.join('').includes(Buffer.from(`KEY=${secret}`).toString('base64').slice(4, 20)),
       what,
     )
+  }
+})
+
+/** What a page may read of its settings and its environment, and what comes of it; or why the build is refused. */
+const readings: readonly [code: string, expected: string | RegExp, head?: string][] = [
+  ['import.meta.env.PAGE', 'hello'],
+  ['import.meta.env?.PAGE + import.meta.env["PAGE"]', 'hellohello'],
+  ['(() => { const { PAGE: own, KEY: other = "no" } = { ...import.meta.env }; return own + other })()', 'hellono'],
+  ['(() => { const env = import.meta.env; return env.PAGE + Object.keys(env).includes("KEY") })()', 'hellofalse'],
+  ['import.meta.env.VITE_OTHER + String(import.meta.env.PROD)', 'undefinedtrue'],
+  ['process.env.PAGE + process.env["PAGE"]', 'hellohello'],
+  ['document.title', 'hello', '<title>%PAGE%</title>'],
+  ['own', 'hello', '<script>var own = "%PAGE%"</script>'],
+  ['(await import("virtual:mappa/settings")).PAGE', 'hello'],
+  ['await import("virtual:mappa/settings").then(({ PAGE }) => PAGE)', 'hello'],
+  ['import.meta.env.KEY', /KEY is secret and must stay on the server.*part\.js:1:\d+.*index\.html loads that/],
+  ['import.meta.env["PLACE"]', /PLACE stays on the server/],
+  ['(({ KEY }) => KEY)(import.meta.env) ?? "none"', 'none'],
+  ['(() => { const { PAGE, KEY } = import.meta.env; return PAGE + KEY })()', /KEY is secret/],
+  ['(() => { const env = import.meta.env; return env.KEY })()', /KEY is secret/],
+  ['import.meta.env.PAEG', /PAEG has no entry in the legend.*Write: PAGE/],
+  ['process.env.KEY', /KEY is secret/],
+  ['globalThis.process?.env?.PLACE', /PLACE stays on the server/],
+  ['1', /KEY is secret.*index\.html:1:\d+/, '<title>%KEY%</title>'],
+  ['(await import("virtual:mappa/settings")).KEY', /KEY is secret/],
+  ['await import("virtual:mappa/settings").then(({ KEY }) => KEY)', /KEY is secret/],
+  ['await import("virtual:mappa/settings").then((all) => JSON.stringify(all))', /takes all settings/],
+  ['JSON.stringify(await import("virtual:mappa/settings"))', /takes all settings/],
+  ['1\nexport * from "virtual:mappa/settings"', /takes all settings/],
+  ['1\nimport * as all from "virtual:mappa/settings"\nconsole.log(all.KEY)', /KEY is secret/],
+  ['1\nimport * as all from "virtual:mappa/settings"\nconsole.log(all)', /takes all settings/],
+  ['1\nimport all from "virtual:mappa/settings"\nconsole.log(all)', /takes all settings/],
+  ['1\nimport { PAGE, /* and */ KEY } from "virtual:mappa/settings"\nconsole.log(PAGE, KEY)', /KEY is secret/],
+  ['1\nimport { PAGEE } from "virtual:mappa/settings"\nconsole.log(PAGEE)', /PAGEE has no entry.*Write: PAGE/],
+]
+
+test('a page has what may reach it however it is read, and whatever else it reads is refused', async () => {
+  const wrong: unknown[] = []
+  for (const [code, expected, head] of readings) {
+    const root = pageProject(`globalThis.read = ${code}`, head)
+    const built = await build({
+      root,
+      logLevel: 'silent',
+      plugins: [mappa()],
+      build: { minify: false, target: 'esnext' },
+    }).then(
+      () => 'built',
+      (error: Error) => error.message.replace(/\s+/g, ' '),
+    )
+    if (typeof expected !== 'string' || built !== 'built') {
+      if (typeof expected === 'string' || !expected.test(built)) wrong.push({ code, built })
+      continue
+    }
+    const page = readFileSync(join(root, 'dist/index.html'), 'utf8')
+    const folder = join(root, 'dist/assets')
+    const [script = ''] = readdirSync(folder).filter((name) => name.startsWith('index'))
+    const run = `const document = { title: ${JSON.stringify(/<title>(.*)<\/title>/.exec(page)?.[1] ?? '')}, createElement: () => ({ relList: { supports: () => true } }), querySelectorAll: () => [], getElementsByTagName: () => [] }; globalThis.window = globalThis; ${/<script>(.*)<\/script>/.exec(page)?.[1] ?? ''};`
+    const file = join(root, 'run.mjs')
+    writeFileSync(
+      file,
+      `${run}\nglobalThis.document = document; globalThis.own = typeof own === 'undefined' ? '' : own; await import('./dist/assets/${script}'); console.log(globalThis.read)`,
+    )
+    const { stdout, stderr } = await node([file], { cwd: root })
+    if (!stdout.includes(expected)) wrong.push({ code, stdout, stderr: stderr.slice(0, 300) })
+    if (stdout.includes(secret)) wrong.push({ code, leaked: true })
+  }
+  assert.deepEqual(wrong, [])
+})
+
+const workers: Readonly<Record<string, string>> = {
+  'by its address': "new Worker(new URL('./worker.js', import.meta.url), { type: 'module' })",
+  'by an import': "import Own from './worker.js?worker'\nnew Own()",
+  'within the page': "import Own from './worker.js?worker&inline'\nnew Own()",
+  'of its own kind': "import Own from './worker.js?sharedworker'\nnew Own()",
+}
+
+test('workers have what pages have, and no plugin has to be named twice', async () => {
+  for (const [how, main] of Object.entries(workers)) {
+    for (const [taken, refusedWhy] of [['PAGE'], ['KEY', /KEY is secret and must stay on the server/]] as const) {
+      const root = pageProject(main)
+      writeFileSync(
+        join(root, 'worker.js'),
+        `import { ${taken} as own } from 'virtual:mappa/settings'\npostMessage([own, import.meta.env.${taken}, 'at work'])`,
+      )
+      const named = taken === 'PAGE' ? { worker: { plugins: () => [mappa()] } } : {}
+      const built = build({ root, logLevel: 'silent', plugins: [mappa()], ...named })
+      if (refusedWhy) {
+        await assert.rejects(built, refusedWhy, how)
+        continue
+      }
+      await built
+      const out = readdirSync(join(root, 'dist/assets')).map((name) =>
+        readFileSync(join(root, 'dist/assets', name), 'utf8'),
+      )
+      const code = out.join('').replace(/atob\(|[A-Za-z0-9+/=]{80,}/g, (text) => Buffer.from(text, 'base64').toString())
+      assert.match(code, /hello.{0,20}hello.{0,20}at work|\bat work/, how)
+      assert.equal(code.match(/hello/g)?.length, 2, how)
+    }
+  }
+})
+
+test('while it serves, what changes what a page may have is noticed at once', async () => {
+  const root = pageProject("import { PLACE } from 'virtual:mappa/settings'\nconsole.log(PLACE, import.meta.env.PAGE)")
+  const legendFile = join(root, 'mappa.legend.mjs')
+  const text = readFileSync(legendFile, 'utf8').replace(secret, 'meadow')
+  writeFileSync(legendFile, text)
+  const customLogger = createLogger('silent')
+  let said = ''
+  customLogger.error = (text) => {
+    said = text.replace(/\s+/g, ' ')
+  }
+  const server = await createServer({ root, customLogger, plugins: [mappa()], server: { port: 0 } })
+  const sent: string[] = []
+  const { hot } = server.environments.client
+  hot.send = (payload: { readonly type?: string }) => void sent.push(String(payload.type))
+  const taken = () =>
+    server.transformRequest('/part.js').then(
+      (result) => result?.code ?? '',
+      (error: Error) => error.message.replace(/\s+/g, ' '),
+    )
+  /** Writes a file, and waits for what the page is told. */
+  const change = async (file: string, text: string | undefined, told: string) => {
+    sent.length = 0
+    if (text === undefined) rmSync(join(root, file))
+    else writeFileSync(join(root, file), text)
+    await until(() => sent.includes(told), `${file}: ${told}, and was ${sent.join()}`)
+  }
+  try {
+    await server.listen()
+    assert.match(await taken(), /PLACE stays on the server/)
+    // The refusal's own remedy.
+    const open = text.replace("default: 'meadow'", "default: 'meadow', reach: 'browser'")
+    await change('mappa.legend.mjs', open, 'full-reload')
+    assert.match(await taken(), /"PAGE": "hello"/)
+    await change('mappa.legend.mjs', 'export default legend({', 'error')
+    assert.match(said, /does not compile: .*mappa\.legend\.mjs:1:2\d/)
+    await change('mappa.legend.mjs', open, 'full-reload')
+    await change('mappa.legend.mjs', undefined, 'error')
+    await change('mappa.legend.mjs', open, 'full-reload')
+    await change('.env', `PAGE=bye\nKEY=${secret}\n`, 'full-reload')
+    assert.match(await taken(), /"PAGE": "bye"/)
+    await change('mappa.legend.mjs', text, 'full-reload')
+    assert.match(await taken(), /PLACE stays on the server/)
+  } finally {
+    await server.close()
   }
 })
 

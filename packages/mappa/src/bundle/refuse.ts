@@ -5,6 +5,8 @@ import { nearest } from '../legend/nearest.js'
 import { textAt } from '../node/files.js'
 import type { Fault } from '../settle/faults.js'
 import { reachesBrowser } from './settings-module.js'
+import type { Suspicion } from './suspect.js'
+import { settingsId, takenFromEnv, takenFromProcess, takenSettings } from './taken.js'
 
 /** What Vite knows of modules. Asked only when an import is refused. */
 export interface ModuleGraph {
@@ -31,131 +33,123 @@ export async function refusedModule(id: string, why: string, graph: ModuleGraph)
   }
 }
 
-/** The parts of an ESTree node that are looked at here. */
-interface Node {
-  readonly type: string
-  readonly [key: string]: unknown
+/** A module as a builder hands it on: its id, its code, and whether it is of the project itself. */
+export interface ModuleText {
+  readonly id: string
+  readonly code: string
+  readonly isOwn: boolean
+  /** The program as ESTree; asked for only where the text alone does not do. */
+  readonly parse: () => unknown
 }
 
-/** Names that browser code takes from the settings module and may not have, each as a fault with its place. */
+/** Names that browser code takes and may not have, each as a fault with its place. */
 export async function refusedNames(
-  program: unknown,
-  id: string,
+  { id, code, isOwn, parse }: ModuleText,
   definition: Legend,
+  suspicion: Suspicion,
   graph: ModuleGraph,
 ): Promise<Fault[]> {
-  const entries = entriesOf(definition)
-  // Of import.meta.env, others may give names that the legend does not know.
-  const read = [...pageNames(program)].filter((name) => Object.hasOwn(entries, name))
-  const refused = [...new Set([...takenNames(program as Node), ...read])].filter((name) => {
-    const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
-    return !(entry && reachesBrowser(entry))
-  })
+  const [ofSettings, ofEnv, ofProcess] = [
+    suspicion.ofSettings(code),
+    suspicion.ofEnv(code, isOwn),
+    isOwn && suspicion.ofProcess(code),
+  ]
+  if (!ofSettings && !ofEnv && !ofProcess) return []
+  const program = parse()
+  const settings = ofSettings ? takenSettings(program) : nothing
+  const names = new Set([...settings.names].filter((name) => !suspicion.allows(name)))
+  // Of these, others may give names that the legend does not know.
+  for (const { names: read } of [
+    ...(ofEnv ? [takenFromEnv(program)] : []),
+    ...(ofProcess ? [takenFromProcess(program)] : []),
+  ])
+    for (const name of read) if (!suspicion.allows(name) && suspicion.concerns(name, isOwn)) names.add(name)
+  const refused = [...(settings.whole ? [wholeName] : []), ...names]
   if (refused.length === 0) return []
   const way = await wayTo(id, graph)
-  return refused.map((name): Fault => {
+  return refused.map((name) => refusal(name, id, definition, way, graph))
+}
+
+const nothing = { names: new Set<string>(), whole: false }
+/** What stands for all settings at once: no variable is called so. */
+const wholeName = '*'
+
+/** Names that a page itself asks for between percent signs and may not have, each as a fault with its place. */
+export function refusedInPage(html: string, id: string, definition: Legend, graph: ModuleGraph): Fault[] {
+  const entries = entriesOf(definition)
+  return [...html.matchAll(/%([A-Za-z_]\w*)%/g)].flatMap(({ 1: name = '', index }): Fault[] => {
     const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
-    const file = graph.nameOf(id)
-    const spot = takenSpot(id, file, name)
-    const fault = { name, layer: file, ...spot }
-    if (name === 'default')
-      return {
-        ...fault,
-        kind: 'server-only',
-        message: `${file} takes all settings into browser code, where only single names are allowed.`,
-        remedy: "Write: import { NAME } from 'virtual:mappa/settings'",
-      }
-    if (!entry) {
-      const near = nearest(name, Object.keys(entries))
-      return {
-        ...fault,
-        kind: 'undeclared',
-        message: `${name} has no entry in the legend, and ${file} takes it.`,
-        remedy: near ? `Write: ${near}` : 'Add an entry for it to the legend.',
-      }
-    }
-    const what = entry.secret ? 'is secret and must stay on the server' : 'stays on the server'
-    const away = entry.secret
-      ? 'Use it on the server, and let the page ask the server for what it needs.'
-      : "Use it on the server; or, if everyone may see it, write reach: 'browser' in its entry."
-    return {
-      ...fault,
-      kind: 'server-only',
-      message: `${name} ${what}, and ${file} takes it into browser code.`,
-      remedy: `${wayText(file, name, spot?.place.line, way, graph)} ${away}`,
-    }
+    if (!entry || reachesBrowser(entry)) return []
+    const { place, excerpt } = placed(html, graph.nameOf(id), index + 1, name.length)
+    return [{ ...refusal(name, id, definition, [], graph), place, excerpt }]
   })
 }
 
-/** Every name that a module takes from the settings module, in its order. */
-function* takenNames(program: Node): Generator<string> {
-  for (const statement of program.body as readonly Node[]) {
-    if ((statement.source as Node | null)?.value !== 'virtual:mappa/settings') continue
-    for (const specifier of (statement.specifiers ?? []) as readonly Node[]) {
-      if (specifier.type === 'ImportDefaultSpecifier') yield 'default'
-      else if (specifier.type === 'ImportNamespaceSpecifier') yield* membersOf(program, nameOf(specifier.local))
-      // Of `export { A as B } from`, the taken name is the local one.
-      else yield nameOf(specifier.type === 'ExportSpecifier' ? specifier.local : specifier.imported)
+/** Why browser code may not have a name, with the way that it took. */
+function refusal(name: string, id: string, definition: Legend, way: readonly Step[], graph: ModuleGraph): Fault {
+  const entries = entriesOf(definition)
+  const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
+  const file = graph.nameOf(id)
+  const spot = takenSpot(id, file, name)
+  if (name === wholeName)
+    return {
+      ...{ layer: file, ...spot },
+      kind: 'server-only',
+      message: `${file} takes all settings into browser code, where only single names are allowed.`,
+      remedy: "Write: import { NAME } from 'virtual:mappa/settings'",
+    }
+  const fault = { name, layer: file, ...spot }
+  if (!entry) {
+    const near = nearest(name, Object.keys(entries))
+    return {
+      ...fault,
+      kind: 'undeclared',
+      message: `${name} has no entry in the legend, and ${file} takes it.`,
+      remedy: near ? `Write: ${near}` : 'Add an entry for it to the legend.',
     }
   }
-}
-
-/** Names read from a namespace: `settings.NAME`. */
-function membersOf(program: Node, namespace: string): Generator<string> {
-  return membersWhere(program, ({ type, ...node }) => type === 'Identifier' && nameOf(node) === namespace)
-}
-
-/** Names read from `import.meta.env`. */
-export function pageNames(program: unknown): Generator<string> {
-  return membersWhere(
-    program as Node,
-    ({ type, object, property }) =>
-      type === 'MemberExpression' && (object as Node).type === 'MetaProperty' && nameOf(property) === 'env',
-  )
-}
-
-/** Names of the members that are read of what `isIt` recognises. */
-function* membersWhere(program: Node, isIt: (object: Node) => boolean): Generator<string> {
-  const open: unknown[] = [program]
-  while (open.length > 0) {
-    const node = open.pop()
-    if (typeof node !== 'object' || node === null) continue
-    const { type, object, property, computed } = node as Node
-    const isMember = type === 'MemberExpression' && isIt(object as Node)
-    if (isMember && !computed) yield nameOf(property)
-    else if (isMember && typeof (property as Node).value === 'string') yield (property as Node).value as string
-    open.push(...Object.values(node))
+  const what = entry.secret ? 'is secret and must stay on the server' : 'stays on the server'
+  const away = entry.secret
+    ? 'Use it on the server, and let the page ask the server for what it needs.'
+    : "Use it on the server; or, if everyone may see it, write reach: 'browser' in its entry."
+  return {
+    ...fault,
+    kind: 'server-only',
+    message: `${name} ${what}, and ${file} takes it into browser code.`,
+    remedy: `${wayText(file, name, spot?.place.line, way, graph)} ${away}`,
   }
-}
-
-function nameOf(node: unknown): string {
-  const { name, value } = node as { name?: string; value?: string }
-  return name ?? value ?? ''
 }
 
 /** Where a name is taken, in the file as a person wrote it: what Vite hands on has other lines. */
 function takenSpot(id: string, file: string, name: string): Required<Pick<Fault, 'place' | 'excerpt'>> | undefined {
   const text = sourceOf(id)
+  const whole = name === wholeName
+  const word = name.replace(/[^\w]/g, '\\$&')
   const statement = /(?:import|export)\b[^;'"`]*?from\s*(['"])virtual:mappa\/settings\1/g
-  for (const match of text.matchAll(statement)) {
-    const at = match[0].search(name === 'default' ? /(?<=import\s+)\w/ : new RegExp(`\\b${name}\\b`))
-    const start = (match.index ?? 0) + (at < 0 ? 0 : at)
-    if (at < 0 && !/\*\s*as\b/.test(match[0])) continue
-    const { line, column } = new LineIndex(text).at(start)
-    const length = at < 0 ? 'import'.length : name === 'default' ? 1 : name.length
-    return placed(text, file, line, column, length)
+  for (const { 0: found, index } of text.matchAll(statement)) {
+    const at = whole ? (/\{/.test(found) ? -1 : 0) : found.search(new RegExp(`(?<![\\w$])${word}(?![\\w$])`))
+    if (at >= 0) return placed(text, file, index + at, whole ? found.length : name.length)
   }
-  const read = new RegExp(`(?<=\\bimport\\.meta\\.env\\s*\\??\\.\\s*|\\bimport\\.meta\\.env\\[['"])${name}\\b`).exec(
+  if (whole) {
+    const [at, length] = [text.search(/virtual:mappa\/settings/), settingsId.length]
+    return at < 0 ? undefined : placed(text, file, at, length)
+  }
+  // Where the environment or the settings are taken apart, or called otherwise, the name stands somewhere behind.
+  const known = /\bimport\s*\.\s*meta\b|\bprocess\b|virtual:mappa\/settings/.exec(text)?.index ?? 0
+  const direct = new RegExp(`(?<=\\benv\\s*(?:\\??\\.\\s*|(?:\\?\\.)?\\[\\s*['"\`]))${word}(?![\\w$])`).exec(
     text,
-  )
-  if (!read) return undefined
-  const { line, column } = new LineIndex(text).at(read.index)
-  return placed(text, file, line, column, name.length)
+  )?.index
+  const other = () => [...text.matchAll(new RegExp(`(?<![\\w$])${word}(?![\\w$])`, 'g'))].map(({ index }) => index)
+  const at = direct ?? other().sort((a, b) => Math.abs(a - known) - Math.abs(b - known))[0]
+  return at === undefined ? undefined : placed(text, file, at, name.length)
 }
 
-function placed(text: string, file: string, line: number, column: number, length: number) {
-  const excerpt = { text: text.split(/\r?\n/)[line - 1] ?? '', start: column - 1, end: column - 1 + length }
-  return { place: { file, line, column, endColumn: column + length }, excerpt }
+function placed(text: string, file: string, at: number, length: number) {
+  const { line, column } = new LineIndex(text).at(at)
+  const lineText = text.split(/\r?\n/)[line - 1] ?? ''
+  const end = Math.min(column - 1 + length, Math.max(lineText.length, column))
+  const excerpt = { text: lineText, start: column - 1, end }
+  return { place: { file, line, column, endColumn: end + 1 }, excerpt }
 }
 
 /** One import on the way from a page to a module. */
@@ -184,7 +178,7 @@ async function wayTo(id: string, graph: ModuleGraph): Promise<Step[]> {
 
 /** What a module imports, or a page loads, with the lines. Found in the text, since it may be of any language. */
 function importsIn(text: string): { path: string; line: number }[] {
-  const imports = /(?:\bfrom|\bimport\s*\(?|<script\b[^>]*\bsrc\s*=)\s*(['"])([^'"\n]+)\1/g
+  const imports = /(?:\bfrom|\bimport\s*\(?|\bnew\s+URL\s*\(|<script\b[^>]*\bsrc\s*=)\s*(['"])([^'"\n]+)\1/g
   const lines = new LineIndex(text)
   return [...text.matchAll(imports)].map((match) => ({
     path: match[2] as string,

@@ -15,14 +15,10 @@ export function browserModule(definition: Legend, { settings }: Survey): string 
   return `${lines.join('\n')}\n`
 }
 
-/** What stands for `import.meta.env.NAME` in browser code: the texts of those names that may reach it. */
-export function pageTexts(definition: Legend, { texts }: Survey, names: Iterable<string>): Record<string, string> {
-  const entries = new Map(Object.entries(entriesOf(definition)))
-  const open = [...names].filter((name) => {
-    const entry = entries.get(name)
-    return entry !== undefined && reachesBrowser(entry)
-  })
-  return Object.fromEntries(open.map((name) => [`import.meta.env.${name}`, literal(texts.get(name))]))
+/** The texts of the variables that may reach a browser, as code; `undefined` for one that has none. */
+export function pageTexts(definition: Legend, { texts }: Survey): ReadonlyMap<string, string> {
+  const open = Object.entries(entriesOf(definition)).filter(([, entry]) => reachesBrowser(entry))
+  return new Map(open.map(([name]) => [name, literal(texts.get(name))]))
 }
 
 /** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */

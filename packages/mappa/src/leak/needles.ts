@@ -27,8 +27,8 @@ interface Bucket<Name> {
  */
 export class Needles<Name = string> {
   readonly #buckets = new Map<string, Bucket<Name>>()
-  /** Which pairs of first signs there are: one look tells that nothing begins here. */
-  readonly #first = new Uint8Array(1 << 16)
+  /** How far on, by the last three of eight signs, something can begin at the earliest (Wu and Manber, 1994). */
+  #shifts: Uint8Array | undefined
 
   get isEmpty(): boolean {
     return this.#buckets.size === 0
@@ -50,7 +50,12 @@ export class Needles<Name = string> {
     if (!bucket) {
       bucket = { lengths: [], pieces: new Map() }
       this.#buckets.set(key, bucket)
-      this.#first[pairAt(piece, 0)] = 1
+      // Many a survey knows no secret.
+      this.#shifts ??= new Uint8Array(1 << shiftBits).fill(keyLength - 2)
+      for (let at = 0; at + 3 <= keyLength; at++) {
+        const slot = tripleAt(piece, at)
+        this.#shifts[slot] = Math.min(this.#shifts[slot] as number, keyLength - 3 - at)
+      }
     }
     if (bucket.pieces.has(piece)) return
     bucket.pieces.set(piece, name)
@@ -61,9 +66,14 @@ export class Needles<Name = string> {
   /** Every place of a known text, in order; what overlaps or touches, and is of one name, is one. */
   in(text: string): TextFound<Name>[] {
     const found: TextFound<Name>[] = []
-    if (this.isEmpty) return found
+    const shifts = this.#shifts
+    if (!shifts) return found
     for (let at = 0; at + keyLength <= text.length; at++) {
-      if (this.#first[pairAt(text, at)] === 0) continue
+      const shift = shifts[tripleAt(text, at + keyLength - 3)] as number
+      if (shift > 0) {
+        at += shift - 1
+        continue
+      }
       const bucket = this.#buckets.get(text.slice(at, at + keyLength))
       const length = bucket?.lengths.find((each) => bucket.pieces.has(text.slice(at, at + each)))
       if (!bucket || length === undefined) continue
@@ -82,6 +92,11 @@ export class Needles<Name = string> {
   }
 }
 
-function pairAt(text: string, at: number): number {
-  return ((text.charCodeAt(at) * 31) ^ (text.charCodeAt(at + 1) * 257)) & 0xffff
+/** Of so many bits are the numbers that stand for three signs. */
+const shiftBits = 18
+
+function tripleAt(text: string, at: number): number {
+  return (
+    (text.charCodeAt(at) ^ (text.charCodeAt(at + 1) << 5) ^ (text.charCodeAt(at + 2) << 10)) & ((1 << shiftBits) - 1)
+  )
 }

@@ -1,8 +1,9 @@
-import type { Plugin } from 'vite'
+import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
 import { leaksIn } from '../bundle/leaks.js'
-import { refusedModule } from '../bundle/refuse.js'
+import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { browserModule, serverModule } from '../bundle/settings-module.js'
-import { graphOf, refusedAssets, refusedIn, withPageTexts } from './page.js'
+import { withPercentNames } from './fill.js'
+import { graphOf, isOwnModule, refusedAssets } from './page.js'
 import { denyFiles, nameStage, watchProject } from './serve.js'
 import { resolvedModule, Session, serverEntries } from './session.js'
 
@@ -34,12 +35,13 @@ const noPrefix = 'mappa='
  */
 export function mappa(options: MappaPluginOptions = {}): Plugin {
   let session: Session
+  const hooks = hooksFor(() => session)
   return {
     name: 'mappa',
     // Before the others, a component or a page is no JavaScript yet.
     enforce: 'post',
 
-    config(config, { command }) {
+    async config(config, { command, isPreview }) {
       // Assigned, not returned: what is returned is merged with the user's own, and prefixes would add up.
       config.envDir = false
       config.envPrefix = noPrefix
@@ -51,12 +53,22 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         ...serverEntries.map((each) => `mappa/${each}`),
       ]
       session = new Session(config, options, command)
+      // A build that bundles workers does so with plugins of their own.
+      const { plugins } = (config.worker ??= {})
+      config.worker.plugins = () => [
+        ...withoutMappa(plugins?.() ?? []),
+        { name: 'mappa:bundle', enforce: 'post', ...hooks },
+      ]
+      if (command !== 'build' || isPreview) return
+      await session.project.read()
+      // A build that goes on when a file changes puts other values in later.
+      if (config.build?.watch || !session.project.sound) return
+      session.defineIn((config.define ??= {}))
+      narrow(hooks, session)
     },
 
-    async configResolved() {
-      if (session.command !== 'build') return
-      await session.project.read()
-      session.stopOnFaults()
+    configResolved() {
+      if (session.command === 'build') session.stopOnFaults()
     },
 
     async buildStart() {
@@ -65,70 +77,23 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       if (this.meta.watchMode) await session.project.read()
       session.stopOnFaults()
       for (const file of session.project.files) this.addWatchFile(file)
+      for (const notice of session.newNotices()) this.info(notice)
     },
 
-    resolveId: {
-      filter: { id: /^virtual:mappa\/settings$/ },
-      handler: () => resolvedModule,
-    },
+    ...hooks,
 
-    load: {
-      // Before whatever gives a file's text to a page.
+    transformIndexHtml: {
+      // Before Vite puts anything there.
       order: 'pre',
-      async handler(id) {
-        if (id !== resolvedModule) {
-          if (this.environment.config.consumer !== 'client') return
-          const why = session.keptFromPages(id)
-          if (why === undefined) return
-          const { input } = this.environment.config.build.rolldownOptions
-          const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
-          const fault = await refusedModule(id, why, graphOf(session, input, resolve))
-          this.error({ message: session.report([fault]), stack: '' })
-        }
+      handler(html, { filename }) {
         const { sound } = session.project
-        if (!sound) throw session.error()
-        const { definition, legendPath, survey } = sound
-        if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
-        const servedAt = session.command === 'serve' ? session.project.root : undefined
-        return serverModule(definition, legendPath, survey.stage.name, servedAt)
-      },
-    },
-
-    transform: {
-      // What was asked for with new URL is put in, or called by another name, by now.
-      filter: {
-        code: /virtual:mappa\/settings|import\.meta\.env|data:|__VITE_ASSET__|new URL/,
-        id: { exclude: /^\0/ },
-      },
-      async handler(code, id) {
-        if (!session.project.sound) return
-        const program = this.parse(code)
-        const { consumer, build } = this.environment.config
-        if (consumer === 'client') {
-          const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
-          const { input } = build.rolldownOptions
-          const assets = await refusedAssets(session, id, graphOf(session, input, resolve))
-          const faults = [...assets, ...(await refusedIn(session, program, id, input, resolve))]
-          if (faults.length > 0) this.error({ message: session.report(faults), stack: '' })
-        }
-        // On a server, too: a page that it renders must be the one that the browser goes on with.
-        return withPageTexts(session, program, code, id)
-      },
-    },
-
-    generateBundle: {
-      // Behind all that adds or changes a file.
-      order: 'post',
-      handler(_, bundle) {
-        const { sound } = session.project
-        if (!sound || this.environment.config.consumer !== 'client') return
-        const outputs = Object.values(bundle).map((each) =>
-          each.type === 'asset'
-            ? { name: each.fileName, content: each.source }
-            : { name: each.fileName, content: each.code, map: each.map?.toString() },
-        )
-        const leaks = leaksIn(outputs, sound.survey)
-        if (leaks.length > 0) this.error({ message: session.report(leaks), stack: '' })
+        if (!sound) return html
+        const graph = graphOf(session, undefined, async () => undefined)
+        const faults = refusedInPage(html, filename, sound.definition, graph)
+        if (faults.length > 0) throw session.errorOf(faults)
+        const page = withPercentNames(html, session.texts)
+        session.pages ||= page !== html
+        return page
       },
     },
 
@@ -138,7 +103,123 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       nameStage(session, server)
       denyFiles(session, server)
       watchProject(session, server)
+      for (const notice of session.newNotices()) server.config.logger.info(notice, { timestamp: true })
       session.started = true
     },
   }
+}
+
+/** Plugins without this one, which somebody may have named for workers, too. */
+function withoutMappa(plugins: readonly PluginOption[]): readonly PluginOption[] {
+  return plugins.filter((each) => !(each && 'name' in each && each.name === 'mappa'))
+}
+
+/** Has the bundler itself tell which modules are looked at: to be asked about each costs as much as bundling it. */
+function narrow({ load, transform }: Hooks, session: Session): void {
+  load.filter = { id: session.concerningIds() }
+  transform.filter = {
+    code: { include: [...session.suspicion.patterns(), /data:|__VITE_ASSET__|new URL/] },
+    id: { exclude: /^\0/ },
+  }
+}
+
+/** Those of the plugin's hooks that are objects, whose filters come to be known later. */
+type Hooks = {
+  readonly [Name in 'resolveId' | 'load' | 'transform' | 'generateBundle']: Extract<
+    NonNullable<Plugin[Name]>,
+    { readonly handler: unknown }
+  >
+}
+
+/** What is done for each module and each bundle, whoever bundles it. */
+function hooksFor(session: () => Session): Hooks {
+  return {
+    resolveId: {
+      filter: { id: /^virtual:mappa\/settings$/ },
+      handler: () => resolvedModule,
+    },
+
+    load: {
+      // Before whatever gives a file's text to a page.
+      order: 'pre',
+      async handler(id) {
+        const own = session()
+        if (id !== resolvedModule) {
+          if (this.environment.config.consumer !== 'client') return
+          const why = own.keptFromPages(id)
+          if (why === undefined) return
+          const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
+          const fault = await refusedModule(id, why, graphOf(own, inputOf(this.environment.config), resolve))
+          this.error({ message: own.report([fault]), stack: '' })
+        }
+        const { sound } = own.project
+        if (!sound) throw own.error()
+        const { definition, legendPath, survey } = sound
+        if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
+        const servedAt = own.command === 'serve' ? own.project.root : undefined
+        return serverModule(definition, legendPath, survey.stage.name, servedAt)
+      },
+    },
+
+    transform: {
+      // What was asked for with new URL is put in, or called by another name, by now.
+      filter: {
+        code: /virtual:mappa\/settings|import\s*\.\s*meta\s*\??\.\s*env|process[\s\S]{0,40}env|data:|__VITE_ASSET__|new URL/,
+        id: { exclude: /^\0/ },
+      },
+      async handler(code, id) {
+        const own = session()
+        const { sound } = own.project
+        if (!sound) return
+        const isClient = this.environment.config.consumer === 'client'
+        // Whether it may have what it takes is asked again when the legend changes.
+        if (own.command === 'serve') own.filled.add(id)
+        let program: unknown
+        const parse = () => {
+          program ??= this.parse(code)
+          return program
+        }
+        const module = { id, code, isOwn: isOwnModule(id), parse }
+        if (isClient) {
+          const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
+          const graph = graphOf(own, inputOf(this.environment.config), resolve)
+          const faults = [
+            ...(await refusedAssets(own, id, code, graph)),
+            ...(await refusedNames(module, sound.definition, own.suspicion, graph)),
+          ]
+          if (faults.length > 0) this.error({ message: own.report(faults), stack: '' })
+        }
+        // On a server, too: a page that it renders must be the one that the browser goes on with.
+        const text = own.filledIn(module, isClient)
+        return text === undefined ? undefined : { code: text, map: null }
+      },
+    },
+
+    generateBundle: {
+      // Behind all that adds or changes a file.
+      order: 'post',
+      handler(_, bundle) {
+        const own = session()
+        const { sound } = own.project
+        if (!sound || this.environment.config.consumer !== 'client') return
+        const outputs = Object.values(bundle).map((each) =>
+          each.type === 'asset'
+            ? { name: each.fileName, content: each.source }
+            : { name: each.fileName, content: each.code, map: each.map ? mapTexts(each.map) : undefined },
+        )
+        const leaks = leaksIn(outputs, sound.survey)
+        if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
+      },
+    },
+  }
+}
+
+/** What a source map holds of the files that it was made of; the rest of it is places. */
+function mapTexts({ sources, sourcesContent = [], names }: Rolldown.SourceMap): string {
+  return [...sources, ...sourcesContent, ...names].join('\n')
+}
+
+/** What a page begins with; the older Vite calls it by its bundler's name. */
+function inputOf({ build }: { readonly build: ResolvedConfig['build'] }): Rolldown.InputOption | undefined {
+  return (build.rolldownOptions ?? build.rollupOptions)?.input
 }

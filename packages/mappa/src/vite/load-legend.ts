@@ -1,7 +1,9 @@
 import type { Plugin } from 'vite'
 import type { LoadLegend } from '../bundle/project.js'
+import { LineIndex } from '../format/line-index.js'
 import { createRequire, path } from '../node/builtins.js'
-import { failedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
+import { textAt } from '../node/files.js'
+import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
 import { legendAbove } from '../node/root.js'
 
 /** Through Vite itself, which knows TypeScript, and does not keep what it loaded before; CommonJS through Node. */
@@ -20,6 +22,8 @@ export const loadLegend: LoadLegend = async (directory, file) => {
   const legendPath = path.join(directory, file)
   if (file.endsWith('.json')) return { loaded: loadLegendFile(legendPath), dependencies: [] }
   if (file.endsWith('.cjs')) return loadAnew(legendPath)
+  const alone = await loadAlone(legendPath, file)
+  if (alone) return alone
   try {
     const { runnerImport } = await import('vite')
     const { module, dependencies } = await runnerImport<unknown>(legendPath, {
@@ -37,8 +41,67 @@ export const loadLegend: LoadLegend = async (directory, file) => {
     // In a package that does not say otherwise, Node takes it for CommonJS.
     const asNode = file.endsWith('.js') ? loadAnew(legendPath) : undefined
     if (asNode && 'definition' in asNode.loaded) return asNode
-    return { loaded: failedLegend(file, cause), dependencies: [] }
+    return { loaded: (await syntaxFault(legendPath, file)) ?? failedLegend(file, cause), dependencies: [] }
   }
+}
+
+/** Where a legend does not parse, if that is what is wrong with it; Vite 7 has no parser that tells. */
+async function syntaxFault(legendPath: string, file: string): Promise<LoadedLegend | undefined> {
+  const vite = await import('vite')
+  const text = textAt(legendPath)
+  if (text === undefined || !('parseSync' in vite)) return undefined
+  const [error] = vite.parseSync(file, text).errors
+  const [label] = error?.labels ?? []
+  if (!error) return undefined
+  const fault = legendFault(file, `${file} does not compile: ${error.message}`, 'Fix the line above.')
+  if (!label) return { fault }
+  // Offsets are of UTF-16 code units, the end of a line counts as one.
+  const { line, column } = new LineIndex(text).at(Math.min(label.start, Math.max(text.trimEnd().length - 1, 0)))
+  const lineText = text.split(/\r?\n/)[line - 1] ?? ''
+  const end = Math.min(column + Math.max(label.end - label.start, 1) - 1, Math.max(lineText.length, column))
+  const place = { file, line, column, endColumn: end + 1 }
+  return { fault: { ...fault, place, excerpt: { text: lineText, start: column - 1, end } } }
+}
+
+/** What a legend that stands alone may import, and where that is. */
+const ownImports: Readonly<Record<string, string>> = { mappa: './index.mjs', 'mappa/legend': './legend.mjs' }
+
+/**
+ * A legend that imports nothing but the library, as most do: a server of Vite's own to run it in would take longer than all
+ * the rest. Undefined for any other, and for one that is wrong, of which Vite knows more to say.
+ */
+async function loadAlone(legendPath: string, file: string): Promise<Awaited<ReturnType<LoadLegend>> | undefined> {
+  try {
+    const { parseAst, ...vite } = await import('vite')
+    const text = textAt(legendPath) ?? ''
+    const isTyped = /\.m?ts$/.test(file)
+    // Vite 7 has no Oxc.
+    const strip = async () =>
+      'transformWithOxc' in vite
+        ? await vite.transformWithOxc(text, legendPath, { lang: 'ts', tsconfig: false })
+        : await (vite as unknown as ViteWithEsbuild).transformWithEsbuild(text, legendPath, { loader: 'ts' })
+    let { code } = isTyped ? await strip() : { code: text }
+    const sources: { value: string; start: number; end: number }[] = []
+    for (const statement of parseAst(code).body) {
+      if (!('source' in statement) || !statement.source) continue
+      const { value, start, end } = statement.source as unknown as { value: string; start: number; end: number }
+      if (!Object.hasOwn(ownImports, value)) return undefined
+      sources.push({ value, start, end })
+    }
+    if (/\bimport\s*[(.]|\brequire\b|\bexports\b/.test(code)) return undefined
+    for (const { value, start, end } of sources.reverse()) {
+      const address = new URL(ownImports[value] as string, import.meta.url).href
+      code = code.slice(0, start) + JSON.stringify(address) + code.slice(end)
+    }
+    const loaded = legendOf(await import(`data:text/javascript,${encodeURIComponent(code)}`), file)
+    return 'definition' in loaded ? { loaded, dependencies: [] } : undefined
+  } catch {
+    return undefined
+  }
+}
+
+interface ViteWithEsbuild {
+  transformWithEsbuild(code: string, path: string, options: { loader: 'ts' }): Promise<{ code: string }>
 }
 
 /** What Node loads from CommonJS, and from which files; those of the project are read again each time. */

@@ -1,5 +1,5 @@
 import type { ViteDevServer } from 'vite'
-import { path } from '../node/builtins.js'
+import { fs, path } from '../node/builtins.js'
 import { realOf } from '../node/files.js'
 import { changesBetween } from '../settle/changes.js'
 import { nameHere } from './build-stage.js'
@@ -40,24 +40,48 @@ function askedFor(url: string): readonly string[] {
   }
 }
 
+/** What watches files tells one change of a file in this time. Milliseconds. */
+const secondLookAfter = 100
+
 /** Reads the settings again whenever a file of theirs changes, as long as the server runs. */
 export function watchProject(session: Session, server: ViteDevServer): void {
   const { project } = session
-  const watch = () => server.watcher.add([...project.files])
+  // A legend that is away for a while is waited for, so no file is forgotten.
+  const watched = new Set<string>()
+  const watch = () => {
+    for (const file of project.files) watched.add(file)
+    server.watcher.add([...watched])
+  }
   watch()
-  const changed = async (file: string) => {
-    if (!project.files.includes(path.resolve(file))) return
+  const stamps = () =>
+    [...watched].map((file) => {
+      const { mtimeMs, size } = fs.statSync(file, { throwIfNoEntry: false }) ?? {}
+      return `${mtimeMs} ${size}`
+    })
+  const read = async () => {
+    const before = stamps().join()
     await reload(session, server)
     watch()
+    // A second change soon after the first is not told.
+    setTimeout(() => {
+      if (stamps().join() !== before) void read()
+    }, secondLookAfter).unref()
+  }
+  const changed = async (file: string) => {
+    if (watched.has(path.resolve(file))) await read()
   }
   for (const event of ['change', 'add', 'unlink'] as const) server.watcher.on(event, changed)
 }
 
-/** Reads the settings again, says what changed, and reloads the page; with faults it stays as it is, and they are shown. */
+/**
+ * Reads the settings again and says what changed. With faults the page stays as it is, and they are shown. New values come
+ * as an update of the modules that hold them, which a framework may take in with all state kept; what a page may have at
+ * all, and what it says itself, takes a reload; and of what only the server has it need not know.
+ */
 async function reload(session: Session, server: ViteDevServer): Promise<void> {
   const { project, filled } = session
   const before = project.survey
-  const beforeFaults = project.faults.length
+  const [reachBefore, valuesBefore, wasFaulty] = [session.reach, session.values, project.faults.length > 0]
   await project.read()
   const { logger } = server.config
   const client = server.environments.client
@@ -67,13 +91,21 @@ async function reload(session: Session, server: ViteDevServer): Promise<void> {
     client?.hot.send({ type: 'error', err: { message, stack: '', plugin: 'mappa' } })
     return
   }
-  const changes = changesBetween(before, project.survey)
-  if (changes.length === 0 && beforeFaults === 0) return
-  for (const change of changes) logger.info(change.message, { timestamp: true })
+  for (const notice of session.newNotices()) logger.info(notice, { timestamp: true })
+  for (const change of changesBetween(before, project.survey)) logger.info(change.message, { timestamp: true })
   for (const { moduleGraph } of Object.values(server.environments))
     for (const id of filled) {
       const module = moduleGraph.getModuleById(id)
       if (module) moduleGraph.invalidateModule(module)
     }
-  client?.hot.send({ type: 'full-reload' })
+  if (!client) return
+  if (wasFaulty || reachBefore !== session.reach || (session.pages && valuesBefore !== session.values)) {
+    client.hot.send({ type: 'full-reload' })
+    return
+  }
+  if (valuesBefore === session.values) return
+  for (const id of filled) {
+    const module = client.moduleGraph.getModuleById(id)
+    if (module) await client.reloadModule(module)
+  }
 }

@@ -1,11 +1,16 @@
 import { BundleProject } from '../bundle/project.js'
+import type { ModuleText } from '../bundle/refuse.js'
 import { bundleReport } from '../bundle/report.js'
-import type { BuildCommand } from '../bundle/settings-module.js'
+import { type BuildCommand, browserModule, pageTexts } from '../bundle/settings-module.js'
+import { Suspicion } from '../bundle/suspect.js'
+import type { Legend } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
 import { realOf } from '../node/files.js'
 import { directoryOf } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
+import type { Survey } from '../settle/survey.js'
 import { chooseBuildStage } from './build-stage.js'
+import { withEnv, withTexts } from './fill.js'
 import { loadLegend } from './load-legend.js'
 
 /** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
@@ -31,6 +36,14 @@ export class Session {
   readonly filled = new Set([resolvedModule])
   /** Whether a page is served already. */
   started = false
+  /** Whether pages themselves have values put in. */
+  pages = false
+  /** Whether the bundler puts texts in by itself. */
+  #defined = false
+  #of:
+    | { readonly survey: Survey; readonly texts: ReadonlyMap<string, string>; readonly suspicion: Suspicion }
+    | undefined
+  readonly #told = new Set<string>()
 
   constructor(
     { root = '.', mode }: { readonly root?: string | undefined; readonly mode?: string | undefined },
@@ -43,6 +56,66 @@ export class Session {
     this.project = new BundleProject(this.pageRoot, told.root, stage, command, loadLegend)
   }
 
+  /** What is worked out once for each time the settings are read. */
+  get #known() {
+    const { sound } = this.project
+    if (sound && this.#of?.survey !== sound.survey) {
+      const { definition, survey } = sound
+      this.#of = { survey, texts: pageTexts(definition, survey), suspicion: new Suspicion(definition) }
+    }
+    return this.#of
+  }
+
+  /** The texts that a page may have, as code. */
+  get texts(): ReadonlyMap<string, string> {
+    return this.#known?.texts ?? new Map()
+  }
+
+  get suspicion(): Suspicion {
+    return this.#known?.suspicion ?? new Suspicion({ entries: {} } as Legend)
+  }
+
+  /** What a page may have at all, to be compared with what it was. */
+  get reach(): string {
+    const { definition } = this.project.sound ?? {}
+    return JSON.stringify([[...this.texts.keys()], Object.keys(definition?.entries ?? {})])
+  }
+
+  /** What a page has, to be compared with what it had: values, and the texts that they were read from. */
+  get values(): string {
+    const { sound } = this.project
+    return sound ? browserModule(sound.definition, sound.survey) + JSON.stringify([...this.texts]) : ''
+  }
+
+  /** Has the bundler put in what stands for `import.meta.env.NAME`, which costs no time. */
+  defineIn(define: Record<string, unknown>): void {
+    for (const [name, text] of this.texts) define[`import.meta.env.${name}`] = text
+    this.#defined = true
+  }
+
+  /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
+  filledIn({ code, isOwn, parse }: ModuleText, isClient: boolean): string | undefined {
+    let text = code
+    const readsEnv = !this.#defined && /\bimport\s*\.\s*meta\s*\??\.\s*env\b/.test(code)
+    if (isClient && isOwn && this.suspicion.ofProcess(code)) text = withTexts(parse(), code, 'process', this.texts)
+    if (readsEnv && this.command === 'serve') text = withEnv(text, this.texts)
+    // A module that reads both is of a test runner rather than of a page.
+    else if (readsEnv && text === code) text = withTexts(parse(), code, 'import.meta', this.texts)
+    return text === code ? undefined : text
+  }
+
+  /** Notices that were not told yet, a line each. */
+  newNotices(): string[] {
+    const { survey } = this.project
+    const lines = survey.notices.map(({ message, place, layer }) => {
+      const where = place ? `${place.file}:${place.line}: ` : layer ? `${layer}: ` : ''
+      return `Notice: ${where}${message}`
+    })
+    const fresh = lines.filter((line) => !this.#told.has(line))
+    for (const line of fresh) this.#told.add(line)
+    return fresh
+  }
+
   /** Why a module, or the text of a file, may not get into a page; undefined for one that may. */
   keptFromPages(id: string): string | undefined {
     const file = path.resolve(id.split('?', 1)[0] as string)
@@ -52,6 +125,19 @@ export class Session {
       return 'is the legend, with the defaults of the server in it'
     const own = serverEntries.some((name) => file === path.join(ownFolder, `${name}.mjs`))
     return own ? 'reads the settings of the server' : undefined
+  }
+
+  /** The ids of what `keptFromPages` and the settings module are asked about, for a builder's own filter. */
+  concerningIds(): RegExp {
+    const { legendPath, definition } = this.project
+    const folders = legendPath === undefined ? [] : [definition?.directories ?? []].flat()
+    const kept = [
+      ...(legendPath === undefined ? [] : [realOf(legendPath)]),
+      ...folders.map((each) => realOf(path.resolve(path.dirname(legendPath as string), each)) + path.sep),
+      ...serverEntries.map((name) => path.join(ownFolder, `${name}.mjs`)),
+    ]
+    const asText = kept.map((each) => each.replace(/[^\w]/g, '\\$&').replace(/\\[\\/]/g, '[\\\\/]'))
+    return new RegExp(`^\\0virtual:mappa|(?:^|[\\\\/])\\.env[^\\\\/]*$|^(?:${asText.join('|')})`)
   }
 
   /** Whether a file lies in a directory of one-value files that the legend names. */
@@ -80,7 +166,11 @@ export class Session {
 
   /** The report is the whole message: where in Vite it was raised helps nobody. */
   error(): Error {
-    const error = new Error(this.report(this.project.faults))
+    return this.errorOf(this.project.faults)
+  }
+
+  errorOf(faults: readonly Fault[]): Error {
+    const error = new Error(this.report(faults))
     // Vite prints the stack; without a line that starts so, it would put brackets around it.
     error.stack = `${error.message}\n    at mappa, the plugin for Vite`
     return error

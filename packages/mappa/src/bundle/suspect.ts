@@ -1,0 +1,93 @@
+import type { Legend } from '../legend/legend.js'
+import { entriesOf } from '../legend/legend.js'
+import { SlipIndex } from '../legend/slip-index.js'
+import { otherThan } from './other-than.js'
+import { reachesBrowser } from './settings-module.js'
+
+/** What bundlers put into `import.meta.env` themselves. */
+const bundlerNames: ReadonlySet<string> = new Set(['MODE', 'DEV', 'PROD', 'SSR', 'BASE_URL', 'LEGACY'])
+
+/** What the text of a module says without its being parsed, which for all modules would double the time of a build. */
+export class Suspicion {
+  readonly #allowed = new Set<string>()
+  readonly #refused = new Set<string>()
+  readonly #slips: SlipIndex
+
+  constructor(definition: Legend) {
+    for (const [name, entry] of Object.entries(entriesOf(definition)))
+      (reachesBrowser(entry) ? this.#allowed : this.#refused).add(name)
+    this.#slips = new SlipIndex([...this.#allowed, ...this.#refused])
+  }
+
+  /**
+   * Patterns of which the code of a module holds one where a question below is answered with yes: for a builder's own
+   * search, since asking for each module costs as much as bundling it. Undefined where there are too many names for one.
+   */
+  patterns(): readonly RegExp[] {
+    const names = [...this.#allowed].filter((name) => /^\w+$/.test(name))
+    if (names.join('').length > patternNamesMax) return [/virtual:mappa\/settings/, envRead, processRead]
+    const from = `\\}\\s*from\\s*['"]virtual:mappa/settings`
+    return [
+      // Another name than those that may be had; something other than names; a default beside them; and no list at all.
+      new RegExp(`[{,]\\s*${otherThan(names)}[^}]*${from}`),
+      new RegExp(`\\{[^}]*[^\\w\\s$,}][^}]*${from}`),
+      new RegExp(`import\\s+[^\\s{'"][^}'"]*${from}`),
+      /[^}\s]\s*from\s*['"]virtual:mappa\/settings|[^m\s]\s*['"`]virtual:mappa\/settings/,
+      new RegExp(`${envRead.source}\\s*\\??\\.\\s*${otherThan([...bundlerNames, ...names])}`),
+      new RegExp(`${envRead.source}\\s*(?:[^\\s.?]|\\?[^.]|\\??\\.\\s*[^\\w\\s$]|$)`),
+      processRead,
+    ]
+  }
+
+  /** Whether a page may have a name. */
+  allows(name: string): boolean {
+    return this.#allowed.has(name)
+  }
+
+  /** Whether a name is an entry's, or in the project's own code the slip of one. */
+  concerns(name: string, isOwn: boolean): boolean {
+    if (this.#allowed.has(name) || this.#refused.has(name)) return true
+    return isOwn && !bundlerNames.has(name) && this.#slips.meantBy(name) !== undefined
+  }
+
+  /** Whether a module may take something from the settings module that a page must not have. */
+  ofSettings(code: string): boolean {
+    for (const { index } of code.matchAll(/virtual:mappa\/settings/g)) {
+      const before = code.slice(Math.max(0, index - clauseLengthMax), index)
+      const [, names] = /(?:^|[^\w$.])(?:import|export)\s*\{([\w$\s,]*)\}\s*from\s*['"]$/.exec(before) ?? []
+      if (names === undefined) return true
+      for (const each of names.split(',')) {
+        const name = each.trim().split(/\s/, 1)[0] as string
+        if (name !== '' && !this.#allowed.has(name)) return true
+      }
+    }
+    return false
+  }
+
+  /** Whether a module may read a name of `import.meta.env` that it must not, or that is the slip of one. */
+  ofEnv(code: string, isOwn: boolean): boolean {
+    for (const { index, 0: text } of code.matchAll(/\bimport\s*\.\s*meta\s*\??\.\s*env\b/g)) {
+      const [, name] =
+        /^\s*\??\.\s*([A-Za-z_$][\w$]*)/.exec(code.slice(index + text.length, index + text.length + readLengthMax)) ??
+        []
+      // As an object it may be asked for anything.
+      if (name === undefined) return true
+      if (!this.#allowed.has(name) && this.concerns(name, isOwn)) return true
+    }
+    return false
+  }
+
+  /** Whether a module may read a name of `process.env` that the legend has. */
+  ofProcess(code: string): boolean {
+    return processRead.test(code)
+  }
+}
+
+const envRead = /import\s*\.\s*meta\s*\??\.\s*env\b/
+const processRead = /\bprocess\b[\s\S]{0,40}?\benv\b/
+/** Names in patterns have so many signs together at most; more would take long to be made ready. */
+const patternNamesMax = 5000
+/** A list of imported names is looked at up to here; a module with a longer one is parsed. Characters. */
+const clauseLengthMax = 4000
+/** A name behind `import.meta.env` stands within so many characters, or the module is parsed. */
+const readLengthMax = 200

@@ -1,0 +1,184 @@
+import { eachNode, isNode, type Node, nodeWord } from './syntax.js'
+
+/** The module that settings are imported from. */
+export const settingsId = 'virtual:mappa/settings'
+
+/** What a module takes of its environment or of the settings. */
+export interface Taken {
+  readonly names: ReadonlySet<string>
+  /** Whether it takes them as a whole, so that which ones is only known when it runs. */
+  readonly whole: boolean
+}
+
+/** What is read of `import.meta.env`. As a whole it is an object with what may be there, and nothing else. */
+export function takenFromEnv(program: unknown): Taken {
+  return takenOf(program as Node, isImportMetaEnv)
+}
+
+/** What is read of `process.env`, which no page has. */
+export function takenFromProcess(program: unknown): Taken {
+  return takenOf(program as Node, isProcessEnv)
+}
+
+/** Every name that a module takes from the settings module, by import or `export … from`, also when it runs. */
+export function takenSettings(program: unknown): Taken {
+  const names = new Set<string>()
+  const namespaces = new Set<string>()
+  let whole = false
+  for (const statement of (program as Node).body as readonly Node[]) {
+    if (nodeWord(statement.source) !== settingsId) continue
+    if (statement.type === 'ExportAllDeclaration') whole = true
+    for (const specifier of (statement.specifiers ?? []) as readonly Node[]) {
+      if (specifier.type === 'ImportDefaultSpecifier') whole = true
+      else if (specifier.type === 'ImportNamespaceSpecifier') namespaces.add(nodeWord(specifier.local) as string)
+      // Of `export { A as B } from`, the taken name is the local one.
+      else names.add(nodeWord(specifier.type === 'ExportSpecifier' ? specifier.local : specifier.imported) as string)
+    }
+  }
+  const read = takenOf(
+    program as Node,
+    ({ type, source }) => type === 'ImportExpression' && nodeWord(source) === settingsId,
+    namespaces,
+  )
+  for (const name of read.names) names.add(name)
+  if (names.delete('default')) whole = true
+  return { names, whole: whole || read.whole }
+}
+
+/** Where an environment is read: by a name, or as a whole if that is undefined. */
+export interface EnvironmentRead {
+  readonly name: string | undefined
+  readonly node: Node
+}
+
+/** The reads of `import.meta.env`, or of `process.env`, as they stand, for what is put in their place. */
+export function environmentReads(program: unknown, which: 'import.meta' | 'process'): readonly EnvironmentRead[] {
+  const isSource = which === 'process' ? isProcessEnv : isImportMetaEnv
+  const reads: EnvironmentRead[] = []
+  eachNode(program as Node, (node, parents) => {
+    if (!isSource(node)) return
+    let at = parents.length - 1
+    while (at >= 0 && (parents[at] as Node).type === 'ParenthesizedExpression') at--
+    const parent = parents[at]
+    const isObject = parent !== undefined && isMember(parent) && bare(parent.object) === node
+    const name = isObject ? memberName(parent) : undefined
+    const above = parents[at - 1]
+    const isWritten = above?.type === 'AssignmentExpression' && above.left === parent
+    if (!isWritten) reads.push(name === undefined ? { name, node } : { name, node: parent as Node })
+  })
+  return reads
+}
+
+/** What is read of the objects that `isSource` recognises, also under the names that a module gives them. */
+function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterable<string> = []): Taken {
+  const names = new Set<string>()
+  const aliases = new Set(given)
+  let whole = false
+  const taken = (node: Node, parents: readonly Node[]) => {
+    let [inner, at] = [node, parents.length - 1]
+    while (at >= 0 && passing.has((parents[at] as Node).type)) inner = parents[at--] as Node
+    const parent = parents[at]
+    if (!parent) return
+    if (isMember(parent) && parent.object === inner) {
+      const name = memberName(parent)
+      if (name === 'then' && isPromise(inner)) return takenLater(parents[at - 1], at)
+      if (name === undefined) whole = true
+      else names.add(name)
+    } else if (parent.type === 'VariableDeclarator' && parent.init === inner) takenApart(parent.id)
+    else if (parent.type === 'AssignmentExpression' && parent.right === inner) takenApart(parent.left)
+    else if (parent.type !== 'ExpressionStatement') whole = true
+  }
+  const takenApart = (target: unknown) => {
+    if (!isNode(target)) return
+    if (target.type === 'Identifier') aliases.add(target.name as string)
+    else if (target.type !== 'ObjectPattern') whole = true
+    else
+      for (const property of target.properties as readonly Node[]) {
+        const name = property.type === 'RestElement' ? undefined : propertyName(property)
+        if (name === undefined) whole = true
+        else names.add(name)
+      }
+  }
+  /** `.then(({ NAME }) => …)` of an import that happens when the module runs. */
+  const takenLater = (call: Node | undefined, _at: number) => {
+    const [handler] = (call?.arguments ?? []) as readonly Node[]
+    const [parameter] = (handler?.params ?? []) as readonly Node[]
+    if (parameter) takenApart(parameter)
+    else whole = true
+  }
+  eachNode(program, (node, parents) => {
+    if (isSource(node)) taken(node, parents)
+  })
+  // Names are given before they are used, but for functions, so a second look finds all.
+  if (aliases.size > 0)
+    eachNode(program, (node, parents) => {
+      if (node.type === 'Identifier' && aliases.has(node.name as string) && isUse(node, parents.at(-1)))
+        taken(node, parents)
+    })
+  return { names, whole }
+}
+
+/** Expressions that hand on what stands in them. */
+const passing: ReadonlySet<string> = new Set([
+  ...['ParenthesizedExpression', 'AwaitExpression', 'ChainExpression', 'TSAsExpression', 'TSNonNullExpression'],
+  ...['TSSatisfiesExpression', 'LogicalExpression', 'ConditionalExpression', 'SequenceExpression'],
+])
+
+/** Whether an identifier is read there, rather than given a meaning or named. */
+function isUse(node: Node, parent: Node | undefined): boolean {
+  if (!parent) return false
+  if (/^Import.*Specifier$|^LabeledStatement$|^TS/.test(parent.type)) return false
+  if (parent.type === 'VariableDeclarator') return parent.id !== node
+  if (parent.type === 'Property') return parent.value === node && !parent.method && !isPatternProperty(parent)
+  if (isMember(parent)) return parent.object === node || parent.computed === true
+  return !(Array.isArray(parent.params) && parent.params.includes(node)) && parent.type !== 'AssignmentPattern'
+}
+
+function isPatternProperty(property: Node): boolean {
+  return property.kind === undefined
+}
+
+function isPromise(node: Node): boolean {
+  return node.type === 'ImportExpression'
+}
+
+function isMember(node: Node): boolean {
+  return node.type === 'MemberExpression'
+}
+
+function memberName({ property, computed }: Node): string | undefined {
+  return computed && isNode(property) && property.type === 'Identifier' ? undefined : nodeWord(property)
+}
+
+function propertyName({ key, computed }: Node): string | undefined {
+  return computed && isNode(key) && key.type === 'Identifier' ? undefined : nodeWord(key)
+}
+
+function bare(node: unknown): unknown {
+  let own = node
+  while (isNode(own) && (own.type === 'ParenthesizedExpression' || own.type === 'ChainExpression')) own = own.expression
+  return own
+}
+
+function isImportMetaEnv(node: unknown): boolean {
+  return (
+    isNode(node) &&
+    isMember(node) &&
+    isNode(node.object) &&
+    node.object.type === 'MetaProperty' &&
+    memberName(node) === 'env'
+  )
+}
+
+/** `process.env`, also of the global object (ECMAScript, 19.1). */
+function isProcessEnv(node: unknown): boolean {
+  if (!isNode(node) || !isMember(node) || memberName(node) !== 'env') return false
+  const owner = bare(node.object)
+  if (nodeWord(owner) === 'process') return isNode(owner) && owner.type === 'Identifier'
+  return (
+    isNode(owner) &&
+    isMember(owner) &&
+    memberName(owner) === 'process' &&
+    /^(?:globalThis|global|window|self)$/.test(nodeWord(owner.object) ?? '')
+  )
+}

@@ -1,0 +1,61 @@
+import { environmentReads } from '../bundle/taken.js'
+
+/**
+ * While it is served, `import.meta.env` of a module gets the values: the line of Vite's own that makes it comes first, and
+ * is made once for as long as the server runs. Nothing else of the code moves.
+ */
+export function withEnv(code: string, texts: ReadonlyMap<string, string>): string {
+  const members = [...texts].flatMap(([name, text]) =>
+    text === 'undefined' ? [] : [`${JSON.stringify(name)}: ${text}`],
+  )
+  return members.length === 0 ? code : `Object.assign(import.meta.env, { ${members.join(', ')} });${code}`
+}
+
+/** What stands for the reads of an environment, put in their place; the same lines, so that a map still fits. */
+export function withTexts(
+  program: unknown,
+  code: string,
+  which: 'import.meta' | 'process',
+  texts: ReadonlyMap<string, string>,
+): string {
+  let [text, last] = ['', 0]
+  const members = [...texts].map(([name, value]) => `${JSON.stringify(name)}: ${value}`)
+  const reads = environmentReads(program, which).filter(({ name }) =>
+    name === undefined ? which === 'import.meta' : texts.has(name),
+  )
+  for (const { name, node } of [...reads].sort((a, b) => a.node.start - b.node.start)) {
+    const read = code.slice(node.start, node.end)
+    const value =
+      name === undefined ? `{ ...${read}, ${members.join(', ')} }` : texts.get(name) + read.replace(/[^\n]/g, '')
+    text += `${code.slice(last, node.start)}(${value})`
+    last = node.end
+  }
+  return text + code.slice(last)
+}
+
+/** What a page says between percent signs, by what may be there; what is in a script is written as in its strings. */
+export function withPercentNames(html: string, texts: ReadonlyMap<string, string>): string {
+  const script = /(<script\b[^>]*>)([\s\S]*?)(<\/script)/gi
+  const filled = (text: string, write: (value: string) => string) =>
+    text.replace(/%([A-Za-z_]\w*)%/g, (whole, name: string) => {
+      const value = texts.get(name)
+      return value === undefined ? whole : write(value === 'undefined' ? '' : (JSON.parse(value) as string))
+    })
+  const inMarkup = (text: string) =>
+    filled(text, (value) => value.replace(/[&<>"']/g, (sign) => `&#${sign.charCodeAt(0)};`))
+  const inScript = (text: string) => filled(text, (value) => escapedIn(value))
+  let [page, last] = ['', 0]
+  for (const { 0: whole, 1: open = '', 2: body = '', index } of html.matchAll(script)) {
+    page += inMarkup(html.slice(last, index)) + inMarkup(open) + inScript(body)
+    last = index + whole.length - '</script'.length
+  }
+  return page + inMarkup(html.slice(last))
+}
+
+/** A text as it stands between quotes of any kind in a script of a page. */
+function escapedIn(value: string): string {
+  return value.replace(
+    /["'`\\$<>&\u2028\u2029\p{Cc}]/gu,
+    (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  )
+}
