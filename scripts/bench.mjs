@@ -13,6 +13,7 @@ import { environment, scratch } from './stage.mjs'
 
 const startRuns = 61
 const readRuns = 25
+const pairRuns = 15
 /** What two cores may take, of the time that each of them needs for a half. */
 const coresMost = 1.3
 
@@ -22,6 +23,7 @@ reading()
 settling()
 validating()
 await finding()
+await building()
 commands()
 // Last, since it leaves a large heap behind, which the others would have to collect.
 growth()
@@ -272,6 +274,96 @@ function growth() {
       `  ${what.padEnd(20)} ${times.map((time) => time.toFixed(0).padStart(6)).join('')}   ${grows.join(', ')}`,
     )
   }
+}
+
+/** A page of many modules, built and served with the plugin and with a stand-in that gives the same values and asks nothing. */
+async function building() {
+  const vite = await import('vite')
+  const { mappa } = await import('mappa/vite')
+  const root = join(scratch, 'bench-page')
+  const values = Array.from({ length: 20 }, (_, at) => `value-${at}-of-the-page`)
+  makePage(root, values)
+  const stub = {
+    name: 'stand-in',
+    resolveId: { filter: { id: /^virtual:mappa\/settings$/ }, handler: () => '\0stand-in' },
+    load: {
+      filter: { id: /^\0stand-in$/ },
+      handler: () => values.map((value, at) => `export const PAGE_${at} = '${value}'`).join('\n'),
+    },
+  }
+  const common = { root, configFile: false, logLevel: 'silent' }
+  const waited = async (work) => {
+    const before = performance.now()
+    await work()
+    return performance.now() - before
+  }
+  const built = (plugin, sourcemap) => () =>
+    vite.build({ ...common, plugins: [plugin()], build: { write: false, minify: false, sourcemap } })
+  const served = (plugin) => async () => {
+    const server = await vite.createServer({ ...common, plugins: [plugin()], server: { port: 0, watch: null } })
+    await server.listen()
+    await server.close()
+  }
+  console.log(
+    '\nA page of 2,000 modules, of which 500 take settings and 375 read import.meta.env, with the plugin against without',
+  )
+  for (const [what, make, most] of [
+    ['building', (plugin) => built(plugin, false), 1.05],
+    ['with source maps', (plugin) => built(plugin, true), 1.05],
+    ['starting to serve', served, 1.3],
+  ]) {
+    const [bare, ours] = [make(() => stub), make(mappa)]
+    await ours()
+    const rounds = []
+    for (let round = 0; round < pairRuns; round++)
+      rounds.push([await waited(bare), await waited(ours), await waited(bare)])
+    const ratio = median(rounds.map(([one, own]) => own / one))
+    const itself = median(rounds.map(([one, , other]) => other / one))
+    // What a second run without it takes is what the machine alone makes of one.
+    const held = ratio <= most * Math.max(itself, 1) ? '' : '  NOT HELD'
+    console.log(
+      `  ${what.padEnd(18)} ${ratio.toFixed(2)} × wall time  (a second run without it ${itself.toFixed(2)} ×)  limit ≤ ${most.toFixed(2)}${held}`,
+    )
+    if (held) process.exitCode = 1
+  }
+  rmSync(root, { recursive: true, force: true })
+}
+
+function makePage(root, values) {
+  rmSync(root, { recursive: true, force: true })
+  mkdirSync(join(root, 'src/hives'), { recursive: true })
+  mkdirSync(join(root, 'node_modules'))
+  symlinkSync(join(top, 'packages/mappa'), join(root, 'node_modules/mappa'), 'dir')
+  const write = (path, text) => writeFileSync(join(root, path), text)
+  const entries = values.map(
+    (_, at) =>
+      `  PAGE_${at}: { type: 'string', reach: 'browser' },\n  SERVER_${at}: { type: 'string', optional: true },`,
+  )
+  write(
+    'mappa.legend.ts',
+    `import { legend } from 'mappa/legend'\nexport default legend({\n${entries.join('\n')}\n})\n`,
+  )
+  for (const layer of ['.env', '.env.production'])
+    write(layer, values.map((value, at) => `PAGE_${at}=${value}\n`).join(''))
+  write('package.json', '{ "name": "hives", "type": "module" }')
+  write('index.html', '<script type="module" src="/src/main.js"></script>')
+  write(
+    'src/use.js',
+    'export const use = (hive) => { globalThis.all = (globalThis.all ?? 0) + Object.values(hive).length }',
+  )
+  const imports = Array.from({ length: 2000 }, (_, at) => {
+    const settings =
+      at % 4 === 0 ? `import { PAGE_${at % 20} as own } from 'virtual:mappa/settings'\nexport const taken = own\n` : ''
+    const env = at % 16 < 3 ? `export const read = import.meta.env.PAGE_${at % 20} + import.meta.env.MODE\n` : ''
+    const code = Array.from(
+      { length: 12 },
+      (_, line) =>
+        `export function weigh${line}(a, b) { return [a, b, ${line}].map((each) => each * ${at}).filter((each) => each > ${line}).length }\n`,
+    )
+    write(`src/hives/hive-${at}.js`, settings + env + code.join(''))
+    return `import * as hive${at} from './hives/hive-${at}.js'\nuse(hive${at})\n`
+  })
+  write('src/main.js', `import { use } from './use.js'\n${imports.join('')}`)
 }
 
 /** Finding settings in what is installed, against parsing the same files to trees. */
