@@ -262,10 +262,13 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       'Looks for secrets where they must not be: in what version control has, is packed, or goes into an image.',
     )
     .option('--staged', 'only what the next commit would add')
-    .addOption(new Option('--install', 'run guard --staged before each commit').conflicts(['staged', 'json', 'sarif']))
+    .addOption(new Option('--bundle <path>', 'only what a build made, a folder or a file').conflicts('staged'))
+    .addOption(
+      new Option('--install', 'run guard --staged before each commit').conflicts(['staged', 'bundle', 'json', 'sarif']),
+    )
     .addOption(new Option('--json', 'print the report as JSON').conflicts('sarif'))
     .option('--sarif', 'print the report as SARIF 2.1.0')
-    .addHelpText('after', '\nExample:\n  mappa guard\n  mappa guard --install')
+    .addHelpText('after', '\nExample:\n  mappa guard\n  mappa guard --bundle dist\n  mappa guard --install')
     .action(async (options: GuardOptions) => {
       const { guard } = await import('./commands/guard.js')
       finish(await guard(options))

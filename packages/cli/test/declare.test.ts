@@ -198,10 +198,10 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
   try {
     assert.match(
       (await server.transformRequest('/main.js'))?.code ?? '',
-      /console\.log\("tile_test_meadow", import\.meta\.env\.MODE/,
+      /Object\.assign\(import\.meta\.env, \{ "TILE_KEY": "tile_test_meadow" \}\);console\.log/,
     )
     const { code: own = '' } = (await server.transformRequest('/main.js', { ssr: true })) ?? {}
-    assert.match(own, /console\.log\("tile_test_meadow", /)
+    assert.match(own, /Object\.assign\(__vite_ssr_import_meta__\.env, \{ "TILE_KEY": "tile_test_meadow" \}\)/)
     // An edited layer reaches what was filled before.
     writeFileSync(join(root, '.env'), layer.replace('meadow', 'orchard'))
     const now = async () => (await server.transformRequest('/main.js'))?.code ?? ''

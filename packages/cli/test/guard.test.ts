@@ -250,3 +250,36 @@ test('check tells secrets in committed layers, but for made-up ones that somebod
     assert.equal(code, 0, args + stderr)
   }
 })
+
+test('what a build made is searched in every spelling, file by file, and what is too short is named', async () => {
+  const text = 'brämble-clover-thyme-77'
+  const spellings = {
+    'plain.js': `const a = '${text}'`,
+    'encoded.txt': `?k=${encodeURIComponent(text)}`,
+    'deep/in.map': `xx${Buffer.from(`a${text}`).toString('base64')}`,
+    'hex.bin': `\u0000\u0001${Buffer.from(text).toString('hex')}`,
+  }
+  const root = project({ ...base, '.env.local': `ALERT_TOKEN=${text}\nOTHER=short\n` })
+  mkdirSync(join(root, 'dist/deep'), { recursive: true })
+  writeFileSync(join(root, 'dist/clean.js'), 'console.log(1)')
+  const clean = await mappa(['guard', '--bundle', 'dist'], { cwd: root })
+  assert.deepEqual([clean.code, clean.stderr], [0, ''])
+  assert.match(clean.stdout, /No secret was found in dist\.[\s\S]*Too short to be looked for:\s+OTHER\./)
+  for (const [name, content] of Object.entries(spellings)) writeFileSync(join(root, 'dist', name), content)
+  const { code, stdout } = await mappa(['guard', '--bundle', 'dist', '--json'], { cwd: root })
+  const { faults } = JSON.parse(stdout) as { faults: { kind: string; layer: string; message: string }[] }
+  assert.equal(code, 1)
+  assert.deepEqual(
+    faults.map(({ layer }) => layer.replaceAll('\\', '/')).sort(),
+    Object.keys(spellings)
+      .map((name) => `dist/${name}`)
+      .sort(),
+  )
+  for (const { kind, message } of faults) {
+    assert.equal(kind, 'leak')
+    assert.match(message, /carries the text of ALERT_TOKEN, at byte \d+/)
+  }
+  assert.doesNotMatch(stdout, /clover/)
+  const gone = await mappa(['guard', '--bundle', 'nowhere'], { cwd: root })
+  assert.deepEqual([gone.code, /There is no nowhere/.test(gone.stderr)], [2, true])
+})

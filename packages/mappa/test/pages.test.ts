@@ -218,6 +218,15 @@ test('a rule that reads what only the server is given waits for its start', asyn
   await assert.rejects(buildPage(), /It greets\./)
 })
 
+test('a Vite that would drop names before they can be refused is named', async () => {
+  const { config } = mappa() as { config: (this: unknown, config: object, env: object) => Promise<void> }
+  for (const [meta, found] of [
+    [{ viteVersion: '7.3.8' }, /needs Vite 8 or later, and this is Vite 7\.3\.8/],
+    [{}, /and this is an older one/],
+  ] as const)
+    await assert.rejects(config.call({ meta }, {}, { command: 'build' }), found)
+})
+
 test('a bundle of the server and its map hold no value of a secret', async () => {
   const root = pageProject('')
   writeFileSync(join(root, 'server.js'), "import { KEY, PAGE } from 'virtual:mappa/settings'\nconsole.log(KEY, PAGE)")

@@ -1,22 +1,35 @@
-import { join, relative } from 'node:path'
+import { readdirSync, statSync } from 'node:fs'
+import { join, relative, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { type Fault, type Layer, layerFromText, reportJson, reportSarif, reportText } from 'mappa'
-import { counted, isAccepted, namesIn, repositoryTop, stagesOf, textAt, WriteError, writeFiles } from 'mappa/command'
-import { foundInFiles, handedOn, inVersionControl, notIgnored } from '../guard/findings.js'
+import {
+  bytesAt,
+  counted,
+  isAccepted,
+  namesIn,
+  repositoryTop,
+  stagesOf,
+  textAt,
+  WriteError,
+  writeFiles,
+} from 'mappa/command'
+import { foundInFiles, handedOn, inBundle, inVersionControl, notIgnored } from '../guard/findings.js'
 import { withGuard } from '../guard/hook.js'
-import { type KnownSecrets, secretsIn, secretsOf } from '../guard/known-secrets.js'
+import { type KnownSecrets, secretsIn, secretsInBytes, secretsOf } from '../guard/known-secrets.js'
 import { layerNamesIn } from '../project/files.js'
 import { builtPaths, publishedPaths } from '../project/packing.js'
 import { openProject, type Project, type ProjectOptions } from '../project/project.js'
 import { hooksFolder, isLocalLayer, stagedLines, trackedPaths, unguardedLayers } from '../project/repository.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { counting, jsonText, output, talk } from '../terminal/terminal.js'
-import { exitCodes } from '../terminal/usage-error.js'
+import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa guard`. */
 export interface GuardOptions extends ProjectOptions {
   /** Whether only what is staged is looked at. */
   readonly staged?: boolean
+  /** A folder with what a build made, to be searched alone. */
+  readonly bundle?: string
   /** Whether to have `guard --staged` run before each commit. */
   readonly install?: boolean
   readonly json?: boolean
@@ -29,6 +42,7 @@ export async function guard(options: GuardOptions): Promise<{ exitCode: number; 
   if (options.install) return install(project.root)
   const { root, definition } = project
   const layers = layersOf(project)
+  if (options.bundle !== undefined) return inBuilt(options.bundle, project, layers, options)
   const secrets = secretsOf(definition, layers)
   const tracked = trackedPaths(root)
   const staged = options.staged ? stagedLines(root) : undefined
@@ -52,6 +66,35 @@ export async function guard(options: GuardOptions): Promise<{ exitCode: number; 
     exitCode: faults.length > 0 || project.faults.length > 0 ? exitCodes.faults : exitCodes.fine,
     cause: project.cause,
   }
+}
+
+/** What a build made, searched file by file, whatever they are; by the path from the working directory, or the root's. */
+function inBuilt(
+  folder: string,
+  project: Project,
+  layers: readonly Layer[],
+  options: GuardOptions,
+): { exitCode: number; cause?: string | undefined } {
+  const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
+  if (path === undefined) throw new UsageError(`There is no ${folder}. Name a folder or a file that a build has made.`)
+  const secrets = secretsOf(project.definition, layers, true)
+  const files = statSync(path).isDirectory() ? filesBelow(path) : ['']
+  const looked = counting(files, (count) => `Looked through ${counted(count, 'file')} …`)
+  const faults = [...looked].flatMap((file) => {
+    const bytes = bytesAt(join(path, file))
+    return bytes ? secretsInBytes(bytes, secrets).map((each) => inBundle(join(folder, file), each)) : []
+  })
+  const left = faults.filter(({ kind, name }) => !isAccepted(project.definition?.accepted, kind, [name]))
+  report(left, project, secrets, options)
+  return { exitCode: left.length > 0 || project.faults.length > 0 ? exitCodes.faults : exitCodes.fine }
+}
+
+/** Every file below a folder, by its path from there; links are not followed. */
+function filesBelow(folder: string): string[] {
+  return readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((each) => each.isFile())
+    .map((each) => relative(folder, join(each.parentPath, each.name)))
+    .sort()
 }
 
 /** The layer files of all stages, as they are. */
@@ -122,10 +165,17 @@ function report(faults: readonly Fault[], project: Project, secrets: KnownSecret
     const text = reportText(reported, terminal)
     terminal.write(text.slice(text.indexOf('\n\n') + 2))
   } else {
-    const where = options.staged ? 'in what is staged' : 'in what version control has, nor in what is packed'
+    const where =
+      options.bundle !== undefined
+        ? `in ${options.bundle}`
+        : options.staged
+          ? 'in what is staged'
+          : 'in what version control has, nor in what is packed'
     const known = `${secrets.known.size} of the ${counted(secrets.names.size, 'secret')} of the legend`
     const told = project.definition ? `Looked for ${known}, whose values this machine has.` : ''
-    terminal.write(`${paragraph(`No secret was found ${where}. ${told}`.trim(), terminal.width)}\n`)
+    const short = [...secrets.short].join(', ')
+    const unsought = short === '' ? '' : `Too short to be looked for: ${short}.`
+    terminal.write(`${paragraph(`No secret was found ${where}. ${told} ${unsought}`.trim(), terminal.width)}\n`)
   }
 }
 

@@ -1,6 +1,6 @@
 import type { Fault } from 'mappa'
 import { printable } from 'mappa/command'
-import { type KnownSecrets, type SecretFound, secretsIn } from './known-secrets.js'
+import { type KnownSecrets, type SecretAt, type SecretFound, secretsIn } from './known-secrets.js'
 
 /** A layer of this machine that version control has, or would take. */
 export function notIgnored(path: string, tracked: boolean): Fault {
@@ -40,6 +40,17 @@ export function handedOn(path: string, into: 'package' | 'image', name: string |
       into === 'package'
         ? 'Name what the package holds under "files" in package.json, or leave it out in .npmignore.'
         : 'Write the rules .env.local and .env.*.local into .dockerignore: mappa init does.',
+  }
+}
+
+/** A secret in what is given to browsers or to others. */
+export function inBundle(path: string, { name, offset }: SecretAt): Fault {
+  return {
+    kind: 'leak',
+    name,
+    message: `${printable(path)} carries the text of ${name}, at byte ${offset}.`,
+    layer: path,
+    remedy: `Find where the build takes it from, and keep that on the server. If it went out, replace it: mappa fill ${name} --replace`,
   }
 }
 

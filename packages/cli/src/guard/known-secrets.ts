@@ -9,10 +9,16 @@ export interface KnownSecrets {
   readonly names: ReadonlySet<string>
   /** Those of them that have a value here. */
   readonly known: ReadonlySet<string>
+  /** Those with a value that is too short to be searched for. */
+  readonly short: ReadonlySet<string>
 }
 
+/** A shorter text is found everywhere. UTF-8 bytes. */
+const bytesMin = 8
+
 /** The secrets of a legend in layers, with their former names; without a legend, all that this machine's own layers hold. */
-export function secretsOf(definition: Legend | undefined, layers: readonly Layer[]): KnownSecrets {
+export function secretsOf(definition: Legend | undefined, layers: readonly Layer[], asBytes = false): KnownSecrets {
+  const short = new Set<string>()
   const needles = new Needles()
   const names = new Set(
     Object.entries(entriesOf(definition)).flatMap(([name, { secret, formerly = [] }]) =>
@@ -24,9 +30,26 @@ export function secretsOf(definition: Legend | undefined, layers: readonly Layer
     layer.each((name, text) => {
       if (text === '' || !(definition ? names.has(name) : layer.local)) return
       needles.add(text, name)
+      if (asBytes && /[^\x00-\x7f]/.test(text)) needles.add(Buffer.from(text).toString('latin1'), name)
       known.add(name)
+      if (Buffer.byteLength(text) < bytesMin) short.add(name)
     })
-  return { needles, names, known }
+  return { needles, names, known, short }
+}
+
+/** A secret in a file of any kind. */
+export interface SecretAt {
+  readonly name: string
+  /** Where it starts. Bytes. */
+  readonly offset: number
+}
+
+/** Where secrets stand in a file, by its bytes: the first place of each. What is not ASCII is looked for as UTF-8. */
+export function secretsInBytes(bytes: Buffer, { needles }: KnownSecrets): SecretAt[] {
+  const found = new Map<string, SecretAt>()
+  for (const { start, name } of needles.in(bytes.toString('latin1')))
+    if (!found.has(name)) found.set(name, { name, offset: start })
+  return [...found.values()]
 }
 
 /** A secret in a text. Lines count from 1. */

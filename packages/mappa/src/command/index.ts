@@ -11,6 +11,7 @@ export { SlipIndex } from '../legend/slip-index.js'
 export { type WordName, words } from '../legend/words.js'
 export { digestOf } from '../node/digest.js'
 export {
+  bytesAt,
   fileBytesMax,
   isDirectory,
   lateFault,

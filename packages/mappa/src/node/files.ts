@@ -101,6 +101,15 @@ export function textAt(file: string, most?: number): string | undefined {
   return typeof text === 'string' ? text : undefined
 }
 
+/** The bytes of a regular file, whatever it holds; undefined for one that is not there, is none, or cannot be read. */
+export function bytesAt(file: string): Buffer | undefined {
+  try {
+    return fs.statSync(file).isFile() ? fs.readFileSync(file) : undefined
+  } catch {
+    return undefined
+  }
+}
+
 /** Why something that is waited for is given up. */
 export function lateFault(name: string, wait: number): Fault {
   return unreadableFault(

@@ -42,6 +42,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     enforce: 'post',
 
     async config(config, { command, isPreview }) {
+      checkVersion((this as { readonly meta?: { readonly viteVersion?: string } } | undefined)?.meta?.viteVersion)
       // Assigned, not returned: what is returned is merged with the user's own, and prefixes would add up.
       config.envDir = false
       config.envPrefix = noPrefix
@@ -108,6 +109,17 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     },
   }
 }
+
+/** @throws {Error} for a Vite whose hooks come in another order: names would be gone before they could be refused. */
+function checkVersion(version: string | undefined): void {
+  if (version !== undefined && Number.parseInt(version, 10) >= viteVersionMin) return
+  const found = version === undefined ? 'an older one' : `Vite ${version}`
+  throw new Error(
+    `mappa/vite needs Vite ${viteVersionMin} or later, and this is ${found}. Type: npm install --save-dev vite@${viteVersionMin}`,
+  )
+}
+
+const viteVersionMin = 8
 
 /** Plugins without this one, which somebody may have named for workers, too. */
 function withoutMappa(plugins: readonly PluginOption[]): readonly PluginOption[] {
