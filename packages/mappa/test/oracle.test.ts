@@ -154,8 +154,8 @@ test('multiples are exact, also of large numbers and of fractions as people writ
 
 /** Texts near each format: right ones, and those that a slip makes of them. */
 const formats: Readonly<Record<string, readonly string[]>> = {
-  uri: ['https://a.example/b?c=d#e', 'mailto:a@b.example', 'urn:isbn:1', 'http://[::1]:80/', 'a:b'],
-  email: ['bee@hill.example', "o'neil+x@hill.co.example", 'a.b@c.example'],
+  uri: ['https://a.example/b?c=d#e', 'mailto:a@b.example', 'urn:isbn:1', 'http://[::1]:80/', 'a:b', 'https://a b'],
+  email: ['bee@hill.example', "o'neil+x@hill.co.example", 'a.b@c.example', 'bee@hill'],
   hostname: ['hill.example', 'a', 'x-1.example', `${'a'.repeat(63)}.b`, `${'a'.repeat(64)}.b`],
   ipv4: ['127.0.0.1', '255.255.255.255', '256.1.1.1', '01.2.3.4', '1.2.3'],
   ipv6: ['::1', '::', 'fe80::1:2', '1:2:3:4:5:6:7:8', '::ffff:1.2.3.4', '1:2:3:4:5:6:7::', '1::2::3', '12345::'],
@@ -174,9 +174,10 @@ const formats: Readonly<Record<string, readonly string[]>> = {
     '2026-05-20t08:30:00.5+02:00',
     '2016-12-31T23:59:60Z',
     '2016-12-31T22:59:60-01:00',
+    '2026-05-20 08:30:00Z',
   ],
   uuid: ['2f6e2b2e-6c6a-4b2e-9a55-0a1b2c3d4e5f', 'urn:uuid:2F6E2B2E-6C6A-4B2E-9A55-0A1B2C3D4E5F'],
-  regex: ['^a+$', '(', '\\p{L}', '[a-', 'a{2,1}'],
+  regex: ['^a+$', '(', '\\p{L}', '[a-', 'a{2,1}', '\\-'],
 }
 
 test('formats are those of most validators, also after a slip', () => {
