@@ -45,9 +45,11 @@ export interface SecretAt {
 }
 
 /** Where secrets stand in a file, by its bytes: the first place of each. What is not ASCII is looked for as UTF-8. */
-export function secretsInBytes(bytes: Buffer, { needles }: KnownSecrets): SecretAt[] {
+export function secretsInBytes(bytes: Uint8Array, { needles }: KnownSecrets): SecretAt[] {
   const found = new Map<string, SecretAt>()
-  for (const { start, name } of needles.in(bytes.toString('latin1')))
+  for (const { start, name } of needles.in(
+    Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1'),
+  ))
     if (!found.has(name)) found.set(name, { name, offset: start })
   return [...found.values()]
 }

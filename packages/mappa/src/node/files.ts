@@ -102,7 +102,7 @@ export function textAt(file: string, most?: number): string | undefined {
 }
 
 /** The bytes of a regular file, whatever it holds; undefined for one that is not there, is none, or cannot be read. */
-export function bytesAt(file: string): Buffer | undefined {
+export function bytesAt(file: string): Uint8Array | undefined {
   try {
     return fs.statSync(file).isFile() ? fs.readFileSync(file) : undefined
   } catch {

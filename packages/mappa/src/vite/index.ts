@@ -60,12 +60,12 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         ...withoutMappa(plugins?.() ?? []),
         { name: 'mappa:bundle', enforce: 'post', ...hooks },
       ]
-      if (command !== 'build' || isPreview) return
+      if (isPreview) return
       await session.project.read()
       // A build that goes on when a file changes puts other values in later.
       if (config.build?.watch || !session.project.sound) return
       session.defineIn((config.define ??= {}))
-      narrow(hooks, session)
+      if (command === 'build') narrow(hooks, session)
     },
 
     configResolved() {
@@ -98,8 +98,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       },
     },
 
-    async configureServer(server) {
-      await session.project.read()
+    configureServer(server) {
       session.stopOnFaults()
       nameStage(session, server)
       denyFiles(session, server)
@@ -176,7 +175,7 @@ function hooksFor(session: () => Session): Hooks {
     transform: {
       // What was asked for with new URL is put in, or called by another name, by now.
       filter: {
-        code: /virtual:mappa\/settings|import\s*\.\s*meta\s*\??\.\s*env|process[\s\S]{0,40}env|data:|__VITE_ASSET__|new URL/,
+        code: /virtual:mappa\/settings|(?:import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env|process[\s\S]{0,40}env|data:|__VITE_ASSET__|new URL/,
         id: { exclude: /^\0/ },
       },
       async handler(code, id) {

@@ -40,6 +40,8 @@ export class Session {
   pages = false
   /** Whether the bundler puts texts in by itself. */
   #defined = false
+  /** The names that it was told at first. */
+  readonly #named = new Set<string>()
   #of:
     | { readonly survey: Survey; readonly texts: ReadonlyMap<string, string>; readonly suspicion: Suspicion }
     | undefined
@@ -89,16 +91,23 @@ export class Session {
 
   /** Has the bundler put in what stands for `import.meta.env.NAME`, which costs no time. */
   defineIn(define: Record<string, unknown>): void {
-    for (const [name, text] of this.texts) define[`import.meta.env.${name}`] = text
-    this.#defined = true
+    for (const [name, text] of this.texts) {
+      define[`import.meta.env.${name}`] = text
+      this.#named.add(name)
+    }
+    // What is served changes, and is put in anew by each module.
+    this.#defined = this.command === 'build'
   }
 
   /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
   filledIn({ code, isOwn, parse }: ModuleText, isClient: boolean): string | undefined {
     let text = code
-    const readsEnv = !this.#defined && /\bimport\s*\.\s*meta\s*\??\.\s*env\b/.test(code)
+    const readsEnv = !this.#defined && /\b(?:import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env\b/.test(code)
     if (isClient && isOwn && this.suspicion.ofProcess(code)) text = withTexts(parse(), code, 'process', this.texts)
-    if (readsEnv && this.command === 'serve') text = withEnv(text, this.texts)
+    if (readsEnv && this.command === 'serve') {
+      const gone = [...this.#named].filter((name) => !this.texts.has(name)).map((name) => [name, 'undefined'] as const)
+      text = withEnv(text, new Map([...this.texts, ...gone]))
+    }
     // A module that reads both is of a test runner rather than of a page.
     else if (readsEnv && text === code) text = withTexts(parse(), code, 'import.meta', this.texts)
     return text === code ? undefined : text
