@@ -1,10 +1,10 @@
 // What a page may import, through Vite itself.
 import assert from 'node:assert/strict'
-import { existsSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { mappa } from 'mappa/vite'
-import { build, createLogger, createServer } from 'vite'
+import { build, createBuilder, createLogger, createServer, type InlineConfig } from 'vite'
 import { node, project, until } from '../../../test/helpers.js'
 
 const secret = 'heather-lime-bramble'
@@ -150,6 +150,62 @@ test('workers have what pages have, and no plugin has to be named twice', async 
       const code = out.join('').replace(/atob\(|[A-Za-z0-9+/=]{80,}/g, (text) => Buffer.from(text, 'base64').toString())
       assert.match(code, /hello.{0,20}hello.{0,20}at work|\bat work/, how)
       assert.equal(code.match(/hello/g)?.length, 2, how)
+    }
+  }
+})
+
+/** Forms of a build: what Vite is told besides the plugin, by the root of the page. */
+const forms: Readonly<Record<string, (root: string) => InlineConfig>> = {
+  'several pages': (root) => ({
+    build: { rolldownOptions: { input: { one: join(root, 'index.html'), two: join(root, 'deep/other.html') } } },
+  }),
+  'a base': () => ({ base: '/hives/' }),
+  'a library': (root) => ({
+    build: { lib: { entry: join(root, 'part.js'), formats: ['es', 'cjs'], fileName: 'hives' } },
+  }),
+  'names that are kept whole': () => ({ build: { cssCodeSplit: false, modulePreload: false, target: 'es2022' } }),
+  'an environment of its own': (root) => ({
+    builder: {},
+    environments: {
+      kiosk: {
+        consumer: 'client',
+        build: {
+          outDir: 'dist',
+          rolldownOptions: { input: join(root, 'part.js'), output: { entryFileNames: 'kiosk.js' } },
+        },
+      },
+    },
+  }),
+}
+
+test('every form of a build gives what a page may have, and refuses the rest', async () => {
+  for (const [form, config] of Object.entries(forms)) {
+    for (const name of ['PAGE', 'KEY']) {
+      const root = pageProject(
+        `import { ${name} as own } from 'virtual:mappa/settings'\nexport const taken = [own, import.meta.env.PAGE, 'at the end']\nconsole.log(taken)`,
+      )
+      mkdirSync(join(root, 'deep'))
+      writeFileSync(join(root, 'deep/other.html'), '%PAGE% <script type="module" src="../main.js"></script>')
+      const builder = await createBuilder(
+        { root, logLevel: 'silent', plugins: [mappa()], ...config(root) },
+        null,
+      ).catch((error: Error) => error)
+      assert.ok(!(builder instanceof Error), form)
+      const built = Object.values(builder.environments)
+        .filter(({ name }) => form !== 'an environment of its own' || name === 'kiosk')
+        .filter(({ config }) => config.consumer === 'client')
+        .map((environment) => builder.build(environment))
+      if (name === 'KEY') {
+        await assert.rejects(Promise.all(built), /KEY is secret and must stay on the server/, form)
+        continue
+      }
+      await Promise.all(built)
+      const files = readdirSync(join(root, 'dist'), { recursive: true, encoding: 'utf8' }).filter((each) =>
+        /\.[cm]?js$|html$/.test(each),
+      )
+      const all = files.map((file) => readFileSync(join(root, 'dist', file), 'utf8')).join('\n')
+      assert.match(all, /hello[\s\S]*hello[\s\S]*at the end/, form)
+      assert.doesNotMatch(all, new RegExp(`${secret}|%PAGE%`), form)
     }
   }
 })
