@@ -68,8 +68,10 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       if (command === 'build') narrow(hooks, session)
     },
 
-    configResolved() {
-      if (session.command === 'build') session.stopOnFaults()
+    configResolved({ plugins }) {
+      if (session.command !== 'build') return
+      session.stopOnFaults()
+      if (this.meta.viteVersion.startsWith('7.')) beforeReplacing(plugins as Plugin[])
     },
 
     async buildStart() {
@@ -109,7 +111,14 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
   }
 }
 
-/** @throws {Error} for a Vite whose hooks come in another order: names would be gone before they could be refused. */
+/** Vite 7 replaces what is defined in a plugin of its own: behind that, names would be gone before they could be refused. */
+function beforeReplacing(plugins: Plugin[]): void {
+  const [own, replaces] = ['mappa', 'vite:define'].map((name) => plugins.findIndex((each) => each.name === name))
+  if (own === undefined || replaces === undefined || replaces < 0 || own < replaces) return
+  plugins.splice(replaces, 0, ...plugins.splice(own, 1))
+}
+
+/** @throws {Error} for a Vite that has no environments with plugins of their own. */
 function checkVersion(version: string | undefined): void {
   if (version !== undefined && Number.parseInt(version, 10) >= viteVersionMin) return
   const found = version === undefined ? 'an older one' : `Vite ${version}`
@@ -118,7 +127,7 @@ function checkVersion(version: string | undefined): void {
   )
 }
 
-const viteVersionMin = 8
+const viteVersionMin = 7
 
 /** Plugins without this one, which somebody may have named for workers, too. */
 function withoutMappa(plugins: readonly PluginOption[]): readonly PluginOption[] {
