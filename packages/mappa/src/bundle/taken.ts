@@ -81,7 +81,7 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
     if (!parent) return
     if (isMember(parent) && parent.object === inner) {
       const name = memberName(parent)
-      if (name === 'then' && isPromise(inner)) return takenLater(parents[at - 1], at)
+      if (name === 'then' && isPromise(inner)) return takenLater(parents[at - 1])
       if (name === undefined) whole = true
       else names.add(name)
     } else if (parent.type === 'VariableDeclarator' && parent.init === inner) takenApart(parent.id)
@@ -100,7 +100,7 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
       }
   }
   /** `.then(({ NAME }) => …)` of an import that happens when the module runs. */
-  const takenLater = (call: Node | undefined, _at: number) => {
+  const takenLater = (call: Node | undefined) => {
     const [handler] = (call?.arguments ?? []) as readonly Node[]
     const [parameter] = (handler?.params ?? []) as readonly Node[]
     if (parameter) takenApart(parameter)
