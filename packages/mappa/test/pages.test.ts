@@ -74,6 +74,10 @@ const readings: readonly [code: string, expected: string | RegExp, head?: string
   ['(() => { const { PAGE, KEY } = import.meta.env; return PAGE + KEY })()', /KEY is secret/],
   ['(() => { const env = import.meta.env; return env.KEY })()', /KEY is secret/],
   ['import.meta.env.PAEG', /PAEG has no entry in the legend.*Write: PAGE/],
+  [
+    '(() => { const all = () => own.KEY; const own = env; return all })(); const env = import.meta.env',
+    /KEY is secret/,
+  ],
   ['process.env.KEY', /KEY is secret/],
   ['globalThis.process?.env?.PLACE', /PLACE stays on the server/],
   ['1', /KEY is secret.*index\.html:1:\d+/, '<title>%KEY%</title>'],

@@ -21,7 +21,7 @@ export class Suspicion {
 
   /**
    * Patterns of which the code of a module holds one where a question below is answered with yes: for a builder's own
-   * search, since asking for each module costs as much as bundling it. Undefined where there are too many names for one.
+   * search, since asking for each module costs as much as bundling it. Wider ones where the names would make them too long.
    */
   patterns(): readonly RegExp[] {
     const names = [...this.#allowed].filter((name) => /^\w+$/.test(name))
@@ -31,7 +31,7 @@ export class Suspicion {
       // Another name than those that may be had; something other than names; a default beside them; and no list at all.
       new RegExp(`[{,]\\s*${otherThan(names)}[^}]*${from}`),
       new RegExp(`\\{[^}]*[^\\w\\s$,}][^}]*${from}`),
-      new RegExp(`import\\s+[^\\s{'"][^}'"]*${from}`),
+      new RegExp(`import\\b[^{}'"]*[^\\s{}'"][^}'"]*${from}`),
       /[^}\s]\s*from\s*['"]virtual:mappa\/settings|[^m\s]\s*['"`]virtual:mappa\/settings/,
       new RegExp(`${envRead.source}\\s*\\??\\.\\s*${otherThan([...bundlerNames, ...names])}`),
       new RegExp(`${envRead.source}\\s*(?:[^\\s.?]|\\?[^.]|\\??\\.\\s*[^\\w\\s$]|$)`),

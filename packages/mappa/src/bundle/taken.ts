@@ -109,12 +109,14 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
   eachNode(program, (node, parents) => {
     if (isSource(node)) taken(node, parents)
   })
-  // Names are given before they are used, but for functions, so a second look finds all.
-  if (aliases.size > 0)
+  // A name may be given behind the function that reads it, and one name for another.
+  for (let known = 0; known < aliases.size; ) {
+    known = aliases.size
     eachNode(program, (node, parents) => {
       if (node.type === 'Identifier' && aliases.has(node.name as string) && isUse(node, parents.at(-1)))
         taken(node, parents)
     })
+  }
   return { names, whole }
 }
 

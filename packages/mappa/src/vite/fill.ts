@@ -8,13 +8,14 @@ export function withEnv(code: string, texts: ReadonlyMap<string, string>): strin
   const members = [...texts].map(([name, text]) => `${JSON.stringify(name)}: ${text}`)
   // Runners of tests put an object of their own in its place, as far as they have one.
   const [, own] = /\bObject\.assign\(([^(),]*\bimport\.meta\.env)\s*\)/.exec(code) ?? []
-  const target = own ?? environment.exec(code)?.[0]
+  const [, meta] = environment.exec(code) ?? []
+  const target = own ?? (meta && `${meta}.env`)
   return members.length === 0 || target === undefined
     ? code
     : `Object.assign(${target}, { ${members.join(', ')} });${code}`
 }
 
-const environment = /\b(?:import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\.\s*env\b/
+const environment = /\b(import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env\b/
 
 /** What stands for the reads of an environment, put in their place; the same lines, so that a map still fits. */
 export function withTexts(
