@@ -13,6 +13,7 @@ import type { InitOptions } from './commands/init.js'
 import type { LiftOptions } from './commands/lift.js'
 import type { ListOptions } from './commands/list.js'
 import type { SampleOptions } from './commands/sample.js'
+import type { StampOptions } from './commands/stamp.js'
 import type { TraceOptions } from './commands/trace.js'
 import type { TypesOptions } from './commands/types.js'
 import type { KnownCommand, Wanted } from './completion/complete.js'
@@ -389,6 +390,19 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await sample(options))
     })
 
+  staged(mappa.command('stamp').summary('puts values into pages that take them at the start'))
+    .description(
+      "Puts a stage's values into built pages that take them when they are handed out: those of entries with\nreach: 'browser', fixed: 'start'. One build serves all stages so. Without an option, the page is printed.",
+    )
+    .argument('<file...>', 'pages that a build has made')
+    .option('--in-place', 'write the pages themselves; compressed copies and lists of digests are made anew')
+    .option('--out <file>', 'write the page to another file')
+    .addHelpText('after', '\nExample:\n  mappa stamp dist/index.html --stage staging --in-place')
+    .action(async (files: string[], options: StampOptions) => {
+      const { stamp } = await import('./commands/stamp.js')
+      finish(await stamp(files, options))
+    })
+
   located(mappa.command('types').summary('declarations for TypeScript, from the legend'))
     .description(
       'Writes mappa.types.d.ts: what process.env, import.meta.env and virtual:mappa/settings hold, by the legend.',
@@ -432,6 +446,7 @@ const values: Readonly<Record<string, Wanted>> = {
     '--root': 'folder',
     '--host': 'file',
     '--from': 'file',
+    '--out': 'file',
     '--environment': 'file',
     '--token-from': 'variable',
     '--set': 'variable',
@@ -471,6 +486,7 @@ const entryFlags: readonly (readonly [flag: string, about: string])[] = [
   ['--optional', 'it may be left out'],
   ['--secret', 'it is secret'],
   ['--reach <reach>', 'server, or browser'],
+  ['--fixed <when>', 'build, or start'],
   ['--as <place>', 'where code sees it: collector.port'],
   ['--obtain <where>', 'where a person gets a value'],
   ['--enum <values>', 'the only values, separated by commas'],

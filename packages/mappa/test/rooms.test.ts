@@ -34,6 +34,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     fill: ['guide', 'terminal'],
     list: ['terminal'],
     guard: [],
+    stamp: [],
     'lift/finding.ts': ['lift/read'],
     'lift/change.ts': ['lift/finding.ts'],
     'lift/guess': ['lift/read', 'lift/finding.ts', 'names'],
@@ -50,7 +51,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'lift/edit',
     ],
     ask: ['lift/finding.ts', 'lift', 'setup', 'declared'],
-    project: ['lift/read', 'declared', 'terminal', 'change'],
+    project: ['lift/read', 'declared', 'terminal', 'change', 'stamp'],
     run: ['lift/read', 'lift', 'project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
@@ -72,7 +73,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
 const pure =
-  /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|change|lift.*)$/
+  /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|stamp|change|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

@@ -141,7 +141,7 @@ function refuseUnknown(name: string, entries: object): void {
 
 /** The order in which an entry's words are written, whatever the order of the flags. */
 const wordOrder =
-  'type format items enum schemes secret reach default optional as formerly file minimum maximum minLength maxLength pattern generate obtain'.split(
+  'type format items enum schemes secret reach fixed default optional as formerly file minimum maximum minLength maxLength pattern generate obtain'.split(
     ' ',
   )
 

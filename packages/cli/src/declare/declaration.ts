@@ -33,7 +33,7 @@ export const mapPath = `${declarationPath}.map`
  */
 export function declarationsFor(declared: Declaration, places: LegendPlaces): Declarations {
   const { variables, legendFile } = declared
-  const browser = variables.filter(({ reach }) => reach === 'browser')
+  const browser = variables.filter(({ reach, fixed }) => reach === 'browser' && fixed === 'build')
   const blocks = [
     declarationHead,
     settingsBlock(declared),

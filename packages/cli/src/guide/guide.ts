@@ -44,7 +44,7 @@ export const aloneTitle = 'On their own'
 
 /** Limits, default, reach, what differs in stages, place in code, and where a value is obtained. */
 export function factsOf(variable: Variable): Fact[] {
-  const { expects, required, reach, secret, place, stages, examples, formerly, file, name } = variable
+  const { expects, required, reach, fixed, secret, place, stages, examples, formerly, file, name } = variable
   const fallback = variable.default
   const text = (label: string, said: string): Fact => ({ label, text: printable(said), as: 'text' })
   const code = (label: string, said: string): Fact => ({ label, text: printable(said), as: 'code' })
@@ -55,6 +55,10 @@ export function factsOf(variable: Variable): Fact[] {
       : code('Unless set', fallback || '(empty)'),
     ...stages.map(({ stage, ...own }) => text(`In ${stage}`, `it ${differences(variable, own).join(', and ')}`)),
     text('Reach', secret ? 'server, secret' : reach === 'browser' ? 'browser: everyone can see it' : 'server'),
+    ...(reach === 'browser' && fixed === 'start'
+      ? [text('Fixed', 'at start: a page gets it when it is handed out')]
+      : []),
+    ...(reach === 'server' && fixed === 'build' ? [text('Fixed', 'at build: what is built keeps it')] : []),
     code('In code', `settings.${place.join('.')}`),
     ...(examples.length > 0 ? [code('For example', examples.join(', '))] : []),
     ...(formerly.length > 0 ? [code('Formerly', formerly.join(', '))] : []),

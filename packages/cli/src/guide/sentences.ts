@@ -8,7 +8,9 @@ export function sentencesOf(variable: Variable): string[] {
     ...(description ? [sentence(description)] : []),
     ...(deprecated ? ['It is deprecated.'] : []),
     ...termSentences(variable),
-    ...(variable.reach === 'browser' ? ['It reaches the browser.'] : []),
+    ...(variable.reach === 'browser'
+      ? [variable.fixed === 'start' ? 'It reaches the browser, which gets it at the start.' : 'It reaches the browser.']
+      : []),
     ...(examples.length > 0 ? [sentence(`For example ${examples.join(', ')}`)] : []),
     ...(formerly.length > 0 ? [`Its former name is ${formerly.join(', ')}.`] : []),
     ...(file ? [`${name}_FILE may name a file that holds it.`] : []),

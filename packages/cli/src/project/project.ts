@@ -53,6 +53,8 @@ export interface ProjectOptions {
   readonly environment?: Texts
   /** Whether only what a clone has is looked at: no layer of this machine, and none that version control leaves out. */
   readonly cloned?: boolean
+  /** Whether what is missing may be given elsewhere, so that rules which read it wait. */
+  readonly givenElsewhere?: boolean
   /** Whether the legend may have changed since this process loaded it. */
   readonly fresh?: boolean
 }
@@ -253,7 +255,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     layers,
     thorough: true,
     // Rules wait for what is to come from elsewhere.
-    ...(options.cloned && { givenElsewhere: true }),
+    ...((options.cloned || options.givenElsewhere) && { givenElsewhere: true }),
     faults: faults.length > 0 ? faults : (sources.faults ?? []),
     ...(legendFile !== undefined && { legendName: legendFile, legendPlace: placeFor(root, legendFile) }),
   })

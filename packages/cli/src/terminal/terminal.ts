@@ -14,6 +14,11 @@ export const output = (): Terminal => terminalOf(process.stdout)
 /** Standard error: talk, and everything of `mappa with`, whose standard output is its child's. */
 export const talk = (): Terminal => terminalOf(process.stderr)
 
+/** Hands a file's text on, sign for sign; only a terminal gets it without what that would obey. */
+export function handOver(text: string): void {
+  process.stdout.write(process.stdout.isTTY === true ? harmless(text) : text)
+}
+
 /** Whether a person is there to answer questions. */
 export function isAsked(): boolean {
   return process.stdin.isTTY === true && process.stdout.isTTY === true

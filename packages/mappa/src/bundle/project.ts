@@ -1,5 +1,5 @@
-import type { Legend } from '../legend/legend.js'
-import { entriesOf } from '../legend/legend.js'
+import { type AnyEntry, fixedAt, reachesBrowser } from '../legend/entry.js'
+import { heldTo, type Legend } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
 import type { LoadedLegend } from '../node/legend-file.js'
 import { gatherWaiting } from '../node/machine.js'
@@ -7,7 +7,7 @@ import { findRoot } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 import { type Survey, surveyWaiting } from '../settle/survey.js'
-import { type BuildCommand, reachesBrowser } from './settings-module.js'
+import type { BuildCommand } from './settings-module.js'
 
 /** Loads a legend through the builder, which knows TypeScript; gives the files that it was made of, too. */
 export type LoadLegend = (
@@ -51,7 +51,7 @@ export class BundleProject {
     this.legendPath = legendFile && path.join(directory, legendFile)
     const sources = await gatherWaiting(directory, this.definition, { stage: this.#stage })
     const faults = 'fault' in loaded ? [loaded.fault] : (sources.faults ?? [])
-    this.survey = await surveyWaiting(this.definition && fixedHere(this.definition), {
+    this.survey = await surveyWaiting(this.definition && heldTo(this.definition, (entry) => this.#isHeld(entry)), {
       ...sources,
       faults,
       thorough: true,
@@ -64,6 +64,14 @@ export class BundleProject {
     this.files = [...(this.legendPath ? [this.legendPath] : []), ...dependencies, ...sources.files]
   }
 
+  /**
+   * Whether an entry must have its value here. Server values are settled when the server starts, and the machine that
+   * builds often lacks its secrets; what is served is a start, too, as far as the page is concerned.
+   */
+  #isHeld(entry: AnyEntry): boolean {
+    return fixedAt(entry) === 'build' || (this.#command === 'serve' && reachesBrowser(entry))
+  }
+
   /** What is built here goes elsewhere, so a value of this machine alone must not get into it. */
   #localFaults(): Fault[] {
     if (this.#command !== 'build') return []
@@ -71,17 +79,4 @@ export class BundleProject {
       notice.kind === 'hidden-by-local' ? [{ ...notice, kind: notice.kind }] : [],
     )
   }
-}
-
-/**
- * The legend as far as a bundle fixes it. Server values are settled when the server starts, and the machine that builds
- * often lacks its secrets: there they may be missing, though not wrong.
- */
-function fixedHere(definition: Legend): Legend {
-  const entries = Object.entries(entriesOf(definition)).map(([name, entry]) => {
-    if (typeof entry !== 'object' || entry === null || reachesBrowser(entry)) return [name, entry]
-    const stages = Object.entries(entry.stages ?? {}).map(([stage, words]) => [stage, { ...words, optional: true }])
-    return [name, { ...entry, optional: true, ...(entry.stages && { stages: Object.fromEntries(stages) }) }]
-  })
-  return { ...definition, entries: Object.fromEntries(entries) }
 }

@@ -1,10 +1,10 @@
 import { LineIndex } from '../format/line-index.js'
+import { fixedAt, reachesBrowser } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { nearest } from '../legend/nearest.js'
 import { textAt } from '../node/files.js'
 import type { Fault } from '../settle/faults.js'
-import { reachesBrowser } from './settings-module.js'
 import type { Suspicion } from './suspect.js'
 import { settingsId, takenFromEnv, takenFromProcess, takenSettings } from './taken.js'
 
@@ -58,16 +58,18 @@ export async function refusedNames(
   const program = parse()
   const settings = ofSettings ? takenSettings(program) : nothing
   const names = new Set([...settings.names].filter((name) => !suspicion.allows(name)))
+  const texts = new Set<string>()
   // Of these, others may give names that the legend does not know.
   for (const { names: read } of [
     ...(ofEnv ? [takenFromEnv(program)] : []),
     ...(ofProcess ? [takenFromProcess(program)] : []),
   ])
-    for (const name of read) if (!suspicion.allows(name) && suspicion.concerns(name, isOwn)) names.add(name)
-  const refused = [...(settings.whole ? [wholeName] : []), ...names]
+    for (const name of read)
+      if (!suspicion.allowsText(name) && suspicion.concerns(name, isOwn) && !names.has(name)) texts.add(name)
+  const refused = [...(settings.whole ? [wholeName] : []), ...names, ...texts]
   if (refused.length === 0) return []
   const way = await wayTo(id, graph)
-  return refused.map((name) => refusal(name, id, definition, way, graph))
+  return refused.map((name) => refusal(name, id, definition, way, graph, texts.has(name)))
 }
 
 const nothing = { names: new Set<string>(), whole: false }
@@ -79,14 +81,21 @@ export function refusedInPage(html: string, id: string, definition: Legend, grap
   const entries = entriesOf(definition)
   return [...html.matchAll(/%([A-Za-z_]\w*)%/g)].flatMap(({ 1: name = '', index }): Fault[] => {
     const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
-    if (!entry || reachesBrowser(entry)) return []
+    if (!entry || (reachesBrowser(entry) && fixedAt(entry) === 'build')) return []
     const { place, excerpt } = placed(html, graph.nameOf(id), index + 1, name.length)
-    return [{ ...refusal(name, id, definition, [], graph), place, excerpt }]
+    return [{ ...refusal(name, id, definition, [], graph, true), place, excerpt }]
   })
 }
 
 /** Why browser code may not have a name, with the way that it took. */
-function refusal(name: string, id: string, definition: Legend, way: readonly Step[], graph: ModuleGraph): Fault {
+function refusal(
+  name: string,
+  id: string,
+  definition: Legend,
+  way: readonly Step[],
+  graph: ModuleGraph,
+  isText: boolean,
+): Fault {
   const entries = entriesOf(definition)
   const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
   const file = graph.nameOf(id)
@@ -106,6 +115,20 @@ function refusal(name: string, id: string, definition: Legend, way: readonly Ste
       kind: 'undeclared',
       message: `${name} has no entry in the legend, and ${file} takes it.`,
       remedy: near ? `Write: ${near}` : 'Add an entry for it to the legend.',
+    }
+  }
+  if (reachesBrowser(entry)) {
+    const message = isText
+      ? `${name} is fixed at start, and ${file} reads it where values are put in by a build.`
+      : `${name} is fixed at start, and ${file} takes it in a worker, which has no page to take it from.`
+    const away = isText
+      ? `Write: import { ${name} } from '${settingsId}'`
+      : 'Take it in the page, and hand it on to the worker with postMessage.'
+    return {
+      ...fault,
+      kind: 'fixed-at-start',
+      message,
+      remedy: isText ? away : `${wayText(file, name, spot?.place.line, way, graph)} ${away}`,
     }
   }
   const what = entry.secret ? 'is secret and must stay on the server' : 'stays on the server'

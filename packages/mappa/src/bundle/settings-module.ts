@@ -1,33 +1,66 @@
-import { type AnyEntry, placeOf } from '../legend/entry.js'
+import { fixedAt, placeOf, reachesBrowser } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
+import { pageBlockId, scriptJson } from '../report/page.js'
 import type { Survey } from '../settle/survey.js'
 
 /** Whether a bundle is built, or served while it is worked on. */
 export type BuildCommand = 'build' | 'serve'
 
-/** Code of the settings module for a browser: a constant for each entry that may reach it, and nothing else. */
-export function browserModule(definition: Legend, { settings }: Survey): string {
+/**
+ * Code of the settings module for a browser: a constant for each entry that may reach it, and nothing else. What is fixed
+ * at start a built page takes from its own block; what is served is never built, and has the values here.
+ */
+export function browserModule(definition: Legend, { settings }: Survey, command: BuildCommand): string {
+  const waiting = command === 'build' ? namesAtStart(definition) : []
   const lines = Object.entries(entriesOf(definition)).flatMap(([name, entry]) => {
     if (!reachesBrowser(entry)) return []
-    return [`export const ${name} = ${literal(valueAt(settings, placeOf(name, entry)))}`]
+    if (!waiting.includes(name)) return [`export const ${name} = ${literal(valueAt(settings, placeOf(name, entry)))}`]
+    const stages = Object.values(entry.stages ?? {})
+    const mayLack = [entry, ...stages].some(({ optional }) => optional)
+    return [`export const ${name} = /* @__PURE__ */ atStart(${JSON.stringify(name)}${mayLack ? ', true' : ''})`]
   })
-  return `${lines.join('\n')}\n`
+  return `${waiting.length > 0 ? atStartCode : ''}${lines.join('\n')}\n`
 }
 
-/** The texts of the variables that may reach a browser, as code; `undefined` for one that has none. */
+/** What a page says that has no value, or is none, is for whoever handed it out. */
+const atStartCode = `let values
+function atStart(name, mayLack) {
+  const isPage = typeof document !== 'undefined'
+  if (!values && isPage) {
+    const block = document.querySelector('script#${pageBlockId}[type="application/json"]')
+    if (block && block.textContent.trim()) values = JSON.parse(block.textContent)
+  }
+  if (values && (mayLack || Object.prototype.hasOwnProperty.call(values, name))) return values[name]
+  throw new Error(name + ' is fixed at start, and ' + (isPage
+    ? 'this page has no value for it. Type: mappa stamp index.html --in-place'
+    : 'there is no page here that has it. Send it here with postMessage.'))
+}
+`
+
+/** Variables that a page takes when it is handed out, rather than when it is built. */
+export function namesAtStart(definition: Legend): readonly string[] {
+  return Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
+    reachesBrowser(entry) && fixedAt(entry) === 'start' ? [name] : [],
+  )
+}
+
+/** The texts of the variables that are put into a page when it is built, as code; `undefined` for one that has none. */
 export function pageTexts(definition: Legend, { texts }: Survey): ReadonlyMap<string, string> {
-  const open = Object.entries(entriesOf(definition)).filter(([, entry]) => reachesBrowser(entry))
+  const open = Object.entries(entriesOf(definition)).filter(
+    ([, entry]) => reachesBrowser(entry) && fixedAt(entry) === 'build',
+  )
   return new Map(open.map(([name]) => [name, literal(texts.get(name))]))
 }
 
 /** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
-export function serverModule(definition: Legend, legendPath: string, stage: string, servedAt?: string): string {
+export function serverModule(definition: Legend, legendPath: string, survey: Survey, servedAt?: string): string {
+  const { stage, texts } = survey
   // What is served has the page's root and stage; a bundle finds its root, and may be told another stage, where it starts.
   const told =
     servedAt === undefined
-      ? `from: import.meta.url, builtFor: ${JSON.stringify(stage)}`
-      : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage)}`
+      ? `from: import.meta.url, builtFor: ${JSON.stringify(stage.name)}${builtInText(definition, texts)}`
+      : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage.name)}`
   const json = legendPath.endsWith('.json')
   // What asks a remote source takes waiting.
   const verb = definition.remotes?.length ? 'settleAsync' : 'settle'
@@ -37,28 +70,43 @@ export function serverModule(definition: Legend, legendPath: string, stage: stri
     `import definition from ${JSON.stringify(legendPath)}`,
     `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { ${told} })`,
     'export default settings',
+    servedAt === undefined ? asBuiltCode(stage.name) : '',
     ...Object.entries(entriesOf(definition)).map(([name, entry]) => {
       const steps = placeOf(name, entry).map((step) => `[${JSON.stringify(step)}]`)
-      return `export const ${name} = settings${steps.join('')}`
+      const value = `settings${steps.join('')}`
+      if (servedAt !== undefined || !reachesBrowser(entry) || fixedAt(entry) === 'start')
+        return `export const ${name} = ${value}`
+      const built = literal(valueAt(survey.settings, placeOf(name, entry)))
+      return `export const ${name} = /* @__PURE__ */ asBuilt(${JSON.stringify(name)}, ${value}, ${built})`
     }),
   ]
   return `${lines.join('\n')}\n`
 }
 
-export function reachesBrowser(entry: AnyEntry): boolean {
-  return entry.reach === 'browser' && !entry.secret
+/** What a server has for good from the build: everything of entries that say so. */
+function builtInText(definition: Legend, texts: Survey['texts']): string {
+  const built = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
+    !reachesBrowser(entry) && !entry.secret && fixedAt(entry) === 'build' && texts.has(name)
+      ? [[name, texts.get(name)]]
+      : [],
+  )
+  return built.length > 0 ? `, built: ${scriptJson(Object.fromEntries(built))}` : ''
+}
+
+/** A page that a server renders must be the one that the browser goes on with, and that has what was built in. */
+function asBuiltCode(stage: string): string {
+  return `function asBuilt(name, value, built) {
+  const [here, there] = [value, built].map((each) => JSON.stringify(each) ?? 'nothing')
+  if (here !== there) console.warn(name + " is " + here + " here, and " + there + " in the pages that were built for ${stage}, which show that. Build them for this stage, or let them take it at the start: write fixed: 'start' in its entry.")
+  return value
+}`
 }
 
 function valueAt(settings: unknown, steps: readonly string[]): unknown {
   return steps.reduce((value, step) => (value as Record<string, unknown>)[step], settings)
 }
 
-/** JSON, also safe inside a script element of a page. */
+/** A value as code, also safe inside a script element of a page. */
 function literal(value: unknown): string {
-  return value === undefined
-    ? 'undefined'
-    : JSON.stringify(value).replace(
-        /[<\u2028\u2029]/g,
-        (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
-      )
+  return value === undefined ? 'undefined' : scriptJson(value)
 }

@@ -1,8 +1,8 @@
+import { fixedAt, reachesBrowser } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { SlipIndex } from '../legend/slip-index.js'
 import { otherThan } from './other-than.js'
-import { reachesBrowser } from './settings-module.js'
 
 /** What bundlers put into `import.meta.env` themselves. */
 const bundlerNames: ReadonlySet<string> = new Set(['MODE', 'DEV', 'PROD', 'SSR', 'BASE_URL', 'LEGACY'])
@@ -10,13 +10,20 @@ const bundlerNames: ReadonlySet<string> = new Set(['MODE', 'DEV', 'PROD', 'SSR',
 /** What the text of a module says without its being parsed, which for all modules would double the time of a build. */
 export class Suspicion {
   readonly #allowed = new Set<string>()
+  /** Of these, what is put in where the environment is read. */
+  readonly #texts = new Set<string>()
   readonly #refused = new Set<string>()
   readonly #slips: SlipIndex
 
-  constructor(definition: Legend) {
-    for (const [name, entry] of Object.entries(entriesOf(definition)))
-      (reachesBrowser(entry) ? this.#allowed : this.#refused).add(name)
-    this.#slips = new SlipIndex([...this.#allowed, ...this.#refused])
+  /** Of a worker, which has no page, or of a page. */
+  constructor(definition: Legend, isWorker = false) {
+    const entries = Object.entries(entriesOf(definition))
+    for (const [name, entry] of entries) {
+      const isText = reachesBrowser(entry) && fixedAt(entry) === 'build'
+      ;(reachesBrowser(entry) && (isText || !isWorker) ? this.#allowed : this.#refused).add(name)
+      if (isText) this.#texts.add(name)
+    }
+    this.#slips = new SlipIndex(entries.map(([name]) => name))
   }
 
   /**
@@ -24,8 +31,9 @@ export class Suspicion {
    * search, since asking for each module costs as much as bundling it. Wider ones where the names would make them too long.
    */
   patterns(): readonly RegExp[] {
-    const names = [...this.#allowed].filter((name) => /^\w+$/.test(name))
-    if (names.join('').length > patternNamesMax) return [/virtual:mappa\/settings/, envRead, processRead]
+    const [names, texts] = [this.#allowed, this.#texts].map((all) => [...all].filter((name) => /^\w+$/.test(name)))
+    if (!names || !texts || names.join('').length > patternNamesMax)
+      return [/virtual:mappa\/settings/, envRead, processRead]
     const from = `\\}\\s*from\\s*['"]virtual:mappa/settings`
     return [
       // Another name than those that may be had; something other than names; a default beside them; and no list at all.
@@ -33,15 +41,20 @@ export class Suspicion {
       new RegExp(`\\{[^}]*[^\\w\\s$,}][^}]*${from}`),
       new RegExp(`import\\b[^{}'"]*[^\\s{}'"][^}'"]*${from}`),
       /[^}\s]\s*from\s*['"]virtual:mappa\/settings|[^m\s]\s*['"`]virtual:mappa\/settings/,
-      new RegExp(`${envRead.source}\\s*\\??\\.\\s*${otherThan([...bundlerNames, ...names])}`),
+      new RegExp(`${envRead.source}\\s*\\??\\.\\s*${otherThan([...bundlerNames, ...texts])}`),
       new RegExp(`${envRead.source}\\s*(?:[^\\s.?]|\\?[^.]|\\??\\.\\s*[^\\w\\s$]|$)`),
       processRead,
     ]
   }
 
-  /** Whether a page may have a name. */
+  /** Whether browser code may take a name from the settings module. */
   allows(name: string): boolean {
     return this.#allowed.has(name)
+  }
+
+  /** Whether a name is put in where browser code reads it of its environment. */
+  allowsText(name: string): boolean {
+    return this.#texts.has(name)
   }
 
   /** Whether a name is an entry's, or in the project's own code the slip of one. */
@@ -72,7 +85,7 @@ export class Suspicion {
         []
       // As an object it may be asked for anything.
       if (name === undefined) return true
-      if (!this.#allowed.has(name) && this.concerns(name, isOwn)) return true
+      if (!this.#texts.has(name) && this.concerns(name, isOwn)) return true
     }
     return false
   }

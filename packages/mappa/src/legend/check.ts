@@ -20,6 +20,7 @@ export type ContradictionKind =
   | 'word-of-other-type'
   | 'word-value'
   | 'secret-in-browser'
+  | 'secret-at-build'
   | 'secret-default'
   | 'unknown-stage'
   | 'no-stage-words'
@@ -173,6 +174,7 @@ function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, 
     if (entry.type === 'array' && !checkItems(name, entry, found)) return
     if (entry.read && entry.schema) found.push({ kind: 'two-readers', name })
     if (entry.secret && entry.reach === 'browser') found.push({ kind: 'secret-in-browser', name })
+    if (entry.secret && entry.fixed === 'build') found.push({ kind: 'secret-at-build', name })
     if (entry.secret && entry.default !== undefined) found.push({ kind: 'secret-default', name })
     checkValues(name, entry, undefined, found)
     if (entry.stages) checkStages(name, entry, definition, found)
@@ -220,6 +222,8 @@ function holds(rule: WordRule, value: unknown, type: string): boolean {
       return isRecord(value)
     case 'reach':
       return value === 'server' || value === 'browser'
+    case 'fixed':
+      return value === 'build' || value === 'start'
     case 'format':
       return typeof value === 'string' && Object.hasOwn(formats, value)
     case 'limit':

@@ -18,6 +18,7 @@ const expected: Readonly<Record<WordRule, string>> = {
   'filled-list': 'a list that is not empty',
   record: 'an object of words by stage',
   reach: 'server or browser',
+  fixed: 'build or start',
   format: `one of ${Object.keys(formats).join(', ')}`,
   limit: 'a number, or of a duration or size as people write it',
   names: "a list of variables' names",
@@ -93,6 +94,10 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   'secret-in-browser': ({ name }) => [
     `${name} is secret and reaches the browser, where everyone can read it.`,
     'Remove secret or reach: a browser cannot keep a secret.',
+  ],
+  'secret-at-build': ({ name }) => [
+    `${name} is secret and fixed at build, so the secret would stand in what is built.`,
+    'Remove fixed: a secret comes from the layers where the program starts.',
   ],
   'secret-default': ({ name, where }) => [
     `${name} is secret and has a default${where}, so the secret stands in the code.`,

@@ -11,6 +11,7 @@ export interface AnyEntry {
   readonly deprecated?: boolean
   readonly secret?: boolean
   readonly reach?: 'server' | 'browser'
+  readonly fixed?: 'build' | 'start'
   readonly file?: boolean
   readonly optional?: boolean
   readonly empty?: 'keep'
@@ -43,6 +44,16 @@ export interface AnyEntry {
 /** Whether an entry's value may not be shown: it is secret, built on what nobody declared, or declared by nobody itself. */
 export function hides(entry: AnyEntry | undefined): boolean {
   return entry === undefined || entry.secret === true || entry.veiled === true
+}
+
+/** Whether everyone may see an entry's value. */
+export function reachesBrowser(entry: AnyEntry): boolean {
+  return entry.reach === 'browser' && !entry.secret
+}
+
+/** When an entry's value is decided for good: of a browser's when it is built, of a server's when it starts, unless said. */
+export function fixedAt(entry: AnyEntry): 'build' | 'start' {
+  return entry.fixed ?? (reachesBrowser(entry) ? 'build' : 'start')
 }
 
 /** The stage that each stage is like, by name. */

@@ -99,3 +99,13 @@ export function stagesOf(definition: Legend<unknown> | undefined): readonly stri
 export function entriesOf(definition: Legend<unknown> | undefined): Readonly<Record<string, AnyEntry>> {
   return (definition?.entries ?? {}) as Readonly<Record<string, AnyEntry>>
 }
+
+/** A legend in which only some entries must have a value; the others may be missing, though not wrong. */
+export function heldTo(definition: Legend, isHeld: (entry: AnyEntry) => boolean): Legend {
+  const entries = Object.entries(entriesOf(definition)).map(([name, entry]) => {
+    if (typeof entry !== 'object' || entry === null || isHeld(entry)) return [name, entry]
+    const stages = Object.entries(entry.stages ?? {}).map(([stage, words]) => [stage, { ...words, optional: true }])
+    return [name, { ...entry, optional: true, ...(entry.stages && { stages: Object.fromEntries(stages) }) }]
+  })
+  return { ...definition, entries: Object.fromEntries(entries) }
+}

@@ -35,6 +35,11 @@ interface Words<V> {
   secret?: boolean
   /** How far the value may travel; `server` unless said. */
   reach?: 'server' | 'browser'
+  /**
+   * When the value is decided for good: `build` puts it into what is built, `start` leaves it to the start, or to the page
+   * that is handed out. Unless said, `build` for a value that reaches the browser and `start` for any other.
+   */
+  fixed?: 'build' | 'start'
   /** A variable `NAME_FILE` may name a file that holds the value, as container platforms mount secrets. */
   file?: boolean
   /** Without a value the setting is `undefined` instead of a fault. */
@@ -310,6 +315,7 @@ type StrictEntry<E, T extends EntryType, S extends string> = Refuse<Exclude<keyo
     ? { items: { [X in Exclude<keyof I, keyof ItemOf<I['type']>>]: Wrong<`items have no word '${X & string}' here`> } }
     : unknown) &
   (E extends { secret: true; reach: 'browser' } ? { reach: Wrong<'a secret cannot reach the browser'> } : unknown) &
+  (E extends { secret: true; fixed: 'build' } ? { fixed: Wrong<'a secret cannot be fixed at build'> } : unknown) &
   (E extends { secret: true; default: unknown } ? { default: Wrong<'a secret cannot have a default'> } : unknown) &
   (E extends { stages: infer G }
     ? {

@@ -9,6 +9,7 @@ export type WordRule =
   | 'filled-list'
   | 'record'
   | 'reach'
+  | 'fixed'
   | 'format'
   | 'limit'
   | 'names'
@@ -45,6 +46,7 @@ export const words = {
   deprecated: { of: 'all', rule: 'switch', schema: true },
   secret: { of: 'all', rule: 'switch', lasting: true },
   reach: { of: 'all', rule: 'reach', lasting: true },
+  fixed: { of: 'all', rule: 'fixed', lasting: true },
   file: { of: 'all', rule: 'switch' },
   optional: { of: 'all', rule: 'switch' },
   empty: { of: 'all', rule: 'keep' },

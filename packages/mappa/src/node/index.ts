@@ -7,6 +7,7 @@ import { type Survey, survey as surveyLayers, surveyWaiting } from '../settle/su
 import { layerFromFlags } from './flags.js'
 import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions } from './machine.js'
 
+export { pageBlock, pageValues, stampPage } from '../report/page.js'
 export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'

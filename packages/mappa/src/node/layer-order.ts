@@ -41,6 +41,8 @@ export interface LayerSources {
   /** The process environment. */
   readonly host: Layer
   readonly commandLine?: readonly Layer[]
+  /** What was fixed when the program was built. */
+  readonly built?: Layer
 }
 
 /** The order of layers, lowest first: a later one hides an earlier one. */
@@ -53,6 +55,17 @@ export function inOrder({
   local,
   host,
   commandLine = [],
+  built,
 }: LayerSources): Layer[] {
-  return [...top, ...shared, ...directories, ...given, ...remote, ...local, host, ...commandLine]
+  return [
+    ...top,
+    ...shared,
+    ...directories,
+    ...given,
+    ...remote,
+    ...local,
+    host,
+    ...commandLine,
+    ...(built ? [built] : []),
+  ]
 }

@@ -26,6 +26,8 @@ export interface MachineOptions {
   readonly stage?: string | Stage
   /** The stage that a server bundle was built for: taken where nothing else names one. */
   readonly builtFor?: string
+  /** What was fixed for good when the program was built, by name: above all layers. */
+  readonly built?: Texts
   /** The host's variables; `process.env` unless given. */
   readonly environment?: Texts
   /**
@@ -184,6 +186,7 @@ function startAt(root: string, definition: Legend<unknown> | undefined, options:
       ...{ top, ...own, directories, given: options.layers ?? [] },
       host: layerFromHost(environment, root, { waits }),
       commandLine: commandLineOf(definition, stage, options),
+      ...(options.built && { built: layerFromValues('the build', options.built) }),
     },
     faults: startFaults(root, stage, environment, top.length + allOf(own).length > 0),
     files,

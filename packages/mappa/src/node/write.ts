@@ -9,9 +9,9 @@ export interface FileWrite {
   /** Absolute, or from the working directory. Where a link leads is written, within the repository, and the link stays. */
   readonly path: string
   /** Null removes the file. */
-  readonly text: string | null
+  readonly text: string | Uint8Array | null
   /** The text that the new one was made from, null if there was no file; if the file holds another one now, nothing is written. */
-  readonly before?: string | null
+  readonly before?: string | Uint8Array | null
   /** Whether the text holds secrets: then a new file is for this user alone (mode 0600). */
   readonly secret?: boolean
   /** Whether a new file is a program. */
@@ -109,12 +109,16 @@ function prepare(
   // Replacing it would work all the same, but somebody has said that it must not change.
   if (stats) withSentence(given, () => fs.accessSync(target, fs.constants.W_OK))
   const old = stats && withSentence(given, () => fs.readFileSync(target))
-  if (before !== undefined && (old?.toString('utf8') ?? null) !== before)
+  if (before !== undefined && !isSame(old, before))
     throw new WriteError(`${given} was changed by someone else in the meantime; nothing was written.`, given)
   removeLeftovers(path.dirname(target))
   const mode = secret ? 0o600 : (executable ? 0o777 : 0o666) & ~process.umask()
   const fresh = text === null ? undefined : withSentence(given, () => writeBeside(target, text, stats, mode))
   return { target, fresh, old, stats }
+}
+
+function isSame(old: Buffer | undefined, before: string | Uint8Array | null): boolean {
+  return before instanceof Uint8Array ? old?.equals(before) === true : (old?.toString('utf8') ?? null) === before
 }
 
 /** Where a path leads. A link that leads nowhere is followed as far as it goes. */
@@ -126,7 +130,7 @@ function targetOf(file: string, hops = 0): string {
 }
 
 /** A file beside the target that holds the text, on the disk and with the mode it is to have. */
-function writeBeside(target: string, text: string | Buffer, stats: Prepared['stats'], mode: number): string {
+function writeBeside(target: string, text: string | Uint8Array, stats: Prepared['stats'], mode: number): string {
   const id = `${process.pid}-${Math.random().toString(36).slice(2)}`
   const fresh = path.join(path.dirname(target), besideName(id))
   const file = fs.openSync(fresh, 'wx', 0o600)

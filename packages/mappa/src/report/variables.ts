@@ -1,6 +1,6 @@
 import { withoutCredentials } from '../leak/credentials.js'
 import { describeEntry } from '../legend/constraints.js'
-import { type AnyEntry, entryIn, placeOf } from '../legend/entry.js'
+import { type AnyEntry, entryIn, fixedAt, placeOf } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { EntryType, Generate } from '../legend/types.js'
@@ -25,6 +25,8 @@ export interface Variable extends Terms {
   readonly description?: string
   readonly secret: boolean
   readonly reach: 'server' | 'browser'
+  /** When the value is decided for good. */
+  readonly fixed: 'build' | 'start'
   readonly deprecated: boolean
   /** Where a person gets a value: an address, or a sentence. */
   readonly obtain?: string
@@ -63,6 +65,7 @@ export function variablesOf(definition: Legend<unknown>, stage?: string): Variab
       ...base,
       secret,
       reach,
+      fixed: fixedAt(entry),
       deprecated: entry.deprecated ?? false,
       ...(obtain !== undefined && { obtain }),
       ...(generate && { generate }),

@@ -39,6 +39,7 @@ export const faultKinds = {
   legend: { general: true },
   refused: {},
   'server-only': {},
+  'fixed-at-start': {},
   leak: {},
   undeclared: {},
   'hidden-by-local': {},

@@ -1,4 +1,4 @@
-import { type AnyEntry, hides, placeOf } from '../legend/entry.js'
+import { type AnyEntry, fixedAt, hides, placeOf, reachesBrowser } from '../legend/entry.js'
 import { mask } from '../legend/mask.js'
 import type { LayerSource } from './layer.js'
 import { saidBy } from './said.js'
@@ -22,6 +22,9 @@ const maskedBy = new WeakMap<object, Map<string, string>>()
 
 const stages = new WeakMap<object, Stage>()
 
+/** For settings as a whole, what a page takes of them when it is handed out. */
+const pages = new WeakMap<object, Readonly<Record<string, unknown>>>()
+
 type Group = Record<string, unknown>
 
 /** What every group of settings inherits: how it prints. */
@@ -41,7 +44,9 @@ const printing = Object.freeze(
 export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: ReadonlySet<string>): object {
   const groups = new Map<string, Group>()
   const root = newGroup()
+  const page: Record<string, unknown> = Object.create(null)
   for (const { name, value, entry } of settings) {
+    if (reachesBrowser(entry) && fixedAt(entry) === 'start' && !hides(entry)) page[name] = value
     if (entry.as === undefined && !hides(entry) && !absent?.has(name)) {
       root[name] = value
       continue
@@ -70,6 +75,7 @@ export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: Rea
   }
   for (const group of groups.values()) Object.freeze(group)
   stages.set(root, stage)
+  pages.set(root, page)
   return Object.freeze(root)
 }
 
@@ -81,6 +87,13 @@ export function stageOf(settings: object): Stage {
   const stage = stages.get(settings)
   if (!stage) throw new TypeError('stageOf takes settings as settle gives them, not a part or a copy of them.')
   return stage
+}
+
+/** What a page takes of settings when it is handed out, by the names of variables. */
+export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
+  const values = pages.get(settings)
+  if (!values) throw new TypeError('A page takes settings as settle gives them, not a part or a copy of them.')
+  return values
 }
 
 function refuse(name: string): never {

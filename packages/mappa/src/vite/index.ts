@@ -1,11 +1,15 @@
 import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
+import { withPercentNames } from '../bundle/fill.js'
 import { leaksIn } from '../bundle/leaks.js'
+import { graphOf, isOwnModule, refusedAssets } from '../bundle/page.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
+import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
 import { browserModule, serverModule } from '../bundle/settings-module.js'
-import { withPercentNames } from './fill.js'
-import { graphOf, isOwnModule, refusedAssets } from './page.js'
+import { path } from '../node/builtins.js'
+import { chooseBuildStage } from './build-stage.js'
+import { loadLegend } from './load-legend.js'
+import { carryingPages, sayCarried } from './pages.js'
 import { denyFiles, nameStage, watchProject } from './serve.js'
-import { resolvedModule, Session, serverEntries } from './session.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -36,6 +40,7 @@ const noPrefix = 'mappa='
 export function mappa(options: MappaPluginOptions = {}): Plugin {
   let session: Session
   const hooks = hooksFor(() => session)
+  const ofWorkers = hooksFor(() => session, true)
   return {
     name: 'mappa',
     // Before the others, a component or a page is no JavaScript yet.
@@ -53,19 +58,23 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
         'mappa',
         ...serverEntries.map((each) => `mappa/${each}`),
       ]
-      session = new Session(config, options, command)
+      const pageRoot = path.resolve(config.root ?? '.')
+      const stage = chooseBuildStage(options.stage, config.mode, command)
+      session = new Session(pageRoot, options.root, stage, command, loadLegend)
       // A build that bundles workers does so with plugins of their own.
       const { plugins } = (config.worker ??= {})
       config.worker.plugins = () => [
         ...withoutMappa(plugins?.() ?? []),
-        { name: 'mappa:bundle', enforce: 'post', ...hooks },
+        { name: 'mappa:bundle', enforce: 'post', ...ofWorkers },
       ]
       if (isPreview) return
       await session.project.read()
       // A build that goes on when a file changes puts other values in later.
       if (config.build?.watch || !session.project.sound) return
       session.defineIn((config.define ??= {}))
-      if (command === 'build') narrow(hooks, session)
+      if (command !== 'build') return
+      narrow(hooks, session)
+      narrow(ofWorkers, session, true)
     },
 
     configResolved({ plugins }) {
@@ -135,10 +144,10 @@ function withoutMappa(plugins: readonly PluginOption[]): readonly PluginOption[]
 }
 
 /** Has the bundler itself tell which modules are looked at: to be asked about each costs as much as bundling it. */
-function narrow({ load, transform }: Hooks, session: Session): void {
+function narrow({ load, transform }: Hooks, session: Session, isWorker = false): void {
   load.filter = { id: session.concerningIds() }
   transform.filter = {
-    code: { include: [...session.suspicion.patterns(), /data:|__VITE_ASSET__|new URL/] },
+    code: { include: [...session.suspicionOf(isWorker).patterns(), /data:|__VITE_ASSET__|new URL/] },
     id: { exclude: /^\0/ },
   }
 }
@@ -152,7 +161,7 @@ type Hooks = {
 }
 
 /** What is done for each module and each bundle, whoever bundles it. */
-function hooksFor(session: () => Session): Hooks {
+function hooksFor(session: () => Session, isWorker = false): Hooks {
   return {
     resolveId: {
       filter: { id: /^virtual:mappa\/settings$/ },
@@ -175,9 +184,9 @@ function hooksFor(session: () => Session): Hooks {
         const { sound } = own.project
         if (!sound) throw own.error()
         const { definition, legendPath, survey } = sound
-        if (this.environment.config.consumer === 'client') return browserModule(definition, survey)
+        if (this.environment.config.consumer === 'client') return browserModule(definition, survey, own.command)
         const servedAt = own.command === 'serve' ? own.project.root : undefined
-        return serverModule(definition, legendPath, survey.stage.name, servedAt)
+        return serverModule(definition, legendPath, survey, servedAt)
       },
     },
 
@@ -205,7 +214,7 @@ function hooksFor(session: () => Session): Hooks {
           const graph = graphOf(own, inputOf(this.environment.config), resolve)
           const faults = [
             ...(await refusedAssets(own, id, code, graph)),
-            ...(await refusedNames(module, sound.definition, own.suspicion, graph)),
+            ...(await refusedNames(module, sound.definition, own.suspicionOf(isWorker), graph)),
           ]
           if (faults.length > 0) this.error({ message: own.report(faults), stack: '' })
         }
@@ -229,6 +238,15 @@ function hooksFor(session: () => Session): Hooks {
         )
         const leaks = leaksIn(outputs, sound.survey)
         if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
+        const { root, build } = this.environment.config
+        const folder = path.relative(process.cwd(), path.resolve(root, build.outDir)) || '.'
+        const said = sayCarried(
+          carryingPages(bundle as Rolldown.OutputBundle),
+          own.atStart,
+          folder.replaceAll('\\', '/'),
+          own.project.survey.stage.name,
+        )
+        for (const line of said) this.info(line)
       },
     },
   }

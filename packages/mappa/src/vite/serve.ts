@@ -1,9 +1,9 @@
 import type { ViteDevServer } from 'vite'
+import { isKeptName, type Session } from '../bundle/session.js'
 import { fs, path } from '../node/builtins.js'
 import { realOf } from '../node/files.js'
 import { changesBetween } from '../settle/changes.js'
 import { nameHere } from './build-stage.js'
-import { isKeptName, type Session } from './session.js'
 
 /** Serves no layer file and no one-value file, whatever the server is told to allow. */
 export function denyFiles(session: Session, server: ViteDevServer): void {

@@ -1,8 +1,7 @@
-import type { Rolldown } from 'vite'
-import { type ModuleGraph, refusedModule } from '../bundle/refuse.js'
 import { path } from '../node/builtins.js'
 import { realOf, textAt } from '../node/files.js'
 import type { Fault } from '../settle/faults.js'
+import { type ModuleGraph, refusedModule } from './refuse.js'
 import type { Session } from './session.js'
 
 /** Files that a module takes by their address and that may not get into a page: `new URL('…', import.meta.url)`. */
@@ -20,10 +19,13 @@ export async function refusedAssets(session: Session, id: string, code: string, 
   return faults
 }
 
-/** What Vite knows of modules, for the way that an import took. */
+/** What a page begins with, as builders are told. */
+export type Input = string | readonly string[] | Readonly<Record<string, string>>
+
+/** What a builder knows of modules, for the way that an import took. */
 export function graphOf(
   session: Session,
-  input: Rolldown.InputOption | undefined,
+  input: Input | undefined,
   resolve: (path: string, importer: string) => Promise<string | undefined>,
 ): ModuleGraph {
   const { pageRoot } = session

@@ -1,4 +1,4 @@
-import { environmentReads } from '../bundle/taken.js'
+import { environmentReads } from './taken.js'
 
 /**
  * While it is served, `import.meta.env` of a module gets the values: the line of Vite's own that makes it comes first, and

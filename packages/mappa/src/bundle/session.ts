@@ -1,17 +1,16 @@
-import { BundleProject } from '../bundle/project.js'
-import type { ModuleText } from '../bundle/refuse.js'
-import { bundleReport } from '../bundle/report.js'
-import { type BuildCommand, browserModule, pageTexts } from '../bundle/settings-module.js'
-import { Suspicion } from '../bundle/suspect.js'
 import type { Legend } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
 import { realOf } from '../node/files.js'
 import { directoryOf } from '../node/root.js'
 import type { Fault } from '../settle/faults.js'
+import type { Stage } from '../settle/stage.js'
 import type { Survey } from '../settle/survey.js'
-import { chooseBuildStage } from './build-stage.js'
 import { withEnv, withTexts } from './fill.js'
-import { loadLegend } from './load-legend.js'
+import { BundleProject, type LoadLegend } from './project.js'
+import type { ModuleText } from './refuse.js'
+import { bundleReport } from './report.js'
+import { type BuildCommand, browserModule, namesAtStart, pageTexts } from './settings-module.js'
+import { Suspicion } from './suspect.js'
 
 /** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
 export function isKeptName(file: string): boolean {
@@ -22,11 +21,13 @@ export function isKeptName(file: string): boolean {
 export const resolvedModule = '\0virtual:mappa/settings'
 
 /** Entry points of the library that read files and settings of a server. */
-export const serverEntries = ['node', 'command', 'preload', 'testing', 'register', 'vite'] as const
+export const serverEntries = [
+  ...['node', 'command', 'preload', 'testing', 'register', 'vite', 'rollup', 'esbuild', 'webpack'],
+]
 
 const ownFolder = directoryOf(import.meta.url)
 
-/** What one run of Vite knows: the project, and what it does with it. */
+/** What one run of a builder knows: the project, and what it does with it. */
 export class Session {
   readonly command: BuildCommand
   /** Absolute path. */
@@ -43,19 +44,20 @@ export class Session {
   /** The names that it was told at first. */
   readonly #named = new Set<string>()
   #of:
-    | { readonly survey: Survey; readonly texts: ReadonlyMap<string, string>; readonly suspicion: Suspicion }
+    | {
+        readonly survey: Survey
+        readonly texts: ReadonlyMap<string, string>
+        readonly suspicion: Suspicion
+        readonly inWorkers: Suspicion
+      }
     | undefined
   readonly #told = new Set<string>()
 
-  constructor(
-    { root = '.', mode }: { readonly root?: string | undefined; readonly mode?: string | undefined },
-    told: { readonly stage?: string; readonly root?: string },
-    command: BuildCommand,
-  ) {
+  /** `pageRoot` is an absolute path, `root` one from there. */
+  constructor(pageRoot: string, root: string | undefined, stage: Stage, command: BuildCommand, load: LoadLegend) {
     this.command = command
-    this.pageRoot = path.resolve(root)
-    const stage = chooseBuildStage(told.stage, mode, command)
-    this.project = new BundleProject(this.pageRoot, told.root, stage, command, loadLegend)
+    this.pageRoot = pageRoot
+    this.project = new BundleProject(pageRoot, root, stage, command, load)
   }
 
   /** What is worked out once for each time the settings are read. */
@@ -63,7 +65,12 @@ export class Session {
     const { sound } = this.project
     if (sound && this.#of?.survey !== sound.survey) {
       const { definition, survey } = sound
-      this.#of = { survey, texts: pageTexts(definition, survey), suspicion: new Suspicion(definition) }
+      this.#of = {
+        survey,
+        texts: pageTexts(definition, survey),
+        suspicion: new Suspicion(definition),
+        inWorkers: new Suspicion(definition, true),
+      }
     }
     return this.#of
   }
@@ -73,8 +80,19 @@ export class Session {
     return this.#known?.texts ?? new Map()
   }
 
+  /** Variables that a page takes when it is handed out. */
+  get atStart(): readonly string[] {
+    const { sound } = this.project
+    return sound ? namesAtStart(sound.definition) : []
+  }
+
   get suspicion(): Suspicion {
-    return this.#known?.suspicion ?? new Suspicion({ entries: {} } as Legend)
+    return this.suspicionOf(false)
+  }
+
+  /** The same for what is bundled for workers alone. */
+  suspicionOf(isWorker: boolean): Suspicion {
+    return this.#known?.[isWorker ? 'inWorkers' : 'suspicion'] ?? new Suspicion({ entries: {} } as Legend)
   }
 
   /** What a page may have at all, to be compared with what it was. */
@@ -86,7 +104,7 @@ export class Session {
   /** What a page has, to be compared with what it had: values, and the texts that they were read from. */
   get values(): string {
     const { sound } = this.project
-    return sound ? browserModule(sound.definition, sound.survey) + JSON.stringify([...this.texts]) : ''
+    return sound ? browserModule(sound.definition, sound.survey, 'serve') + JSON.stringify([...this.texts]) : ''
   }
 
   /** Has the bundler put in what stands for `import.meta.env.NAME`, which costs no time. */

@@ -1,0 +1,130 @@
+import { readFileSync, statSync } from 'node:fs'
+import { resolve } from 'node:path'
+import { type Fault, type Legend, reportText, type Survey, stampPage } from 'mappa'
+import { builtStageOf, entriesOf, fixedAt, heldTo, reachesBrowser, writeFiles } from 'mappa/command'
+import { telling } from '../project/made-file.js'
+import { isPage, outputFolderOf, renewOutput } from '../project/output-folder.js'
+import { exitCodeFor, openSound, type ProjectOptions, type SoundProject, surveyProject } from '../project/project.js'
+import { handOver, talk } from '../terminal/terminal.js'
+import { exitCodes, UsageError } from '../terminal/usage-error.js'
+
+/** Options of `mappa stamp`. */
+export interface StampOptions extends ProjectOptions {
+  /** Whether the files themselves get the values. */
+  readonly inPlace?: boolean
+  /** The file that the result is written to. */
+  readonly out?: string
+}
+
+/** `mappa stamp`: puts a stage's values into pages that take them when they are handed out. */
+export async function stamp(
+  files: readonly string[],
+  options: StampOptions,
+): Promise<{ exitCode: number; cause?: string | undefined }> {
+  if (options.inPlace && options.out !== undefined) throw new UsageError('Name either --in-place or --out.')
+  if (files.length > 1 && !options.inPlace) throw new UsageError('Several pages are stamped with --in-place.')
+  const pages = files.map(pageAt)
+  const project = await openSound(options, 'Nothing was stamped.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { definition } = project
+  const names = namesOf(definition, 'start')
+  if (names.length === 0) {
+    talk().write(
+      "No entry of the legend is for pages that take it when they are handed out. Write in one: reach: 'browser', fixed: 'start'\nNothing was stamped.\n",
+    )
+    return { exitCode: exitCodes.faults }
+  }
+  const found = await pageSurvey(project, options)
+  const faults = [...found.faults, ...localFaults(found)]
+  if (faults.length > 0 || !found.settings) {
+    const { stage, notices } = found
+    talk().write(reportText({ stage, faults, notices }, { ...talk(), consequence: 'Nothing was stamped.' }))
+    return { exitCode: exitCodeFor(faults) }
+  }
+  const settings = found.settings
+  const stamped = pages.map(({ file, text }) => ({ file, text, html: stampPage(text, settings) }))
+  for (const line of await keptFromBuild(stamped.map(({ text }) => text).map(builtStageOf), project, options, found))
+    talk().write(`${line}\n`)
+  return telling(async () => {
+    if (options.inPlace) for (const each of stamped) stampInPlace(each, project.root, found.stage.name)
+    else if (options.out !== undefined) {
+      const path = resolve(options.out)
+      writeFiles([{ path, text: stamped[0]?.html ?? '' }], project.root)
+      talk().write(`${options.out} has the values of ${found.stage.name}.\n`)
+    } else handOver(stamped[0]?.html ?? '')
+    return { exitCode: exitCodes.fine }
+  })
+}
+
+interface Page {
+  /** As it was named. */
+  readonly file: string
+  readonly text: string
+}
+
+/** @throws {UsageError} for what is no page that can be read as text. */
+function pageAt(file: string): Page {
+  if (!isPage(file)) throw new UsageError('stamp takes pages: files whose names end in .html')
+  const stats = statSync(file, { throwIfNoEntry: false })
+  if (!stats?.isFile()) throw new UsageError(`There is no file ${file}. Name a page that a build has made.`)
+  const bytes = readFileSync(file)
+  try {
+    return { file, text: new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes) }
+  } catch {
+    throw new UsageError(`${file} is not UTF-8, so nothing can be put into it.`)
+  }
+}
+
+/** A stage's settings as far as pages have them; servers get theirs where they start. */
+async function pageSurvey(project: SoundProject, options: ProjectOptions): Promise<Survey> {
+  const definition = heldTo(project.definition, reachesBrowser)
+  const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
+  return found
+}
+
+/** What is stamped here goes elsewhere, so a value of this machine alone must not get into it. */
+function localFaults({ notices }: Survey): Fault[] {
+  return notices.flatMap((notice) => (notice.kind === 'hidden-by-local' ? [{ ...notice, kind: notice.kind }] : []))
+}
+
+function namesOf(definition: Legend, when: 'build' | 'start'): string[] {
+  return Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
+    reachesBrowser(entry) && fixedAt(entry) === when ? [name] : [],
+  )
+}
+
+/** What pages that were built for another stage keep of it, a sentence for each of those stages. */
+async function keptFromBuild(
+  built: readonly (string | undefined)[],
+  project: SoundProject,
+  options: ProjectOptions,
+  found: Survey,
+): Promise<string[]> {
+  const stages = new Set(built.filter((stage) => stage !== undefined && stage !== found.stage.name))
+  const lines: string[] = []
+  for (const stage of stages as Set<string>) {
+    const other = await pageSurvey(project, { ...options, stage, stageFrom: 'the page' })
+    const kept = namesOf(project.definition, 'build').filter((name) => other.texts.get(name) !== found.texts.get(name))
+    if (kept.length === 0) continue
+    const [has, entries] = kept.length === 1 ? ['has', 'its entry'] : ['have', 'their entries']
+    lines.push(
+      `Notice: ${kept.join(', ')} ${has} another value in ${stage}, which the page was built for and keeps. Build it for ${found.stage.name}, or write fixed: 'start' in ${entries}.`,
+    )
+  }
+  return lines
+}
+
+function stampInPlace({ file, text, html }: Page & { readonly html: string }, root: string, stage: string): void {
+  const path = resolve(file)
+  if (html === text) {
+    talk().write(`${file} has the values of ${stage} already.\n`)
+    return
+  }
+  const folder = outputFolderOf(path, root)
+  const change = { path, before: Buffer.from(text), after: Buffer.from(html) }
+  const { writes, renewed, told } = renewOutput(folder, folder !== root, [change])
+  writeFiles(writes, folder)
+  const also = renewed.length > 0 ? ` What is made of it was made anew: ${renewed.join(', ')}.` : ''
+  talk().write(`${file} has the values of ${stage}.${also}\n`)
+  for (const line of told) talk().write(`Notice: ${line}\n`)
+}

@@ -1,0 +1,29 @@
+/** How a file's content is named elsewhere: a digest of it, in hexadecimal or base64. */
+export type DigestsOf = (content: Uint8Array) => readonly string[]
+
+/** A shorter piece of a digest is taken for one by chance. Signs. */
+const pieceMin = 8
+
+/**
+ * A text with the digests of a file's old content replaced by those of its new one, also where only their first signs
+ * are kept, as lists of what to store ahead have them, or behind `sha384-` (Subresource Integrity, 3.5).
+ */
+export function withDigestsRenewed(text: string, before: readonly string[], after: readonly string[]): string {
+  const starts = new Map(before.map((digest, at) => [digest.slice(0, pieceMin), at]))
+  return text.replace(
+    /(?<![\w+/=])((?:sha(?:1|256|384|512)-)?)([\w+/-]{8,128}={0,2})(?![\w+/=])/g,
+    (whole, label: string, sign: string) => {
+      const at = starts.get(sign.slice(0, pieceMin))
+      const [old, fresh] = at === undefined ? [] : [before[at], after[at]]
+      return old?.startsWith(sign) && fresh !== undefined ? label + fresh.slice(0, sign.length) : whole
+    },
+  )
+}
+
+/** Whether a list of what to store ahead has a file under something that stands for its content. */
+export function listsFile(text: string, name: string): boolean {
+  const word = name.replace(/[^\w]/g, '\\$&')
+  const entry = `["'\`](?:[^"'\`\\s]*/)?${word}["'\`]`
+  const mark = `["'\`]?(?:revision|integrity|hash)["'\`]?\\s*:\\s*["'\`]`
+  return new RegExp(`${entry}[^{}]{0,200}${mark}|${mark}[^{}]{0,200}${entry}`).test(text)
+}

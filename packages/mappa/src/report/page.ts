@@ -1,0 +1,103 @@
+import { pageValuesIn, stageOf } from '../settle/settings.js'
+
+/** What a page's block is called. */
+export const pageBlockId = 'mappa-settings'
+
+/**
+ * The values that a page takes when it is handed out: those of entries with `reach: 'browser', fixed: 'start'`, by the names
+ * of their variables, as JSON that may stand in a `script` element. For a framework that writes the element itself.
+ * @throws {TypeError} if these are not settings as `settle` gives them.
+ */
+export function pageValues(settings: object): string {
+  return scriptJson(pageValuesIn(settings))
+}
+
+/**
+ * The element that a page takes them from. It holds data, so that a policy as strict as `script-src 'self'` allows it
+ * (HTML, 4.12.1: a data block is not processed). It must stand in front of scripts that are not modules.
+ * @throws {TypeError} if these are not settings as `settle` gives them.
+ *
+ * ```ts
+ * response.end(`<!doctype html><head>${pageBlock(settings)}</head>…`)
+ * ```
+ */
+export function pageBlock(settings: object): string {
+  const stage = stageOf(settings).name
+  return `<script type="application/json" id="${pageBlockId}" data-stage="${stage}">${pageValues(settings)}</script>`
+}
+
+/**
+ * A page with the element in it: in place of one that it has, else in front of its first script.
+ * @throws {TypeError} if these are not settings as `settle` gives them.
+ *
+ * ```ts
+ * const page = stampPage(readFileSync('dist/index.html', 'utf8'), settings)
+ * ```
+ */
+export function stampPage(html: string, settings: object): string {
+  const built = builtStageOf(html)
+  const block = pageBlock(settings)
+  return withPageBlock(html, built === undefined ? block : block.replace('>', () => ` data-built="${built}">`))
+}
+
+/** The stage that a page was built for, if it says so: the plugin writes that into the empty block. */
+export function builtStageOf(html: string): string | undefined {
+  const { start, end } = pageBlockIn(html) ?? { start: 0, end: 0 }
+  return builtFor.exec(html.slice(start, end))?.[1]
+}
+
+const builtFor = /\sdata-built="([a-z][a-z0-9-]*)"/
+
+/** A page with an element in place of the block that it has, else in front of its first script. */
+export function withPageBlock(html: string, block: string): string {
+  const { start, end } = pageBlockIn(html) ?? placeIn(html)
+  return html.slice(0, start) + block + html.slice(end)
+}
+
+/** Where a page has its block; offsets in UTF-16 code units. */
+export function pageBlockIn(html: string): { readonly start: number; readonly end: number } | undefined {
+  for (const { start, tag, name } of tagsIn(html)) {
+    if (name !== 'script' || !blockTag.test(tag)) continue
+    const close = /<\/script\s*>/i.exec(html.slice(start + tag.length))
+    return { start, end: close ? start + tag.length + close.index + close[0].length : start + tag.length }
+  }
+  return undefined
+}
+
+const blockTag = new RegExp(`\\sid\\s*=\\s*(?:"${pageBlockId}"|'${pageBlockId}'|${pageBlockId}(?=[\\s>/]))`, 'i')
+
+/** In front of what may read it, else at the end of the head, or where the page's own content begins. */
+function placeIn(html: string): { readonly start: number; readonly end: number } {
+  let after = 0
+  for (const { start, tag, name } of tagsIn(html)) {
+    if (name === 'script' || name === '/head' || name === 'body') return { start, end: start }
+    if (name === '!doctype' || name === 'html' || name === 'head') after = start + tag.length
+  }
+  return { start: after, end: after }
+}
+
+/** The tags of a page in order; not those in comments, nor in what scripts and styles hold. */
+function* tagsIn(html: string): Generator<{ start: number; tag: string; name: string }> {
+  const next = /<!--|<([!/]?[A-Za-z][^\s/>]*)(?:[^"'>]|"[^"]*"|'[^']*')*>/g
+  for (let found = next.exec(html); found; found = next.exec(html)) {
+    const [tag, given] = found
+    if (given === undefined) {
+      const end = html.indexOf('-->', found.index + 4)
+      next.lastIndex = end < 0 ? html.length : end + 3
+      continue
+    }
+    const name = given.toLowerCase()
+    yield { start: found.index, tag, name }
+    if (name !== 'script' && name !== 'style' && name !== 'title' && name !== 'textarea') continue
+    const close = html.toLowerCase().indexOf(`</${name}`, next.lastIndex)
+    next.lastIndex = close < 0 ? html.length : close
+  }
+}
+
+/** JSON that does not end the script element that it stands in, and that older engines take for a text of JavaScript, too. */
+export function scriptJson(value: unknown): string {
+  return JSON.stringify(value).replace(
+    /[<\u2028\u2029]/g,
+    (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`,
+  )
+}
