@@ -24,6 +24,10 @@ await build({
     command: 'packages/mappa/src/command/index.ts',
     node: 'packages/mappa/src/node/index.ts',
     vite: 'packages/mappa/src/vite/index.ts',
+    rollup: 'packages/mappa/src/builders/rollup.ts',
+    esbuild: 'packages/mappa/src/builders/esbuild.ts',
+    webpack: 'packages/mappa/src/builders/webpack.ts',
+    'webpack-loader': 'packages/mappa/src/builders/webpack-loader.ts',
     testing: 'packages/mappa/src/testing/index.ts',
     register: 'packages/mappa/src/testing/register.ts',
   },
@@ -56,7 +60,11 @@ execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
  * more, since TypeScript takes a file for what its ending says.
  */
 function serveCommonJs(dist) {
-  const onlyNode = new Set(['vite.mjs', 'preload.mjs', 'register.mjs'])
+  const onlyNode = new Set(
+    ['vite', 'rollup', 'esbuild', 'webpack', 'webpack-loader', 'preload', 'register'].map((name) => `${name}.mjs`),
+  )
+  // What webpack finds the settings module in the place of.
+  writeFileSync(join(dist, 'webpack-module.mjs'), '')
   for (const name of readdirSync(dist).filter((each) => each.endsWith('.mjs'))) {
     const text = onlyNode.has(name)
       ? `module.exports = require('./${name}')\n`

@@ -21,13 +21,15 @@ const environment = /\b(import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*e
 export function withTexts(
   program: unknown,
   code: string,
-  which: 'import.meta' | 'process',
+  which: readonly ('import.meta' | 'process')[],
   texts: ReadonlyMap<string, string>,
 ): string {
   let [text, last] = ['', 0]
   const members = [...texts].map(([name, value]) => `${JSON.stringify(name)}: ${value}`)
-  const reads = environmentReads(program, which).filter(({ name }) =>
-    name === undefined ? which === 'import.meta' : texts.has(name),
+  const reads = which.flatMap((each) =>
+    environmentReads(program, each).filter(({ name }) =>
+      name === undefined ? each === 'import.meta' : texts.has(name),
+    ),
   )
   for (const { name, node } of [...reads].sort((a, b) => a.node.start - b.node.start)) {
     const read = code.slice(node.start, node.end)

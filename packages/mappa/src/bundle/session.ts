@@ -9,7 +9,7 @@ import { withEnv, withTexts } from './fill.js'
 import { BundleProject, type LoadLegend } from './project.js'
 import type { ModuleText } from './refuse.js'
 import { bundleReport } from './report.js'
-import { type BuildCommand, browserModule, namesAtStart, pageTexts } from './settings-module.js'
+import { type BuildCommand, browserModule, namesAtStart, pageTexts, serverModule } from './settings-module.js'
 import { Suspicion } from './suspect.js'
 
 /** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
@@ -39,6 +39,8 @@ export class Session {
   started = false
   /** Whether pages themselves have values put in. */
   pages = false
+  /** Whether modules come with a line that makes `import.meta.env`, to be filled there. */
+  readonly #hasEnvLine: boolean
   /** Whether the bundler puts texts in by itself. */
   #defined = false
   /** The names that it was told at first. */
@@ -53,9 +55,17 @@ export class Session {
     | undefined
   readonly #told = new Set<string>()
 
-  /** `pageRoot` is an absolute path, `root` one from there. */
-  constructor(pageRoot: string, root: string | undefined, stage: Stage, command: BuildCommand, load: LoadLegend) {
+  /** `pageRoot` is an absolute path, `root` one from there; `hasEnvLine` says that modules come with a line of their own for `import.meta.env`. */
+  constructor(
+    pageRoot: string,
+    root: string | undefined,
+    stage: Stage,
+    command: BuildCommand,
+    load: LoadLegend,
+    hasEnvLine: boolean,
+  ) {
     this.command = command
+    this.#hasEnvLine = hasEnvLine
     this.pageRoot = pageRoot
     this.project = new BundleProject(pageRoot, root, stage, command, load)
   }
@@ -119,16 +129,31 @@ export class Session {
 
   /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
   filledIn({ code, isOwn, parse }: ModuleText, isClient: boolean): string | undefined {
-    let text = code
     const readsEnv = !this.#defined && /\b(?:import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env\b/.test(code)
-    if (isClient && isOwn && this.suspicion.ofProcess(code)) text = withTexts(parse(), code, 'process', this.texts)
-    if (readsEnv && this.command === 'serve') {
+    const readsProcess = isClient && isOwn && this.suspicion.ofProcess(code)
+    const which = [
+      ...(readsProcess ? (['process'] as const) : []),
+      ...(readsEnv && !this.#hasEnvLine ? (['import.meta'] as const) : []),
+    ]
+    let text = which.length > 0 ? withTexts(parse(), code, which, this.texts) : code
+    if (readsEnv && this.#hasEnvLine) {
       const gone = [...this.#named].filter((name) => !this.texts.has(name)).map((name) => [name, 'undefined'] as const)
       text = withEnv(text, new Map([...this.texts, ...gone]))
     }
-    // A module that reads both is of a test runner rather than of a page.
-    else if (readsEnv && text === code) text = withTexts(parse(), code, 'import.meta', this.texts)
     return text === code ? undefined : text
+  }
+
+  /**
+   * Code of the settings module; `here` is what says in code where a server's bundle lies.
+   * @throws {Error} whose message is the report, if there are faults and never were none.
+   */
+  settingsModule(isClient: boolean, here = 'import.meta.url'): string {
+    const { sound, root } = this.project
+    if (!sound) throw this.error()
+    const { definition, legendPath, survey } = sound
+    if (isClient) return browserModule(definition, survey, this.command)
+    // Only Vite runs what it serves; what others make for development lies where it is started, too.
+    return serverModule(definition, legendPath, survey, here, this.#hasEnvLine ? root : undefined)
   }
 
   /** Notices that were not told yet, a line each. */
@@ -178,7 +203,7 @@ export class Session {
   /** Faults in words, with what did not happen because of them. */
   report(faults: readonly Fault[]): string {
     const consequence =
-      this.command === 'build'
+      this.command === 'build' || !this.#hasEnvLine
         ? 'Nothing was built.'
         : this.started
           ? 'The page keeps its old values.'

@@ -53,13 +53,22 @@ export function pageTexts(definition: Legend, { texts }: Survey): ReadonlyMap<st
   return new Map(open.map(([name]) => [name, literal(texts.get(name))]))
 }
 
-/** Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. */
-export function serverModule(definition: Legend, legendPath: string, survey: Survey, servedAt?: string): string {
+/**
+ * Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. `here` is
+ * what says in code where the bundle lies.
+ */
+export function serverModule(
+  definition: Legend,
+  legendPath: string,
+  survey: Survey,
+  here: string,
+  servedAt?: string,
+): string {
   const { stage, texts } = survey
   // What is served has the page's root and stage; a bundle finds its root, and may be told another stage, where it starts.
   const told =
     servedAt === undefined
-      ? `from: import.meta.url, builtFor: ${JSON.stringify(stage.name)}${builtInText(definition, texts)}`
+      ? `from: ${here}, builtFor: ${JSON.stringify(stage.name)}${builtInText(definition, texts)}`
       : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage.name)}`
   const json = legendPath.endsWith('.json')
   // What asks a remote source takes waiting.

@@ -4,7 +4,6 @@ import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, isOwnModule, refusedAssets } from '../bundle/page.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
-import { browserModule, serverModule } from '../bundle/settings-module.js'
 import { path } from '../node/builtins.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
@@ -60,7 +59,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       ]
       const pageRoot = path.resolve(config.root ?? '.')
       const stage = chooseBuildStage(options.stage, config.mode, command)
-      session = new Session(pageRoot, options.root, stage, command, loadLegend)
+      session = new Session(pageRoot, options.root, stage, command, loadLegend, command === 'serve')
       // A build that bundles workers does so with plugins of their own.
       const { plugins } = (config.worker ??= {})
       config.worker.plugins = () => [
@@ -181,12 +180,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
           const fault = await refusedModule(id, why, graphOf(own, inputOf(this.environment.config), resolve))
           this.error({ message: own.report([fault]), stack: '' })
         }
-        const { sound } = own.project
-        if (!sound) throw own.error()
-        const { definition, legendPath, survey } = sound
-        if (this.environment.config.consumer === 'client') return browserModule(definition, survey, own.command)
-        const servedAt = own.command === 'serve' ? own.project.root : undefined
-        return serverModule(definition, legendPath, survey, servedAt)
+        return own.settingsModule(this.environment.config.consumer === 'client')
       },
     },
 

@@ -1,0 +1,32 @@
+/** What a loader has of the builder. */
+interface LoaderContext {
+  readonly query: string
+  readonly resourcePath: string
+  addDependency(file: string): void
+}
+
+interface Handed {
+  /** Code of the settings module. */
+  readonly code: string
+  /** Files that the settings depend on. */
+  readonly files: readonly string[]
+  /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
+  readonly fill: (code: string, file: string) => string | undefined
+}
+
+const key = Symbol.for('mappa.webpack')
+const shared = globalThis as unknown as { [key]?: Map<string, Handed> }
+shared[key] ??= new Map()
+
+/** What plugins hand to their loader, by the plugin's number; the two may be loaded as modules of different kinds. */
+export const handedToLoader: Map<string, Handed> = shared[key]
+
+/** The loader that gives the settings module, or fills a module; both are made anew when a file of the settings changes. */
+export default function settingsLoader(this: LoaderContext, source: string): string {
+  const [id = '', what] = this.query.slice(1).split('&')
+  const handed = handedToLoader.get(id)
+  const code = what === 'fill' ? handed?.fill(source, this.resourcePath) : (handed?.code ?? '')
+  if (code === undefined) return source
+  for (const file of handed?.files ?? []) this.addDependency(file)
+  return code
+}
