@@ -23,16 +23,24 @@ await build({
     index: 'packages/mappa/src/index.ts',
     command: 'packages/mappa/src/command/index.ts',
     node: 'packages/mappa/src/node/index.ts',
+    testing: 'packages/mappa/src/testing/index.ts',
+    register: 'packages/mappa/src/testing/register.ts',
+  },
+  chunkNames: 'shared-[hash]',
+})
+// What builders load hands nothing to the others, and would have them split into more files.
+await build({
+  ...library,
+  splitting: true,
+  entryPoints: {
     vite: 'packages/mappa/src/vite/index.ts',
     rollup: 'packages/mappa/src/builders/rollup.ts',
     esbuild: 'packages/mappa/src/builders/esbuild.ts',
     webpack: 'packages/mappa/src/builders/webpack.ts',
     'webpack-loader': 'packages/mappa/src/builders/webpack-loader.ts',
-    testing: 'packages/mappa/src/testing/index.ts',
-    register: 'packages/mappa/src/testing/register.ts',
   },
   external: ['vite'],
-  chunkNames: 'shared-[hash]',
+  chunkNames: 'building-[hash]',
 })
 // Files by themselves: they share no object with the others, and each further file to load would cost a start 1 to 2 %.
 await build({
@@ -60,13 +68,11 @@ execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
  * more, since TypeScript takes a file for what its ending says.
  */
 function serveCommonJs(dist) {
-  const onlyNode = new Set(
-    ['vite', 'rollup', 'esbuild', 'webpack', 'webpack-loader', 'preload', 'register'].map((name) => `${name}.mjs`),
-  )
+  const onlyNode = /^(?:vite|rollup|esbuild|webpack|webpack-loader|preload|register|building-.*)\.mjs$/
   // What webpack finds the settings module in the place of.
   writeFileSync(join(dist, 'webpack-module.mjs'), '')
   for (const name of readdirSync(dist).filter((each) => each.endsWith('.mjs'))) {
-    const text = onlyNode.has(name)
+    const text = onlyNode.test(name)
       ? `module.exports = require('./${name}')\n`
       : commonJs(readFileSync(join(dist, name), 'utf8'))
     writeFileSync(join(dist, name.replace('.mjs', '.cjs')), text)

@@ -354,12 +354,16 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await completion(shell, rest, mappa.commands.map(known), binary()))
     })
 
-  located(mappa.command('emit').summary('hands the legend on as a JSON Schema document'))
+  staged(mappa.command('emit').summary('hands on the legend, or the values of pages'))
     .description(
-      'Prints the legend as a JSON Schema document, for programs that cannot run it and for starts without TypeScript.',
+      'Prints the legend as a JSON Schema document, for programs that cannot run it and for starts without TypeScript;\nor the values that pages have in a stage as a module with their types, for builders that have no plugin.',
     )
-    .requiredOption('--as <form>', 'what to print: legend')
-    .addHelpText('after', '\nExample:\n  mappa emit --as legend > mappa.legend.json')
+    .requiredOption('--as <form>', 'what to print: legend, or module')
+    .option('--out <file>', 'of a module: the file to write, as TypeScript if its name says so')
+    .addHelpText(
+      'after',
+      '\nExample:\n  mappa emit --as legend > mappa.legend.json\n  mappa emit --as module --stage staging --out src/settings.ts',
+    )
     .action(async (options: EmitOptions) => {
       const { emit } = await import('./commands/emit.js')
       finish(await emit(options))

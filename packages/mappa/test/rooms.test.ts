@@ -18,7 +18,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     vite: ['format', 'legend', 'settle', 'report', 'node', 'bundle'],
     builders: ['leak', 'legend', 'settle', 'report', 'node', 'bundle'],
     testing: ['legend', 'settle', 'report', 'node'],
-    command: ['format', 'leak', 'legend', 'settle', 'report', 'node'],
+    command: ['format', 'leak', 'legend', 'settle', 'report', 'node', 'bundle'],
   },
   cli: {
     names: [],
@@ -28,6 +28,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     guide: ['terminal'],
     sample: ['guide'],
     declare: ['guide', 'declared'],
+    emit: ['guide', 'declare'],
     compare: ['names', 'terminal'],
     completion: [],
     trace: ['names', 'terminal'],
@@ -56,7 +57,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     run: ['lift/read', 'lift', 'project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
-      ...['fill', 'list', 'setup', 'guard', 'change'],
+      ...['fill', 'list', 'setup', 'guard', 'emit', 'change'],
       ...[
         'lift/read',
         'lift/finding.ts',
@@ -74,7 +75,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
 }
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
 const pure =
-  /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|stamp|change|lift.*)$/
+  /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|stamp|emit|change|lift.*)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../command/index.js'])
 

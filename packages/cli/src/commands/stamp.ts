@@ -1,10 +1,11 @@
 import { readFileSync, statSync } from 'node:fs'
 import { resolve } from 'node:path'
-import { type Fault, type Legend, reportText, type Survey, stampPage } from 'mappa'
-import { builtStageOf, entriesOf, fixedAt, heldTo, reachesBrowser, writeFiles } from 'mappa/command'
+import { reportText, type Survey, stampPage } from 'mappa'
+import { builtStageOf, writeFiles } from 'mappa/command'
 import { telling } from '../project/made-file.js'
 import { isPage, outputFolderOf, renewOutput } from '../project/output-folder.js'
-import { exitCodeFor, openSound, type ProjectOptions, type SoundProject, surveyProject } from '../project/project.js'
+import { faultsElsewhere, pageNames, pageSurvey } from '../project/page-survey.js'
+import { exitCodeFor, openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
 import { handOver, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
@@ -27,7 +28,7 @@ export async function stamp(
   const project = await openSound(options, 'Nothing was stamped.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { definition } = project
-  const names = namesOf(definition, 'start')
+  const names = pageNames(definition, 'start')
   if (names.length === 0) {
     talk().write(
       "No entry of the legend is for pages that take it when they are handed out. Write in one: reach: 'browser', fixed: 'start'\nNothing was stamped.\n",
@@ -35,7 +36,7 @@ export async function stamp(
     return { exitCode: exitCodes.faults }
   }
   const found = await pageSurvey(project, options)
-  const faults = [...found.faults, ...localFaults(found)]
+  const faults = faultsElsewhere(found)
   if (faults.length > 0 || !found.settings) {
     const { stage, notices } = found
     talk().write(reportText({ stage, faults, notices }, { ...talk(), consequence: 'Nothing was stamped.' }))
@@ -75,24 +76,6 @@ function pageAt(file: string): Page {
   }
 }
 
-/** A stage's settings as far as pages have them; servers get theirs where they start. */
-async function pageSurvey(project: SoundProject, options: ProjectOptions): Promise<Survey> {
-  const definition = heldTo(project.definition, reachesBrowser)
-  const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
-  return found
-}
-
-/** What is stamped here goes elsewhere, so a value of this machine alone must not get into it. */
-function localFaults({ notices }: Survey): Fault[] {
-  return notices.flatMap((notice) => (notice.kind === 'hidden-by-local' ? [{ ...notice, kind: notice.kind }] : []))
-}
-
-function namesOf(definition: Legend, when: 'build' | 'start'): string[] {
-  return Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
-    reachesBrowser(entry) && fixedAt(entry) === when ? [name] : [],
-  )
-}
-
 /** What pages that were built for another stage keep of it, a sentence for each of those stages. */
 async function keptFromBuild(
   built: readonly (string | undefined)[],
@@ -104,7 +87,9 @@ async function keptFromBuild(
   const lines: string[] = []
   for (const stage of stages as Set<string>) {
     const other = await pageSurvey(project, { ...options, stage, stageFrom: 'the page' })
-    const kept = namesOf(project.definition, 'build').filter((name) => other.texts.get(name) !== found.texts.get(name))
+    const kept = pageNames(project.definition, 'build').filter(
+      (name) => other.texts.get(name) !== found.texts.get(name),
+    )
     if (kept.length === 0) continue
     const [has, entries] = kept.length === 1 ? ['has', 'its entry'] : ['have', 'their entries']
     lines.push(

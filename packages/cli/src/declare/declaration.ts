@@ -177,7 +177,7 @@ interface TypeWords {
 }
 
 /** The type of a setting, written out; what a function makes of a value is not known. */
-function writtenType(variable: Variable, definition: Legend): string {
+export function writtenType(variable: Variable, definition: Legend): string {
   if (variable.made) return 'unknown'
   const type = typeText(definition.entries[variable.name] as TypeWords)
   return mayLack(variable) ? `${type} | undefined` : type

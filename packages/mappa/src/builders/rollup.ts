@@ -1,3 +1,4 @@
+import { withEmptyBlock } from '../bundle/carried.js'
 import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, type Input, isOwnModule } from '../bundle/page.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
@@ -21,7 +22,8 @@ interface OutputFile {
   readonly type: string
   readonly fileName: string
   readonly code?: string
-  readonly source?: string | Uint8Array
+  source?: string | Uint8Array
+  readonly modules?: object
   readonly map?: { toString(): string } | null
 }
 
@@ -128,6 +130,12 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
         }))
         const leaks = leaksIn(outputs, sound.survey)
         if (leaks.length > 0) this.error({ message: own().report(leaks), stack: '' })
+        const files = Object.values(bundle)
+        const takes = files.some(({ modules }) => modules && resolvedModule in modules)
+        if (own().command !== 'build' || own().atStart.length === 0 || !takes) return
+        for (const file of files)
+          if (file.fileName.endsWith('.html') && typeof file.source === 'string')
+            file.source = withEmptyBlock(file.source, sound.survey.stage.name)
       },
     },
   }

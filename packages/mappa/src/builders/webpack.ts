@@ -1,3 +1,4 @@
+import { withEmptyBlock } from '../bundle/carried.js'
 import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, isOwnModule } from '../bundle/page.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
@@ -38,6 +39,7 @@ interface Compilation {
   readonly fileDependencies: { add(file: string): void }
   readonly missingDependencies: { add(file: string): void }
   getAssets(): readonly Asset[]
+  updateAsset(file: string, source: unknown): void
   readonly hooks: {
     readonly finishModules: Waiting<(modules: Iterable<BuiltModule>) => Promise<void>>
     readonly processAssets: Tap<() => void>
@@ -62,7 +64,11 @@ export interface WebpackHost {
       asked: RegExp,
       replace: (resource: { request: string }) => void,
     ) => { apply(compiler: never): void }
-    readonly Compilation: { readonly PROCESS_ASSETS_STAGE_REPORT: number }
+    readonly sources: { readonly RawSource: new (text: string) => unknown }
+    readonly Compilation: {
+      readonly PROCESS_ASSETS_STAGE_OPTIMIZE_HASH: number
+      readonly PROCESS_ASSETS_STAGE_REPORT: number
+    }
   }
   readonly hooks: {
     readonly beforeRun: Waiting<() => Promise<void>>
@@ -151,6 +157,16 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
       const faults = await refusedIn(modules, session, compiler)
       if (faults.length > 0) fail(compilation, faults)
     })
+    compilation.hooks.processAssets.tap({ name, stage: stages.PROCESS_ASSETS_STAGE_OPTIMIZE_HASH }, () => {
+      const { atStart, command, project } = session
+      const takes = [...compilation.modules].some(({ resource }) => resource?.split('?', 1)[0] === emptyModule)
+      if (command !== 'build' || atStart.length === 0 || !takes) return
+      for (const { name: file, source } of compilation.getAssets())
+        if (file.endsWith('.html')) {
+          const html = withEmptyBlock(asText(source.source()), project.survey.stage.name)
+          compilation.updateAsset(file, new compiler.webpack.sources.RawSource(html))
+        }
+    })
     compilation.hooks.processAssets.tap({ name, stage: stages.PROCESS_ASSETS_STAGE_REPORT }, () => {
       const { sound } = session.project
       if (!sound) return
@@ -196,12 +212,16 @@ async function refusedIn(modules: Iterable<BuiltModule>, session: Session, compi
     if (!module.type?.startsWith('javascript/')) continue
     const source = module.originalSource?.()?.source()
     if (source === undefined) continue
-    const code = typeof source === 'string' ? source : new TextDecoder().decode(source)
+    const code = asText(source)
     const isOwn = isOwnModule(file)
     const parse = () => programOf(code)
     faults.push(...(await refusedNames({ id: file, code, isOwn, parse }, sound.definition, session.suspicion, graph)))
   }
   return faults
+}
+
+function asText(source: string | Uint8Array): string {
+  return typeof source === 'string' ? source : new TextDecoder().decode(source)
 }
 
 /** Files that a build begins with, however they are written. */

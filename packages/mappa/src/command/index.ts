@@ -1,4 +1,6 @@
 /** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
+
+export { browserModule } from '../bundle/settings-module.js'
 export { isName, isStageName } from '../format/names.js'
 export { withoutCredentials } from '../leak/credentials.js'
 export { Needles } from '../leak/needles.js'

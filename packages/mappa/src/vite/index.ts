@@ -7,7 +7,7 @@ import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
 import { path } from '../node/builtins.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
-import { carryingPages, sayCarried } from './pages.js'
+import { finishPages } from './pages.js'
 import { denyFiles, nameStage, watchProject } from './serve.js'
 
 /** Options of the plugin. */
@@ -234,12 +234,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
         const { root, build } = this.environment.config
         const folder = path.relative(process.cwd(), path.resolve(root, build.outDir)) || '.'
-        const said = sayCarried(
-          carryingPages(bundle as Rolldown.OutputBundle),
-          own.atStart,
-          folder.replaceAll('\\', '/'),
-          own.project.survey.stage.name,
-        )
+        const said = finishPages(bundle as Rolldown.OutputBundle, own, folder.replaceAll('\\', '/'))
         for (const line of said) this.info(line)
       },
     },
