@@ -77,7 +77,7 @@ function inBuilt(
 ): { exitCode: number; cause?: string | undefined } {
   const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
   if (path === undefined) throw new UsageError(`There is no ${folder}. Name a folder or a file that a build has made.`)
-  const secrets = secretsOf(project.definition, layers, true)
+  const secrets = secretsOf(project.definition, layers)
   const files = statSync(path).isDirectory() ? filesBelow(path) : ['']
   const looked = counting(files, (count) => `Looked through ${counted(count, 'file')} …`)
   const faults = [...looked].flatMap((file) => {

@@ -17,7 +17,7 @@ export interface KnownSecrets {
 const bytesMin = 8
 
 /** The secrets of a legend in layers, with their former names; without a legend, all that this machine's own layers hold. */
-export function secretsOf(definition: Legend | undefined, layers: readonly Layer[], asBytes = false): KnownSecrets {
+export function secretsOf(definition: Legend | undefined, layers: readonly Layer[]): KnownSecrets {
   const short = new Set<string>()
   const needles = new Needles()
   const names = new Set(
@@ -30,7 +30,6 @@ export function secretsOf(definition: Legend | undefined, layers: readonly Layer
     layer.each((name, text) => {
       if (text === '' || !(definition ? names.has(name) : layer.local)) return
       needles.add(text, name)
-      if (asBytes && /[^\x00-\x7f]/.test(text)) needles.add(Buffer.from(text).toString('latin1'), name)
       known.add(name)
       if (Buffer.byteLength(text) < bytesMin) short.add(name)
     })
@@ -47,10 +46,7 @@ export interface SecretAt {
 /** Where secrets stand in a file, by its bytes: the first place of each. What is not ASCII is looked for as UTF-8. */
 export function secretsInBytes(bytes: Uint8Array, { needles }: KnownSecrets): SecretAt[] {
   const found = new Map<string, SecretAt>()
-  for (const { start, name } of needles.in(
-    Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1'),
-  ))
-    if (!found.has(name)) found.set(name, { name, offset: start })
+  for (const { start, name } of needles.inBytes(bytes)) if (!found.has(name)) found.set(name, { name, offset: start })
   return [...found.values()]
 }
 

@@ -1,10 +1,10 @@
-import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, type Input, isOwnModule } from '../bundle/page.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { isKeptName, type Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
 import { fs, path } from '../node/builtins.js'
 import { bytesAt, textAt } from '../node/files.js'
+import { leaksOf } from '../node/leaks.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 import { programOf } from './program.js'
 
@@ -155,7 +155,7 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         const outputs = outputFiles
           ? outputFiles.map((file) => ({ name: path.relative(folder, file.path), content: file.contents }))
           : written.map((file) => ({ name: path.relative(folder, file), content: bytesAt(file) ?? '' }))
-        const leaks = leaksIn(outputs, sound.survey)
+        const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length === 0) return undefined
         // It has been written by now, and must not be handed out.
         for (const file of outputFiles ? [] : written) fs.rmSync(file, { force: true })

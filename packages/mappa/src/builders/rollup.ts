@@ -1,9 +1,9 @@
 import { withEmptyBlock } from '../bundle/carried.js'
-import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, type Input, isOwnModule } from '../bundle/page.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, type Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
+import { leaksOf } from '../node/leaks.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 
 export type { BuilderOptions }
@@ -128,7 +128,7 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
           content: code ?? source,
           ...(map && { map: map.toString() }),
         }))
-        const leaks = leaksIn(outputs, sound.survey)
+        const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length > 0) this.error({ message: own().report(leaks), stack: '' })
         const files = Object.values(bundle)
         const takes = files.some(({ modules }) => modules && resolvedModule in modules)

@@ -1,11 +1,11 @@
 import { withEmptyBlock } from '../bundle/carried.js'
-import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, isOwnModule } from '../bundle/page.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import type { Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
 import { createRequire, fs, path } from '../node/builtins.js'
 import { digestOf } from '../node/digest.js'
+import { leaksOf } from '../node/leaks.js'
 import type { Fault } from '../settle/faults.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 import { programOf } from './program.js'
@@ -173,7 +173,7 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
       const outputs = compilation
         .getAssets()
         .map(({ name: file, source }) => ({ name: file, content: source.source() }))
-      const leaks = leaksIn(outputs, sound.survey)
+      const leaks = leaksOf(outputs, sound.survey)
       if (leaks.length > 0) fail(compilation, leaks)
     })
   })

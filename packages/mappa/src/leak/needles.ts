@@ -68,22 +68,43 @@ export class Needles<Name = string> {
     const found: TextFound<Name>[] = []
     const shifts = this.#shifts
     if (!shifts) return found
-    for (let at = 0; at + keyLength <= text.length; at++) {
-      const shift = shifts[tripleAt(text, at + keyLength - 3)] as number
-      if (shift > 0) {
-        at += shift - 1
-        continue
-      }
-      const bucket = this.#buckets.get(text.slice(at, at + keyLength))
-      const length = bucket?.lengths.find((each) => bucket.pieces.has(text.slice(at, at + each)))
-      if (!bucket || length === undefined) continue
-      const name = bucket.pieces.get(text.slice(at, at + length)) as Name
-      const last = found.at(-1)
-      if (last && at <= last.end && last.name === name)
-        found[found.length - 1] = { ...last, end: Math.max(last.end, at + length) }
-      else found.push({ start: at, end: at + length, name })
+    for (let at = keyLength - 1; at < text.length; ) {
+      const shift = shifts[
+        (text.charCodeAt(at - 2) ^ (text.charCodeAt(at - 1) << 5) ^ (text.charCodeAt(at) << 10)) & shiftMask
+      ] as number
+      if (shift === 0) this.#takeAt(at + 1 - keyLength, (start, end) => text.slice(start, end), found)
+      at += shift || 1
     }
     return found
+  }
+
+  /** The same in bytes, each taken for a sign: twice as fast as making a text of them first. */
+  inBytes(bytes: Uint8Array): TextFound<Name>[] {
+    const found: TextFound<Name>[] = []
+    const shifts = this.#shifts
+    if (!shifts) return found
+    const slice = (start: number, end: number) => String.fromCharCode(...bytes.subarray(start, end))
+    const { length } = bytes
+    for (let at = keyLength - 1; at < length; ) {
+      const shift = shifts[
+        ((bytes[at - 2] as number) ^ ((bytes[at - 1] as number) << 5) ^ ((bytes[at] as number) << 10)) & shiftMask
+      ] as number
+      if (shift === 0) this.#takeAt(at + 1 - keyLength, slice, found)
+      at += shift || 1
+    }
+    return found
+  }
+
+  /** Takes what stands at a place, if anything does; the longest counts. */
+  #takeAt(at: number, slice: (start: number, end: number) => string, found: TextFound<Name>[]): void {
+    const bucket = this.#buckets.get(slice(at, at + keyLength))
+    const length = bucket?.lengths.find((each) => bucket.pieces.has(slice(at, at + each)))
+    if (!bucket || length === undefined) return
+    const name = bucket.pieces.get(slice(at, at + length)) as Name
+    const last = found.at(-1)
+    if (last && at <= last.end && last.name === name)
+      found[found.length - 1] = { ...last, end: Math.max(last.end, at + length) }
+    else found.push({ start: at, end: at + length, name })
   }
 
   /** A text with every known text masked. */
@@ -92,11 +113,10 @@ export class Needles<Name = string> {
   }
 }
 
-/** Of so many bits are the numbers that stand for three signs. */
-const shiftBits = 18
+/** Numbers that stand for three signs have so many bits: the table has to stay near the processor. */
+const shiftBits = 17
+const shiftMask = (1 << shiftBits) - 1
 
 function tripleAt(text: string, at: number): number {
-  return (
-    (text.charCodeAt(at) ^ (text.charCodeAt(at + 1) << 5) ^ (text.charCodeAt(at + 2) << 10)) & ((1 << shiftBits) - 1)
-  )
+  return (text.charCodeAt(at) ^ (text.charCodeAt(at + 1) << 5) ^ (text.charCodeAt(at + 2) << 10)) & shiftMask
 }

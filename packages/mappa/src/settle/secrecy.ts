@@ -74,6 +74,12 @@ export class Secrecy {
     return [...new Set(this.#needles.in(text).map(({ name }) => name))]
   }
 
+  /** Where those stand in a text or in bytes. */
+  placesIn(source: string | Uint8Array): readonly { readonly name: string; readonly start: number }[] {
+    const found = typeof source === 'string' ? this.#needles.in(source) : this.#needles.inBytes(source)
+    return found.map(({ name, start }) => ({ name, start }))
+  }
+
   /** Any text with the texts of all known secrets masked. */
   mask(text: string): string {
     return this.#needles.mask(text)

@@ -42,6 +42,11 @@ export interface Survey<S = unknown> {
   mask(text: string): string
   /** The names of the secrets whose texts stand in a text, in any spelling; empty if none does. */
   secretsIn(text: string): readonly string[]
+  /**
+   * Where secrets stand in a text or in the bytes of a file, in any spelling, in order. Offsets of a text are in UTF-16 code
+   * units, those of a file in bytes.
+   */
+  secretPlaces(source: string | Uint8Array): readonly { readonly name: string; readonly start: number }[]
   /** Text by name as a child process gets it: every entry and every name in a layer file, defaults included. */
   readonly texts: ReadonlyMap<string, string>
   /** Those texts with the kind of source that gives each. */
@@ -181,6 +186,10 @@ class Findings<S> implements Survey<S> {
 
   secretsIn(text: string) {
     return secrecyOf(this.#reading).namesIn(text)
+  }
+
+  secretPlaces(source: string | Uint8Array) {
+    return secrecyOf(this.#reading).placesIn(source)
   }
 
   /** What is printed of it, also with hidden members and getters: what it found, and no text. */

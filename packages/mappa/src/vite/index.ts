@@ -1,10 +1,10 @@
 import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
 import { withPercentNames } from '../bundle/fill.js'
-import { leaksIn } from '../bundle/leaks.js'
 import { graphOf, isOwnModule, refusedAssets } from '../bundle/page.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
 import { path } from '../node/builtins.js'
+import { leaksOf } from '../node/leaks.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
 import { finishPages } from './pages.js'
@@ -230,7 +230,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
             ? { name: each.fileName, content: each.source }
             : { name: each.fileName, content: each.code, map: each.map ? mapTexts(each.map) : undefined },
         )
-        const leaks = leaksIn(outputs, sound.survey)
+        const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
         const { root, build } = this.environment.config
         const folder = path.relative(process.cwd(), path.resolve(root, build.outDir)) || '.'
