@@ -103,6 +103,7 @@ export default legend(
     STAGE_NOTE: {
       type: 'string',
       reach: 'browser',
+      fixed: 'start',
       as: 'stageNote',
       description: 'What the dashboard says of its stage, so that nobody takes practice for the real thing',
     },

@@ -106,7 +106,7 @@ interface MappaSettings {
   }
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It reaches the browser.
+   * It reaches the browser, which gets it at the start.
    */
   readonly stageNote: import('mappa/legend').SettingOf<MappaEntries['STAGE_NOTE']>
   readonly host: {
@@ -225,7 +225,7 @@ declare module 'virtual:mappa/settings' {
   export const TILE_KEY: import('mappa/legend').SettingOf<MappaEntries['TILE_KEY']>
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It reaches the browser.
+   * It reaches the browser, which gets it at the start.
    */
   export const STAGE_NOTE: import('mappa/legend').SettingOf<MappaEntries['STAGE_NOTE']>
   /**
@@ -349,7 +349,7 @@ declare namespace NodeJS {
     TILE_KEY: string
     /**
      * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-     * It reaches the browser.
+     * It reaches the browser, which gets it at the start.
      */
     STAGE_NOTE: string
     /**
@@ -404,11 +404,6 @@ interface ImportMetaEnv {
    * Obtain: https://wiki.fennelhill.example/tiles
    */
   readonly TILE_KEY: string
-  /**
-   * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It reaches the browser.
-   */
-  readonly STAGE_NOTE: string
 }
 
 interface ImportMeta {

@@ -1,10 +1,11 @@
 import assert from 'node:assert/strict'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
 import { join } from 'node:path'
 import test, { after } from 'node:test'
 import type { Browser, Page } from 'playwright-core'
 import { inBrowser, launch, newPage } from '../../../test/browser.js'
-import { node } from '../../../test/helpers.js'
+import { mappa, node, until } from '../../../test/helpers.js'
 import { apiary, freePort, vite, whileRunning } from './apiary.js'
 
 let browser: Browser | undefined
@@ -46,8 +47,11 @@ async function withPage(
 }
 
 const built = (stage: string) => async (root: string, env: Record<string, string>, pagePort: string) => {
-  const { code, stderr } = await node(vite('build', '--mode', stage), { cwd: join(root, 'dashboard'), env })
+  const cwd = join(root, 'dashboard')
+  const { code, stderr } = await node(vite('build', '--mode', stage), { cwd, env })
   assert.equal(code, 0, stderr)
+  const stamped = await mappa(['stamp', 'dist/index.html', '--stage', stage, '--in-place'], { cwd, env })
+  assert.equal(stamped.code, 0, stamped.stderr)
   return vite('preview', '--port', pagePort, '--strictPort', '--host', 'localhost')
 }
 
@@ -91,6 +95,53 @@ for (const { stage, note, key } of pages)
       await page.close()
     }),
   )
+
+test(
+  'one build of the page is stamped for each stage, and works where only its own scripts may run',
+  inBrowser,
+  async () => {
+    const root = apiary()
+    const cwd = join(root, 'dashboard')
+    const env = { COLLECTOR_URL: `http://localhost:${await freePort()}` }
+    assert.equal((await node(vite('build', '--mode', 'staging'), { cwd, env })).code, 0)
+    const files = () =>
+      readdirSync(join(cwd, 'dist/assets')).map((name) => readFileSync(join(cwd, 'dist/assets', name)))
+    const before = files()
+    const policy = `default-src 'none'; script-src 'self'; worker-src 'self'; style-src 'self'; img-src data:; connect-src ${env.COLLECTOR_URL}`
+    const port = await freePort()
+    const server = createServer(({ url = '/' }, response) => {
+      const file = join(cwd, 'dist', url === '/' ? 'index.html' : url)
+      const type = { html: 'text/html', css: 'text/css' }[file.split('.').at(-1) ?? ''] ?? 'text/javascript'
+      response.writeHead(200, { 'content-type': type, 'content-security-policy': policy })
+      response.end(readFileSync(file))
+    }).listen(port)
+    try {
+      for (const [stage, note] of [
+        [undefined, 'STAGE_NOTE is fixed at start, and this page has no value for it'],
+        ['staging', 'Staging: practice hives, no messages'],
+        ['production', 'Live'],
+      ] as const) {
+        if (stage) {
+          const stamped = await mappa(['stamp', 'dist/index.html', '--stage', stage, '--in-place'], { cwd, env })
+          assert.match(stamped.stderr, new RegExp(`dist/index\\.html has the values of ${stage}\\.`))
+          if (stage === 'production')
+            assert.match(stamped.stderr, /built for staging, which has other values of APIARY_/)
+        }
+        const { page, errors } = await open(`http://localhost:${port}/`)
+        if (!stage) await until(() => errors.some((each) => each.includes(note)), note)
+        else {
+          await page.waitForSelector('#status.away')
+          assert.equal(await page.textContent('#stage'), note)
+          assert.deepEqual(errors, [])
+        }
+        await page.close()
+      }
+      assert.deepEqual(files(), before)
+    } finally {
+      server.close()
+    }
+  },
+)
 
 test('the page says so when the collector is away', inBrowser, async () => {
   const root = apiary()

@@ -37,7 +37,10 @@ test('emit writes a legend as JSON, which starts without TypeScript read until i
   if (reads) assert.equal(after.stdout, '42007h\n')
   else assert.match(after.stderr, /was made from mappa\.legend\.ts, which has changed since\./)
   const wrong = await mappa(['emit', '--as', 'poem'], { cwd: root })
-  assert.deepEqual([wrong.code, wrong.stderr], [2, '--as takes legend, for example: mappa emit --as legend\n'])
+  assert.deepEqual(
+    [wrong.code, wrong.stderr],
+    [2, '--as takes legend or module, for example: mappa emit --as legend\n'],
+  )
   writeFileSync(join(root, 'mappa.legend.ts'), typed.replace("'6h'", '-1'))
   const faulty = await mappa(['emit', '--as', 'legend'], { cwd: root })
   assert.deepEqual([faulty.code, faulty.stdout], [1, ''])

@@ -118,6 +118,12 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { ...page, 'main.js': "import { ALERT_TOKEN } from 'virtual:mappa/settings'\nconsole.log(ALERT_TOKEN)\n" },
     run: 'build',
   },
+  'fault fixed-at-start': {
+    legend: "{ STAGE_NOTE: { type: 'string', reach: 'browser', fixed: 'start' } }",
+    env: 'STAGE_NOTE=Live\n',
+    files: { ...page, 'main.js': 'document.title = import.meta.env.STAGE_NOTE\n' },
+    run: 'build',
+  },
   'fault read-already': {
     legend: "{ A: { type: 'integer' }, B: { type: 'string' }, C: { type: 'string', secret: true } }",
     env: 'A=1\nB=b\nC=heather-77\n',

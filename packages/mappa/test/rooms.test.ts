@@ -149,8 +149,8 @@ test('the core has no node: import, and rooms of the command that compute know n
       assert.doesNotMatch(path, /^node:(?!path)|^(?:commander|picocolors|mappa\/node)|^@inquirer/, file)
 })
 
-/** Verbs that the library has for given layers and for this machine's. */
-const verbs = new Set(['settle', 'survey'])
+/** Verbs that the library has for given layers and for this machine's, and what each builder's plugin is called. */
+const verbs = new Set(['settle', 'survey', 'mappa'])
 
 test('no name stands for two things: each is defined in one file of its package', () => {
   for (const name of Object.keys(rooms)) {

@@ -1,7 +1,7 @@
 import { COLLECTOR_URL, STAGE_NOTE } from 'virtual:mappa/settings'
 import { drawWeight, timeText } from './chart.js'
 import { drawMap, markChosen } from './map.js'
-import { type Alert, alertsIn, type Hive, hives, type Reading, readingsOf } from './readings.js'
+import { type Alert, type Hive, hives, type Reading, readingsOf } from './readings.js'
 
 const find = <E extends HTMLElement>(selector: string) => document.querySelector(selector) as E
 const status = find('#status')
@@ -25,7 +25,7 @@ async function show(): Promise<void> {
     if (hours > 0) status.className = 'old'
     status.textContent = `${known.length} hives report. Latest reading ${timeText(latest)} UTC.${age}`
     find('main').hidden = false
-    draw(known, histories)
+    draw(known, histories, await alertsOf([...histories.values()]))
   } catch {
     status.className = 'away'
     status.textContent = `The collector at ${COLLECTOR_URL} does not answer. Hives go on weighing; try again in a while.`
@@ -36,8 +36,21 @@ async function show(): Promise<void> {
   }
 }
 
-function draw(known: readonly Hive[], histories: ReadonlyMap<string, readonly Reading[]>): void {
-  const alerts = [...histories.values()].flatMap((readings) => alertsIn(readings)).sort((a, b) => b.time - a.time)
+/** The alerts in readings, the latest first. */
+function alertsOf(histories: readonly (readonly Reading[])[]): Promise<readonly Alert[]> {
+  const worker = new Worker(new URL('./swarm.worker.ts', import.meta.url), { type: 'module' })
+  worker.postMessage(histories)
+  return new Promise((resolve, reject) => {
+    worker.addEventListener('message', ({ data }) => resolve(data))
+    worker.addEventListener('error', reject)
+  }).finally(() => worker.terminate()) as Promise<readonly Alert[]>
+}
+
+function draw(
+  known: readonly Hive[],
+  histories: ReadonlyMap<string, readonly Reading[]>,
+  alerts: readonly Alert[],
+): void {
   const choose = (hive: string) => {
     const readings = histories.get(hive) ?? []
     find('#chart-title').textContent = `Weight of ${hive}`

@@ -3,7 +3,7 @@ import { resolve } from 'node:path'
 import { reportText, type Survey, stampPage } from 'mappa'
 import { builtStageOf, writeFiles } from 'mappa/command'
 import { telling } from '../project/made-file.js'
-import { isPage, outputFolderOf, renewOutput } from '../project/output-folder.js'
+import { isPage, type OutputChange, outputFolderOf, renewOutput } from '../project/output-folder.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../project/page-survey.js'
 import { exitCodeFor, openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
 import { handOver, talk } from '../terminal/terminal.js'
@@ -47,7 +47,7 @@ export async function stamp(
   for (const line of await keptFromBuild(stamped.map(({ text }) => text).map(builtStageOf), project, options, found))
     talk().write(`${line}\n`)
   return telling(async () => {
-    if (options.inPlace) for (const each of stamped) stampInPlace(each, project.root, found.stage.name)
+    if (options.inPlace) stampInPlace(stamped, project.root, found.stage.name)
     else if (options.out !== undefined) {
       const path = resolve(options.out)
       writeFiles([{ path, text: stamped[0]?.html ?? '' }], project.root)
@@ -91,25 +91,33 @@ async function keptFromBuild(
       (name) => other.texts.get(name) !== found.texts.get(name),
     )
     if (kept.length === 0) continue
-    const [has, entries] = kept.length === 1 ? ['has', 'its entry'] : ['have', 'their entries']
+    const [others, entries] = kept.length === 1 ? ['another value', 'its entry'] : ['other values', 'their entries']
     lines.push(
-      `Notice: ${kept.join(', ')} ${has} another value in ${stage}, which the page was built for and keeps. Build it for ${found.stage.name}, or write fixed: 'start' in ${entries}.`,
+      `Notice: the page was built for ${stage}, which has ${others} of ${kept.join(', ')}; what it carries of that stays. Build it for ${found.stage.name}, or write fixed: 'start' in ${entries}.`,
     )
   }
   return lines
 }
 
-function stampInPlace({ file, text, html }: Page & { readonly html: string }, root: string, stage: string): void {
-  const path = resolve(file)
-  if (html === text) {
-    talk().write(`${file} has the values of ${stage} already.\n`)
-    return
+/** Writes pages and what is made of them, for each folder all or none. */
+function stampInPlace(pages: readonly (Page & { readonly html: string })[], root: string, stage: string): void {
+  const folders = new Map<string, OutputChange[]>()
+  for (const { file, text, html } of pages) {
+    if (html === text) {
+      talk().write(`${file} has the values of ${stage} already.\n`)
+      continue
+    }
+    const path = resolve(file)
+    const folder = outputFolderOf(path, root)
+    const change = { path, before: Buffer.from(text), after: Buffer.from(html) }
+    folders.set(folder, [...(folders.get(folder) ?? []), change])
   }
-  const folder = outputFolderOf(path, root)
-  const change = { path, before: Buffer.from(text), after: Buffer.from(html) }
-  const { writes, renewed, told } = renewOutput(folder, folder !== root, [change])
-  writeFiles(writes, folder)
-  const also = renewed.length > 0 ? ` What is made of it was made anew: ${renewed.join(', ')}.` : ''
-  talk().write(`${file} has the values of ${stage}.${also}\n`)
-  for (const line of told) talk().write(`Notice: ${line}\n`)
+  for (const [folder, changes] of folders) {
+    const { writes, renewed, told } = renewOutput(folder, folder !== root, changes)
+    writeFiles(writes, folder)
+    for (const { file } of pages.filter(({ file }) => changes.some(({ path }) => path === resolve(file))))
+      talk().write(`${file} has the values of ${stage}.\n`)
+    if (renewed.length > 0) talk().write(`What is made of it was made anew: ${renewed.join(', ')}.\n`)
+    for (const line of told) talk().write(`Notice: ${line}\n`)
+  }
 }

@@ -21,8 +21,9 @@ export function pageModule(
     // What a function makes of a value is best told by the value.
     const type = variable.made ? undefined : writtenType(variable, definition)
     const about = sentencesOf(variable).map((each) => each.replaceAll('*/', '*\\/'))
-    if (isTyped) return [...comment(about), `export const ${name}${type === undefined ? '' : `: ${type}`} = ${value}`]
-    return [...comment([...about, ...(type === undefined ? [] : [`@type {${type}}`])]), line]
+    if (isTyped)
+      return [...docComment(about), `export const ${name}${type === undefined ? '' : `: ${type}`} = ${value}`]
+    return [...docComment([...about, ...(type === undefined ? [] : [`@type {${type}}`])]), line]
   })
   return `${[moduleHead, `// The values of pages in stage ${stage}.`, '', ...written].join('\n')}\n`
 }
@@ -35,6 +36,6 @@ function typedLine(line: string): string {
     .replace('return values[name]', 'return values[name] as never')
 }
 
-function comment(lines: readonly string[]): string[] {
+function docComment(lines: readonly string[]): string[] {
   return lines.length === 0 ? [] : ['/**', ...lines.map((line) => ` * ${line}`), ' */']
 }

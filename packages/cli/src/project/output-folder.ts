@@ -35,6 +35,14 @@ const filesMax = 20_000
 /** What may list other files of an output. */
 const listEndings = /\.(?:[cm]?js|json|webmanifest|html?|txt|xml|map)$|\/(?:_headers|\.htaccess)$/
 
+/** A file that gets another content. */
+export interface OutputChange {
+  /** Absolute. */
+  readonly path: string
+  readonly before: Uint8Array
+  readonly after: Uint8Array
+}
+
 /** What has to be written so that an output fits files that were changed, and what a person has to look after. */
 export interface Renewal {
   readonly writes: readonly FileWrite[]
@@ -47,12 +55,8 @@ export interface Renewal {
  * Makes what was made of files anew after they have changed: compressed copies, and digests of them in lists of what to
  * store ahead and in integrity attributes; and what was made of that in turn. What does not fit is told.
  */
-export function renewOutput(
-  folder: string,
-  isWhole: boolean,
-  changes: readonly { readonly path: string; readonly before: Uint8Array; readonly after: Uint8Array }[],
-): Renewal {
-  const files = isWhole ? filesIn(folder) : namesBeside(folder)
+export function renewOutput(folder: string, isWhole: boolean, changes: readonly OutputChange[]): Renewal {
+  const files = isWhole ? outputFiles(folder) : namesBeside(folder)
   const contents = new Map(changes.map((change) => [change.path, change]))
   const lists = new Map<string, string>()
   const textOf = (file: string) => {
@@ -64,9 +68,10 @@ export function renewOutput(
   }
   const told = new Set<string>()
   const renewed = new Set<string>()
+  const given = new Set(changes.map(({ path }) => path))
   const change = (path: string, before: Uint8Array, after: Uint8Array) => {
     contents.set(path, { path, before: contents.get(path)?.before ?? before, after })
-    renewed.add(path)
+    if (!given.has(path)) renewed.add(path)
     return { path, before, after }
   }
   const named = (path: string) => relative(folder, path) || basename(path)
@@ -113,7 +118,7 @@ function digestsOf(content: Uint8Array): readonly string[] {
   return algorithms.flatMap((algorithm) => forms.map((form) => createHash(algorithm).update(content).digest(form)))
 }
 
-function filesIn(folder: string): string[] {
+function outputFiles(folder: string): string[] {
   const all = readdirSync(folder, { recursive: true, withFileTypes: true })
   return all
     .filter((each) => each.isFile() && !/[\\/]node_modules(?:[\\/]|$)/.test(each.parentPath))

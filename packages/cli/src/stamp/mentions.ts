@@ -9,13 +9,13 @@ const pieceMin = 8
  * are kept, as lists of what to store ahead have them, or behind `sha384-` (Subresource Integrity, 3.5).
  */
 export function withDigestsRenewed(text: string, before: readonly string[], after: readonly string[]): string {
-  const starts = new Map(before.map((digest, at) => [digest.slice(0, pieceMin), at]))
+  const starts = new Set(before.map((digest) => digest.slice(0, pieceMin)))
   return text.replace(
     /(?<![\w+/=])((?:sha(?:1|256|384|512)-)?)([\w+/-]{8,128}={0,2})(?![\w+/=])/g,
     (whole, label: string, sign: string) => {
-      const at = starts.get(sign.slice(0, pieceMin))
-      const [old, fresh] = at === undefined ? [] : [before[at], after[at]]
-      return old?.startsWith(sign) && fresh !== undefined ? label + fresh.slice(0, sign.length) : whole
+      if (!starts.has(sign.slice(0, pieceMin))) return whole
+      const fresh = after[before.findIndex((digest) => digest.startsWith(sign))]
+      return fresh === undefined ? whole : label + fresh.slice(0, sign.length)
     },
   )
 }

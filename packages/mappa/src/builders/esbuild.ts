@@ -1,4 +1,4 @@
-import { graphOf, type Input, isOwnModule } from '../bundle/page.js'
+import { graphOf, type Input, isOwnModule } from '../bundle/page-graph.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { isKeptName, type Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
@@ -90,7 +90,7 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
       const asked = initialOptions.metafile
       // What was written has to be found again, to be searched.
       initialOptions.metafile = true
-      const graph = graphOf(session, inputOf(initialOptions.entryPoints), async (from, importer) =>
+      const graph = graphOf(session, entryFiles(initialOptions.entryPoints), async (from, importer) =>
         /^\.\.?\//.test(from) ? besideOf(from, importer) : undefined,
       )
       const refused = (faults: Parameters<Session['report']>[0]): Loaded => ({
@@ -190,7 +190,7 @@ function tsconfigFor(file: string): string {
 }
 
 /** Entry points may have names of their own. */
-function inputOf(given: unknown): Input {
+function entryFiles(given: unknown): Input {
   if (!Array.isArray(given)) return (given ?? []) as Input
   return given.map((each) => (typeof each === 'string' ? each : (each as { in: string }).in))
 }

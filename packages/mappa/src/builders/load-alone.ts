@@ -11,7 +11,7 @@ import { legendAbove } from '../node/root.js'
  * change; types are taken away by Node, or by whatever the project has that can.
  */
 export const loadLegendAlone: LoadLegend = async (directory, file) => {
-  if (file === undefined) return { loaded: { fault: missing(directory) }, dependencies: [] }
+  if (file === undefined) return { loaded: { fault: noLegendIn(directory) }, dependencies: [] }
   const legendPath = path.join(directory, file)
   if (file.endsWith('.json')) return { loaded: loadLegendFile(legendPath), dependencies: [] }
   const linked = new Map<string, string>()
@@ -25,7 +25,7 @@ export const loadLegendAlone: LoadLegend = async (directory, file) => {
   }
 }
 
-function missing(directory: string) {
+function noLegendIn(directory: string) {
   const other = legendAbove(directory)
   return legendFault(
     'the legend',

@@ -1,5 +1,5 @@
 import { withEmptyBlock } from '../bundle/carried.js'
-import { graphOf, type Input, isOwnModule } from '../bundle/page.js'
+import { graphOf, type Input, isOwnModule } from '../bundle/page-graph.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, type Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'

@@ -15,11 +15,11 @@ interface Handed {
 }
 
 const key = Symbol.for('mappa.webpack')
-const shared = globalThis as unknown as { [key]?: Map<string, Handed> }
-shared[key] ??= new Map()
+const byNumber = globalThis as unknown as { [key]?: Map<string, Handed> }
+byNumber[key] ??= new Map()
 
 /** What plugins hand to their loader, by the plugin's number; the two may be loaded as modules of different kinds. */
-export const handedToLoader: Map<string, Handed> = shared[key]
+export const handedToLoader: Map<string, Handed> = byNumber[key]
 
 /** The loader that gives the settings module, or fills a module; both are made anew when a file of the settings changes. */
 export default function settingsLoader(this: LoaderContext, source: string): string {

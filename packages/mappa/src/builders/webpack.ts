@@ -1,5 +1,5 @@
 import { withEmptyBlock } from '../bundle/carried.js'
-import { graphOf, isOwnModule } from '../bundle/page.js'
+import { graphOf, isOwnModule } from '../bundle/page-graph.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import type { Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
@@ -97,7 +97,7 @@ export function mappa(options: BuilderOptions = {}): WebpackPlugin {
   return { apply: (compiler: WebpackHost) => applyTo(compiler, options) }
 }
 
-const name = 'mappa'
+const ownName = 'mappa'
 let count = 0
 
 function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
@@ -129,8 +129,8 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
         loader: `${loaderFile}?${id}&fill`,
       })
   }
-  compiler.hooks.beforeRun.tapPromise(name, read)
-  compiler.hooks.watchRun.tapPromise(name, read)
+  compiler.hooks.beforeRun.tapPromise(ownName, read)
+  compiler.hooks.watchRun.tapPromise(ownName, read)
   new NormalModuleReplacementPlugin(/^virtual:mappa\/settings$/, (resource) => {
     // Kept modules are told apart by what is asked for, so the values have a part in it.
     const { code = '' } = handedToLoader.get(id) ?? {}
@@ -141,7 +141,7 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
     faulty.add(compilation)
     compilation.errors.push(Object.assign(new Error(session.report(faults)), { name: 'mappa', stack: '' }))
   }
-  compiler.hooks.thisCompilation.tap(name, (given) => {
+  compiler.hooks.thisCompilation.tap(ownName, (given) => {
     const compilation = given as Compilation
     for (const file of session.project.files)
       compilation[fs.existsSync(file) ? 'fileDependencies' : 'missingDependencies'].add(file)
@@ -149,15 +149,15 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
     for (const notice of session.newNotices())
       compilation.warnings.push(Object.assign(new Error(notice), { name: 'mappa', stack: '' }))
   })
-  compiler.hooks.shouldEmit.tap(name, (compilation) => (faulty.has(compilation) ? false : undefined))
+  compiler.hooks.shouldEmit.tap(ownName, (compilation) => (faulty.has(compilation) ? false : undefined))
   if (!isClient) return
-  compiler.hooks.compilation.tap(name, (given) => {
+  compiler.hooks.compilation.tap(ownName, (given) => {
     const compilation = given as Compilation
-    compilation.hooks.finishModules.tapPromise(name, async (modules) => {
+    compilation.hooks.finishModules.tapPromise(ownName, async (modules) => {
       const faults = await refusedIn(modules, session, compiler)
       if (faults.length > 0) fail(compilation, faults)
     })
-    compilation.hooks.processAssets.tap({ name, stage: stages.PROCESS_ASSETS_STAGE_OPTIMIZE_HASH }, () => {
+    compilation.hooks.processAssets.tap({ name: ownName, stage: stages.PROCESS_ASSETS_STAGE_OPTIMIZE_HASH }, () => {
       const { atStart, command, project } = session
       const takes = [...compilation.modules].some(({ resource }) => resource?.split('?', 1)[0] === emptyModule)
       if (command !== 'build' || atStart.length === 0 || !takes) return
@@ -167,7 +167,7 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
           compilation.updateAsset(file, new compiler.webpack.sources.RawSource(html))
         }
     })
-    compilation.hooks.processAssets.tap({ name, stage: stages.PROCESS_ASSETS_STAGE_REPORT }, () => {
+    compilation.hooks.processAssets.tap({ name: ownName, stage: stages.PROCESS_ASSETS_STAGE_REPORT }, () => {
       const { sound } = session.project
       if (!sound) return
       const outputs = compilation

@@ -109,7 +109,7 @@ function prepare(
   // Replacing it would work all the same, but somebody has said that it must not change.
   if (stats) withSentence(given, () => fs.accessSync(target, fs.constants.W_OK))
   const old = stats && withSentence(given, () => fs.readFileSync(target))
-  if (before !== undefined && !isSame(old, before))
+  if (before !== undefined && !hasText(old, before))
     throw new WriteError(`${given} was changed by someone else in the meantime; nothing was written.`, given)
   removeLeftovers(path.dirname(target))
   const mode = secret ? 0o600 : (executable ? 0o777 : 0o666) & ~process.umask()
@@ -117,7 +117,7 @@ function prepare(
   return { target, fresh, old, stats }
 }
 
-function isSame(old: Buffer | undefined, before: string | Uint8Array | null): boolean {
+function hasText(old: Buffer | undefined, before: string | Uint8Array | null): boolean {
   return before instanceof Uint8Array ? old?.equals(before) === true : (old?.toString('utf8') ?? null) === before
 }
 

@@ -50,8 +50,11 @@ const builtFor = /\sdata-built="([a-z][a-z0-9-]*)"/
 
 /** A page with an element in place of the block that it has, else in front of its first script. */
 export function withPageBlock(html: string, block: string): string {
-  const { start, end } = pageBlockIn(html) ?? placeIn(html)
-  return html.slice(0, start) + block + html.slice(end)
+  const known = pageBlockIn(html)
+  const { start, end } = known ?? placeIn(html)
+  // On a line of its own where what follows stood on one.
+  const [indent = undefined] = known ? [] : (/\n[ \t]*$/.exec(html.slice(0, start)) ?? [])
+  return html.slice(0, start) + block + (indent ?? '') + html.slice(end)
 }
 
 /** Where a page has its block; offsets in UTF-16 code units. */

@@ -7,9 +7,13 @@ import type { Stage } from '../settle/stage.js'
  */
 export function chooseBuildStage(named: string | undefined, mode: string | undefined, command: BuildCommand): Stage {
   if (named !== undefined) return { name: named, from: 'the plugin' }
-  if (mode !== undefined) return { name: mode, from: '--mode' }
+  const usual = command === 'build' ? 'production' : 'development'
+  // Frameworks hand on the mode that there is unless somebody names one.
+  const isTyped = process.argv.some((each) => /^(?:--mode|-m)(?:=|$)/.test(each))
+  const isUsual = mode === 'production' || mode === 'development'
+  if (mode !== undefined && (isTyped || !isUsual)) return { name: mode, from: '--mode' }
   if (process.env.MAPPA_STAGE && !isNamedHere()) return { name: process.env.MAPPA_STAGE, from: 'MAPPA_STAGE' }
-  return { name: command === 'build' ? 'production' : 'development', from: `vite ${command}` }
+  return { name: mode ?? usual, from: `vite ${command}` }
 }
 
 /** The stage that a server of this process has named, so that it is not taken for the person's own word. */

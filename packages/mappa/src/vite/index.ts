@@ -1,6 +1,6 @@
 import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
 import { withPercentNames } from '../bundle/fill.js'
-import { graphOf, isOwnModule, refusedAssets } from '../bundle/page.js'
+import { graphOf, isOwnModule, refusedAssets } from '../bundle/page-graph.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
 import { path } from '../node/builtins.js'
@@ -23,6 +23,21 @@ export interface MappaPluginOptions {
 
 /** No variable of an environment can have an equals sign behind letters in its name, so this prefix matches none. */
 const noPrefix = 'mappa='
+
+/**
+ * A folder that is not there, instead of `false`: other plugins read layer files in the root of the page where there is none, and
+ * put them into the process environment.
+ */
+const noLayers = path.join(import.meta.dirname, 'no-layers')
+
+/** What frameworks put into the environment themselves, and name in whole where a prefix is asked for. */
+function wholeNames(prefixes: readonly string[], session: Session): readonly string[] {
+  const all = [...Object.keys(process.env), ...Object.keys(session.project.definition?.entries ?? {})]
+  return prefixes.filter((prefix) => {
+    const named = all.filter((name) => name.startsWith(prefix))
+    return named.length === 1 && named[0] === prefix && process.env[prefix] !== undefined
+  })
+}
 
 /**
  * The plugin for Vite: settings through `import { NAME } from 'virtual:mappa/settings'`. Browser code gets the values
@@ -48,7 +63,8 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     async config(config, { command, isPreview }) {
       checkVersion((this as { readonly meta?: { readonly viteVersion?: string } } | undefined)?.meta?.viteVersion)
       // Assigned, not returned: what is returned is merged with the user's own, and prefixes would add up.
-      config.envDir = false
+      config.envDir = noLayers
+      const prefixes = [config.envPrefix ?? []].flat()
       config.envPrefix = noPrefix
       // What is bundled ahead has another name, under which it could not be kept from pages.
       config.optimizeDeps ??= {}
@@ -68,6 +84,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       ]
       if (isPreview) return
       await session.project.read()
+      config.envPrefix = [noPrefix, ...wholeNames(prefixes, session)]
       // A build that goes on when a file changes puts other values in later.
       if (config.build?.watch || !session.project.sound) return
       session.defineIn((config.define ??= {}))

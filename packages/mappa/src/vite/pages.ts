@@ -11,7 +11,7 @@ export function finishPages(bundle: Rolldown.OutputBundle, session: Session, fol
   const stage = session.project.survey.stage.name
   return Object.values(bundle).flatMap((page) => {
     if (page.type !== 'asset' || !page.fileName.endsWith('.html')) return []
-    const names = namesIn(page.fileName, bundle)
+    const names = carriedBy(page.fileName, bundle)
     if (names.some((name) => atStart.includes(name))) {
       const { source } = page
       page.source = withEmptyBlock(typeof source === 'string' ? source : new TextDecoder().decode(source), stage)
@@ -21,7 +21,7 @@ export function finishPages(bundle: Rolldown.OutputBundle, session: Session, fol
 }
 
 /** The variables whose values the code of a page has, or takes. */
-function namesIn(page: string, bundle: Rolldown.OutputBundle): readonly string[] {
+function carriedBy(page: string, bundle: Rolldown.OutputBundle): readonly string[] {
   const seen = new Set(
     Object.values(bundle).filter(
       (each) => each.type === 'chunk' && (each.facadeModuleId ?? '').replaceAll('\\', '/').endsWith(`/${page}`),
