@@ -96,6 +96,21 @@ try {
     ['head -1 dashboard/src/readings.ts', 'cd dashboard', 'vite build --mode staging 2>&1 | sed -n /Stage/,/built/p'],
     leaking(),
   )
+  const stamp = (stage) => `mappa stamp dist/index.html --stage ${stage} --in-place`
+  const look = "grep -o '{.*}' dist/index.html"
+  await shoot(
+    'stamp',
+    [
+      'cd dashboard',
+      {
+        shown: 'vite build --mode staging',
+        run: 'vite build --mode staging --logLevel info 2>&1 | grep -E "carries|Type|built in"',
+      },
+      ...[stamp('staging'), look],
+      ...[stamp('production'), look],
+    ],
+    copyApiary('screenshots'),
+  )
 } finally {
   server.kill()
 }
@@ -172,6 +187,7 @@ async function shootPages() {
   const env = { COLLECTOR_URL: 'http://localhost:4200', ALLOWED_ORIGINS: 'http://localhost:4173' }
   const vite = join(top, 'node_modules/vite/bin/vite.js')
   await start(`node ${vite} build --mode staging`, { cwd: join(cwd, 'dashboard'), env }).ended
+  await start('mappa stamp dist/index.html --stage staging --in-place', { cwd: join(cwd, 'dashboard'), env }).ended
   const parts = [start('mappa with staging -- node collector/dist/server.js', { cwd, env })]
   parts.push(
     start(`node ${vite} preview --port 4173 --strictPort --host localhost`, { cwd: join(cwd, 'dashboard'), env }),
@@ -195,14 +211,23 @@ async function shootPages() {
     crop(join(folder, 'dashboard.png'))
     await page.setViewportSize({ width: 390, height: 800 })
     await page.screenshot({ path: join(folder, 'dashboard-phone.png') })
-    parts[0].child.kill('SIGTERM')
-    await parts[0].ended
+    console.log('docs/screenshots/dashboard.png, dashboard-phone.png')
     await page.setViewportSize({ width: 1280, height: 800 })
-    await page.reload()
-    await page.waitForSelector('.away')
-    await page.screenshot({ path: join(folder, 'dashboard-away.png') })
-    crop(join(folder, 'dashboard-away.png'))
-    console.log('docs/screenshots/dashboard.png, dashboard-phone.png, dashboard-away.png')
+    const refused = leaking()
+    const served = start(`node ${vite} --port 5174 --strictPort --host localhost`, {
+      cwd: join(refused, 'dashboard'),
+      env,
+    })
+    parts.push(served)
+    await until(async () => (await fetch('http://localhost:5174').catch(() => undefined))?.ok)
+    await page.goto('http://localhost:5174')
+    await page.waitForSelector('vite-error-overlay')
+    await wait(500)
+    // Where this machine has the file is nobody's business.
+    const file = page.locator('vite-error-overlay .file')
+    await file.evaluate((element) => (element.textContent = element.textContent.replace(/^.*(?=src\/)/, '')))
+    await page.screenshot({ path: join(folder, 'overlay.png') })
+    console.log('docs/screenshots/overlay.png')
     let guide = ''
     await start('mappa guide --as html', { cwd, write: (text) => (guide += text) }).ended
     await page.setContent(guide)

@@ -6,6 +6,7 @@ import { telling } from '../project/made-file.js'
 import { isPage, type OutputChange, outputFolderOf, renewOutput } from '../project/output-folder.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../project/page-survey.js'
 import { exitCodeFor, openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
+import { paragraph } from '../terminal/paragraph.js'
 import { handOver, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
@@ -45,7 +46,7 @@ export async function stamp(
   const settings = found.settings
   const stamped = pages.map(({ file, text }) => ({ file, text, html: stampPage(text, settings) }))
   for (const line of await keptFromBuild(stamped.map(({ text }) => text).map(builtStageOf), project, options, found))
-    talk().write(`${line}\n`)
+    talk().write(`${paragraph(line, talk().width)}\n`)
   return telling(async () => {
     if (options.inPlace) stampInPlace(stamped, project.root, found.stage.name)
     else if (options.out !== undefined) {
@@ -118,6 +119,6 @@ function stampInPlace(pages: readonly (Page & { readonly html: string })[], root
     for (const { file } of pages.filter(({ file }) => changes.some(({ path }) => path === resolve(file))))
       talk().write(`${file} has the values of ${stage}.\n`)
     if (renewed.length > 0) talk().write(`What is made of it was made anew: ${renewed.join(', ')}.\n`)
-    for (const line of told) talk().write(`Notice: ${line}\n`)
+    for (const line of told) talk().write(`${paragraph(`Notice: ${line}`, talk().width)}\n`)
   }
 }

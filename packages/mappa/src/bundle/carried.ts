@@ -19,7 +19,7 @@ export function carriedText(
   const type = `Type: mappa stamp ${page} --stage ${stage} --in-place`
   const parts = [
     ...(built.length > 0 ? [`carries ${built.join(', ')}`] : []),
-    ...(waiting.length > 0 ? [`waits for ${waiting.join(', ')}. ${type}`] : []),
+    ...(waiting.length > 0 ? [`waits for ${waiting.join(', ')}.\n    ${type}`] : []),
   ]
   return parts.length > 0 ? `${page} ${parts.join(', and ')}` : undefined
 }

@@ -25,6 +25,9 @@ export const serverEntries = [
   ...['node', 'command', 'preload', 'testing', 'register', 'vite', 'rollup', 'esbuild', 'webpack'],
 ]
 
+/** A page that is served shows its faults in a window of its own. Columns. */
+const overlayWidth = 88
+
 const ownFolder = directoryOf(import.meta.url)
 
 /** What one run of a builder knows: the project, and what it does with it. */
@@ -200,15 +203,12 @@ export class Session {
     return named.some((each) => file.startsWith(realOf(path.resolve(path.dirname(legendPath), each)) + path.sep))
   }
 
-  /** Faults in words, with what did not happen because of them. */
-  report(faults: readonly Fault[]): string {
-    const consequence =
-      this.command === 'build' || !this.#hasEnvLine
-        ? 'Nothing was built.'
-        : this.started
-          ? 'The page keeps its old values.'
-          : 'Nothing was served.'
-    return bundleReport(this.project.survey.stage, faults, consequence)
+  /** Faults in words, with what did not happen because of them; those of one module stop nothing else that is served. */
+  report(faults: readonly Fault[], ofModule = false): string {
+    const { stage } = this.project.survey
+    if (this.command === 'build' || !this.#hasEnvLine) return bundleReport(stage, faults, 'Nothing was built.')
+    const rest = this.started ? 'The page keeps its old values.' : 'Nothing was served.'
+    return bundleReport(stage, faults, ofModule ? 'The module was not served.' : rest, overlayWidth)
   }
 
   /** @throws {Error} whose message is the report, if there are faults. */

@@ -5,6 +5,7 @@ import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
 import { path } from '../node/builtins.js'
 import { leaksOf } from '../node/leaks.js'
+import type { Fault } from '../settle/faults.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
 import { finishPages } from './pages.js'
@@ -195,7 +196,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
           if (why === undefined) return
           const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
           const fault = await refusedModule(id, why, graphOf(own, inputOf(this.environment.config), resolve))
-          this.error({ message: own.report([fault]), stack: '' })
+          this.error(refusalOf(own, [fault]))
         }
         return own.settingsModule(this.environment.config.consumer === 'client')
       },
@@ -227,7 +228,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
             ...(await refusedAssets(own, id, code, graph)),
             ...(await refusedNames(module, sound.definition, own.suspicionOf(isWorker), graph)),
           ]
-          if (faults.length > 0) this.error({ message: own.report(faults), stack: '' })
+          if (faults.length > 0) this.error(refusalOf(own, faults))
         }
         // On a server, too: a page that it renders must be the one that the browser goes on with.
         const text = own.filledIn(module, isClient)
@@ -256,6 +257,11 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
       },
     },
   }
+}
+
+/** What a module is refused with. */
+function refusalOf(session: Session, faults: readonly Fault[]) {
+  return { message: session.report(faults, true), stack: '' }
 }
 
 /** What a source map holds of the files that it was made of; the rest of it is places. */
