@@ -1,13 +1,14 @@
 // Speed as ratios of two things measured in turn in the same run, so that a slow or busy machine changes both alike.
 // Medians of alternating runs; processor time beside wall time. Only `npm run bench` runs this: no test is timed.
 import { execSync, spawnSync } from 'node:child_process'
-import { mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { createHash } from 'node:crypto'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { buildSync } from 'esbuild'
 import { layerFromText, layerFromValues, legend, readValues, survey } from 'mappa'
-import { settle } from 'mappa/node'
+import { leaksIn, settle } from 'mappa/node'
 import { top } from './prepare.mjs'
 import { environment, scratch } from './stage.mjs'
 
@@ -24,6 +25,8 @@ settling()
 validating()
 await finding()
 await building()
+await changing()
+searching()
 commands()
 // Last, since it leaves a large heap behind, which the others would have to collect.
 growth()
@@ -222,7 +225,7 @@ function validating() {
 
 /** The first time, in processes of their own: nothing is compiled yet, and the legend has to be checked. */
 function cold(cwd, files) {
-  const lead = `import { readFileSync } from 'node:fs'; import { legend } from 'mappa'; import { settle } from 'mappa/node'
+  const lead = `import { readFileSync } from 'node:fs'; import { legend } from 'mappa'; import { leaksIn, settle } from 'mappa/node'
     const entries = Object.fromEntries(Array.from({ length: 1000 }, (_, at) => ['HIVE_' + at + '_URL', { type: 'string', minLength: 1 }]))
     const definition = legend(entries, { topLayers: true }); const before = performance.now();`
   const works = [
@@ -326,6 +329,119 @@ async function building() {
     )
     if (held) process.exitCode = 1
   }
+  rmSync(root, { recursive: true, force: true })
+}
+
+/** From the moment in which a file is written to the page that shows it: a layer, and a module that Vite follows by itself. */
+async function changing() {
+  if (!existsSync('/usr/bin/chromium')) return
+  const vite = await import('vite')
+  const { mappa } = await import('mappa/vite')
+  const { chromium } = await import('playwright-core')
+  const root = join(scratch, 'bench-change')
+  makePage(root, ['value-of-the-page'])
+  const write = (path, text) => writeFileSync(join(root, path), text)
+  write('index.html', '<script type="module" src="/main.js"></script>')
+  write(
+    'main.js',
+    "import { PAGE_0 } from 'virtual:mappa/settings'\nimport { own } from './own.js'\ndocument.title = PAGE_0 + own\n",
+  )
+  write('own.js', "export const own = 'own'\n")
+  const server = await vite.createServer({
+    root,
+    configFile: false,
+    logLevel: 'silent',
+    plugins: [mappa()],
+    server: { port: 0 },
+  })
+  await server.listen()
+  const browser = await chromium.launch({ executablePath: '/usr/bin/chromium', args: ['--no-sandbox'] })
+  try {
+    const page = await browser.newPage()
+    await page.goto(server.resolvedUrls.local[0])
+    let count = 0
+    const shown = async (path, text) => {
+      const value = `change-${count++}`
+      // What watches files tells one change of a file in a tenth of a second.
+      await new Promise((resolve) => setTimeout(resolve, 300))
+      const before = performance.now()
+      write(path, text(value))
+      await page.waitForFunction((title) => document.title.includes(title), value, { polling: 5 })
+      return performance.now() - before
+    }
+    const layer = () => shown('.env', (value) => `PAGE_0=${value}\n`)
+    const module = () => shown('own.js', (value) => `export const own = '${value}'\n`)
+    await layer()
+    await module()
+    const [own, base] = [[], []]
+    for (let round = 0; round < pairRuns; round++) {
+      base.push(await module())
+      own.push(await layer())
+    }
+    console.log('\nFrom a file that is written to the page that shows it, a layer against a module')
+    const [ratio, most] = [median(own) / median(base), 1.5]
+    const held = ratio <= most ? '' : '  NOT HELD'
+    console.log(
+      `  an edited layer    ${ratio.toFixed(2)} × wall time  (${median(own).toFixed(0)} ms)  limit ≤ ${most.toFixed(2)}${held}`,
+    )
+    if (held) process.exitCode = 1
+  } finally {
+    await browser.close()
+    await server.close()
+    rmSync(root, { recursive: true, force: true })
+  }
+}
+
+/** What was built, searched for many secrets in all their spellings, against a search for their texts alone. */
+function searching() {
+  const root = join(scratch, 'bench-search')
+  const folder = join(root, 'dist')
+  rmSync(root, { recursive: true, force: true })
+  mkdirSync(folder, { recursive: true })
+  const source = ['typescript-5.9/lib/typescript.js', 'rolldown/dist/shared/bindingify-input-options-BjFSnI07.mjs']
+    .map((file) => join(top, 'node_modules', file))
+    .flatMap((file) => (existsSync(file) ? [readFileSync(file, 'utf8')] : []))
+    .join('\n')
+  const size = 1_000_000
+  for (let at = 0; at < 200; at++) {
+    const start = (at * 7_919_777) % (source.length - size)
+    writeFileSync(join(folder, `${at}.js`), source.slice(start, start + size))
+  }
+  const form = (at) => (at % 2 ? 'hex' : 'base64url')
+  const values = Array.from({ length: 200 }, (_, at) =>
+    createHash('sha512')
+      .update(`hive ${at}`)
+      .digest(form(at))
+      .slice(0, 24 + (at % 12)),
+  )
+  writeFileSync(join(root, 'values'), `${values.join('\n')}\n`)
+  const entries = Object.fromEntries(values.map((_, at) => [`KEY_${at}`, { type: 'string', secret: true }]))
+  const texts = Object.fromEntries(values.map((value, at) => [`KEY_${at}`, value]))
+  const found = survey({ entries, stages: [] }, { stage: 'production', layers: [layerFromValues('given', texts)] })
+  writeFileSync(
+    join(folder, 'slip.css'),
+    `a { background: url(data:text/plain;base64,${Buffer.from(`x${values[7]}`).toString('base64')}) }`,
+  )
+  const own = () => {
+    const before = performance.now()
+    const names = leaksIn(folder, found).map(({ name }) => name)
+    if (names.join() !== 'KEY_7') throw new Error(`The search found ${names.join() || 'nothing'}.`)
+    return { wall: performance.now() - before, cpu: 0 }
+  }
+  const grep = () => {
+    const before = performance.now()
+    spawnSync('grep', ['-rFf', join(root, 'values'), folder], { env: { ...process.env, LC_ALL: 'C' } })
+    return { wall: performance.now() - before, cpu: 0 }
+  }
+  own()
+  console.log(
+    '\nSearching 200 MB of what was built for 200 secrets, in all spellings, against grep -rFf for their texts',
+  )
+  const [mine, base] = alternate(7, own, grep)
+  const [ratio, most] = [median(mine.map(({ wall }) => wall)) / median(base.map(({ wall }) => wall)), 0.5]
+  const held = ratio <= most ? '' : '  NOT HELD'
+  console.log(`  the leak search    ${ratio.toFixed(2)} × wall time  limit ≤ ${most.toFixed(2)}${held}`)
+  if (held) process.exitCode = 1
   rmSync(root, { recursive: true, force: true })
 }
 

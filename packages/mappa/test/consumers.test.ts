@@ -66,10 +66,10 @@ const globals = 'declare const console: { log(...what: unknown[]): void }\ninter
 type Combination = readonly [module: string, moduleResolution: string]
 /**
  * The kinds of modules and the ways to find packages of each TypeScript: `es2015` to `es2022` differ in syntax alone from
- * `esnext`, and `classic` finds no packages at all.
+ * `esnext`, `amd`, `umd` and `system` in what is written alone from `commonjs`, and `classic` finds no packages at all.
  */
 const older: readonly Combination[] = [
-  ...['commonjs', 'amd', 'umd', 'system', 'esnext'].map((each): Combination => [each, 'node10']),
+  ...['commonjs', 'esnext'].map((each): Combination => [each, 'node10']),
   ...['esnext', 'preserve'].map((each): Combination => [each, 'bundler']),
   ['node16', 'node16'],
   ['nodenext', 'nodenext'],
