@@ -248,6 +248,17 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
   },
   'notice empty-ignored': { legend: text, env: 'A=1\n', host: { A: '' } },
   'notice changes-loading': { legend: '{}', env: 'NODE_OPTIONS=--inspect\n' },
+  'notice beside-page': {
+    legend: text,
+    env: 'A=x\n',
+    files: {
+      'page/.env': 'A=y\n',
+      'page/index.html': page['index.html'],
+      'page/main.js': 'console.log(1)\n',
+      'vite.config.mjs': `import { mappa } from 'mappa/vite'\nexport default { root: 'page', plugins: [mappa({ root: '..' })] }\n`,
+    },
+    run: 'build',
+  },
   'notice second-legend': { legend: '{}', env: '', files: { 'mappa.legend.cjs': '' } },
   'notice misnamed': { legend: '{}', env: '', files: { 'env.txt': 'A=1\n', 'config/.env.staging': '' } },
   'notice writable-by-others': { legend: '{}', env: '', before: (root) => chmodSync(join(root, '.env'), 0o666) },
@@ -312,7 +323,9 @@ async function report({ legend = '{}', env, files = {}, args = [], host = {}, ru
         : await mappa([run === 'guard' ? 'guard' : 'check', ...args], options)
   // Where a temporary directory is says nothing, and what a bundler puts round a report is its own.
   const told = (stdout + stderr).replaceAll(root, '<root>').replaceAll(basename(root), '<root>')
-  return run === 'build' ? `${/Stage [\s\S]*?(?:built|served)\.\n/.exec(told)?.[0] ?? told}` : told
+  return run === 'build'
+    ? `${/Stage [\s\S]*?(?:built|served)\.\n|\[plugin mappa\] Notice.*\n/.exec(told)?.[0] ?? told}`
+    : told
 }
 
 test('each kind of fault and notice reads as it is stored', async () => {

@@ -126,6 +126,61 @@ test('a page has what may reach it however it is read, and whatever else it read
   assert.deepEqual(wrong, [])
 })
 
+/** Values that a page takes when it is handed out: what comes of ways to take them. */
+test('what is fixed at start is in no bundle, and refused where no page has it', async () => {
+  const legend = (root: string) => {
+    const file = join(root, 'mappa.legend.mjs')
+    writeFileSync(file, readFileSync(file, 'utf8').replace("reach: 'browser'", "reach: 'browser', fixed: 'start'"))
+  }
+  const taking = "import { PAGE } from 'virtual:mappa/settings'\n"
+  for (const [main, worker, why, head] of [
+    [`${taking}console.log(PAGE)`, '', undefined, ''],
+    [
+      `new Worker(new URL('./worker.js', import.meta.url))`,
+      `${taking}postMessage(PAGE)`,
+      /takes it in a worker, which has no page/,
+    ],
+    ['console.log(import.meta.env.PAGE)', '', /PAGE is fixed at start, and part\.js reads it where values are put in/],
+    ['console.log(process.env.PAGE)', '', /PAGE is fixed at start, and part\.js reads it where/],
+    ['', '', /PAGE is fixed at start, and index\.html reads it where/, '<title>%PAGE%</title>'],
+  ] as const) {
+    const root = pageProject(main, head)
+    legend(root)
+    writeFileSync(join(root, 'worker.js'), worker)
+    writeFileSync(join(root, 'plain.html'), '<script type="module" src="./a.js"></script>')
+    writeFileSync(join(root, 'a.js'), 'console.log(1)')
+    const said: string[] = []
+    const customLogger = { ...createLogger('silent'), info: (text: string) => void said.push(text) }
+    const input = { page: join(root, 'index.html'), plain: join(root, 'plain.html') }
+    const built = build({ root, customLogger, plugins: [mappa()], build: { rolldownOptions: { input } } })
+    if (why) {
+      await assert.rejects(built, (error: Error) => why.test(error.message.replace(/\s+/g, ' ')), `${why}`)
+      continue
+    }
+    await built
+    const all = readdirSync(join(root, 'dist'), { recursive: true, encoding: 'utf8' }).filter((each) =>
+      /[.]/.test(each),
+    )
+    const texts = all.map((file) => readFileSync(join(root, 'dist', file), 'utf8'))
+    assert.doesNotMatch(texts.join('\n'), /hello/)
+    const blocks = all.filter((_, at) => texts[at]?.includes('id="mappa-settings" data-built="production"></script>'))
+    assert.deepEqual(blocks, ['index.html'])
+    assert.match(
+      said.join('\n'),
+      /dist\/index\.html waits for PAGE\.\n {4}Type: mappa stamp \S*dist\/index\.html --stage production --in-place/,
+    )
+    // While it is served, nothing has to be stamped.
+    const server = await createServer({
+      root,
+      logLevel: 'silent',
+      plugins: [mappa()],
+      server: { middlewareMode: true, ws: false },
+    })
+    assert.match((await server.transformRequest('virtual:mappa/settings'))?.code ?? '', /PAGE = "hello"/)
+    await server.close()
+  }
+})
+
 const workers: Readonly<Record<string, string>> = {
   'by its address': "new Worker(new URL('./worker.js', import.meta.url), { type: 'module' })",
   'by an import': "import Own from './worker.js?worker'\nnew Own()",
@@ -168,6 +223,9 @@ const forms: Readonly<Record<string, (root: string) => InlineConfig>> = {
     build: { lib: { entry: join(root, 'part.js'), formats: ['es', 'cjs'], fileName: 'hives' } },
   }),
   'names that are kept whole': () => ({ build: { cssCodeSplit: false, modulePreload: false, target: 'es2022' } }),
+  'a service worker': (root) => ({
+    build: { rolldownOptions: { input: { page: join(root, 'index.html'), service: join(root, 'part.js') } } },
+  }),
   'an environment of its own': (root) => ({
     builder: {},
     environments: {
@@ -211,6 +269,30 @@ test('every form of a build gives what a page may have, and refuses the rest', a
       assert.match(all, /hello[\s\S]*hello[\s\S]*at the end/, form)
       assert.doesNotMatch(all, new RegExp(`${secret}|%PAGE%`), form)
     }
+  }
+})
+
+test('in the middle of another server, pages and what that server renders have what they may have', async () => {
+  const root = pageProject("import { PAGE } from 'virtual:mappa/settings'\nconsole.log(PAGE)")
+  writeFileSync(
+    join(root, 'server.js'),
+    "export { KEY, PAGE } from 'virtual:mappa/settings'\nexport const read = import.meta.env.PAGE\n",
+  )
+  writeFileSync(join(root, 'refused.js'), "import { KEY } from 'virtual:mappa/settings'\nconsole.log(KEY)\n")
+  const server = await createServer({
+    ...{ root, logLevel: 'silent', plugins: [mappa()], appType: 'custom' },
+    server: { middlewareMode: true, ws: false },
+  })
+  try {
+    const { KEY, PAGE, read } = await server.ssrLoadModule('/server.js')
+    assert.deepEqual([KEY, PAGE, read], [secret, 'hello', 'hello'])
+    assert.match((await server.transformRequest('virtual:mappa/settings'))?.code ?? '', /PAGE = "hello"/)
+    await assert.rejects(server.transformRequest('/refused.js'), (error: Error) =>
+      /KEY is secret[\s\S]*The module was not served/.test(error.message),
+    )
+    assert.equal(await server.transformIndexHtml('/', '<p title="%PAGE%">').then((html) => /hello/.test(html)), true)
+  } finally {
+    await server.close()
   }
 })
 

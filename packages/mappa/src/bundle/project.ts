@@ -1,10 +1,12 @@
 import { type AnyEntry, fixedAt, reachesBrowser } from '../legend/entry.js'
 import { heldTo, type Legend } from '../legend/legend.js'
 import { path } from '../node/builtins.js'
+import { namesIn } from '../node/files.js'
+import { layerFiles } from '../node/layer-order.js'
 import type { LoadedLegend } from '../node/legend-file.js'
 import { gatherWaiting } from '../node/machine.js'
-import { findRoot } from '../node/root.js'
-import type { Fault } from '../settle/faults.js'
+import { findRoot, isLayerFile } from '../node/root.js'
+import type { Fault, Notice } from '../settle/faults.js'
 import type { Stage } from '../settle/stage.js'
 import { type Survey, surveyWaiting } from '../settle/survey.js'
 import type { BuildCommand } from './settings-module.js'
@@ -31,6 +33,7 @@ export class BundleProject {
   /** What pages are given: the last that had no fault, since a fault may say that a secret would reach them. */
   sound: { readonly definition: Legend; readonly legendPath: string; readonly survey: Survey } | undefined
   faults: readonly Fault[] = []
+  notices: readonly Notice[] = []
   /** Every file that the settings depend on, also those that are not there yet. Absolute paths. */
   files: readonly string[] = []
 
@@ -59,9 +62,17 @@ export class BundleProject {
       ...(legendFile && { legendName: legendFile }),
     })
     this.faults = [...this.survey.faults, ...this.#localFaults()]
+    this.notices = [...this.survey.notices, ...this.#besidePage()]
     const { definition, legendPath, survey } = this
     if (this.faults.length === 0 && definition && legendPath) this.sound = { definition, legendPath, survey }
-    this.files = [...(this.legendPath ? [this.legendPath] : []), ...dependencies, ...sources.files]
+    const beside = this.root === this.#pageRoot ? [] : layerFiles(this.#stage.name, this.definition?.like)
+    this.files = [
+      ...(this.legendPath ? [this.legendPath] : []),
+      ...dependencies,
+      ...sources.files,
+      // One that comes to be there may decide where the layers are, or be meant to be read.
+      ...beside.map(({ name }) => path.join(this.#pageRoot, name)),
+    ]
   }
 
   /**
@@ -70,6 +81,18 @@ export class BundleProject {
    */
   #isHeld(entry: AnyEntry): boolean {
     return fixedAt(entry) === 'build' || (this.#command === 'serve' && reachesBrowser(entry))
+  }
+
+  /** Layer files beside the page, where the layers are others. */
+  #besidePage(): Notice[] {
+    if (this.root === this.#pageRoot) return []
+    const there = path.relative(this.#pageRoot, this.root).replaceAll('\\', '/')
+    return namesIn(this.#pageRoot)
+      .filter(isLayerFile)
+      .map((name) => ({
+        kind: 'beside-page',
+        message: `${name} lies beside the page and is not read. Move its lines to ${there}/${name}, where the root is.`,
+      }))
   }
 
   /** What is built here goes elsewhere, so a value of this machine alone must not get into it. */

@@ -161,8 +161,7 @@ export class Session {
 
   /** Notices that were not told yet, a line each. */
   newNotices(): string[] {
-    const { survey } = this.project
-    const lines = survey.notices.map(({ message, place, layer }) => {
+    const lines = this.project.notices.map(({ message, place, layer }) => {
       const where = place ? `${place.file}:${place.line}: ` : layer ? `${layer}: ` : ''
       return `Notice: ${where}${message}`
     })

@@ -151,6 +151,6 @@ function isPackage({ directory, names }: Level): boolean {
 }
 
 /** `.env`, `.env.staging`, `.env.local`; not the sample, which is never read. */
-function isLayerFile(name: string): boolean {
+export function isLayerFile(name: string): boolean {
   return /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name) && name !== '.env.example' && name !== '.env.sample'
 }

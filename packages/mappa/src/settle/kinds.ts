@@ -78,6 +78,7 @@ export const noticeKinds = {
   'read-already': {},
   'changes-loading': {},
   misnamed: { around: true },
+  'beside-page': {},
   'second-legend': { around: true },
   'writable-by-others': { around: true },
   unread: {},
