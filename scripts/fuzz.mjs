@@ -1,7 +1,10 @@
 // Properties that hold for whatever a layer, a legend, an edit or a host's answer may be. Run as `npm run fuzz -- MINUTES`,
 // which prints the seed of each round; a round is repeated with `npm run fuzz -- --seed SEED`. `npm test` runs a few.
 import assert from 'node:assert/strict'
+import { mkdtempSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
+import { tmpdir } from 'node:os'
+import { join } from 'node:path'
 import { fileURLToPath } from 'node:url'
 import { parseArgs } from 'node:util'
 import fc from 'fast-check'
@@ -272,6 +275,86 @@ async function host() {
   }
 }
 
+/** What may stand between two words of code without changing what it says. */
+const blank = fc.constantFrom('', ' ', '\n', '\t', '/* KEY */', ' // KEY\n', '\r\n', '/*\n*/')
+/** Ways to take a name, `~` where a blank may be, `^` where one must, and `N` for the name; `@` is a name that nothing else has. */
+const takings = [
+  "import~{~N^as^@~}~from~'virtual:mappa/settings'~;read(@)",
+  'import~{~A^as^@a~,~N^as^@~,~}~from~"virtual:mappa/settings"~;read(@, @a)',
+  "import~*~as^@^from~'virtual:mappa/settings'~;read(@~.~N)",
+  "import~*~as^@^from~'virtual:mappa/settings'~;const @f = () => @ ?.[~'N'~];read(@f)",
+  "export~{~N^as^@~}~from~'virtual:mappa/settings'~;",
+  "read((await import(~'virtual:mappa/settings'~))~.~N)",
+  'const {~N~:~@~} = await import(~`virtual:mappa/settings`~);read(@)',
+  'read(import~.~meta~.~env~.~N)',
+  'read(import.meta?.env?.~N)',
+  "read(import.meta~.env~[~'N'~])",
+  'const {~N~:~@~=~1~} = import.meta~.env~;read(@)',
+  'const @ = import.meta.env~;read(@~.~N)',
+  'const @f = (@) => @.N~;read(import.meta.env.MODE, (() => { const @ = import.meta~.env; return @~.N })())',
+  'read(process~.env~.~N)',
+  "read(globalThis~.process~.env~[~'N'~])",
+]
+/** Ways to take everything, whatever it is called. */
+const wholes = [
+  "import^@^from~'virtual:mappa/settings'~;read(@)",
+  "import~*~as^@^from~'virtual:mappa/settings'~;read({~...@~})",
+  "export~*~from~'virtual:mappa/settings'~;",
+  "export~*~as^@^from~'virtual:mappa/settings'~;",
+  "read(await import(~'virtual:mappa/settings'~))",
+]
+/** Statements that take nothing, and what only looks as if it did. */
+const others = ["read('import.meta.env is not.KEY')", "read('KEY')", '// import.meta.env.KEY\n', 'read({ KEY: 1 }.KEY)']
+
+const statement = fc
+  .oneof(
+    { weight: 6, arbitrary: fc.tuple(fc.constantFrom(...takings), fc.constantFrom('A', 'B', 'B', 'A', 'KEY')) },
+    { weight: 1, arbitrary: fc.tuple(fc.constantFrom(...wholes), fc.constant('*')) },
+    { weight: 2, arbitrary: fc.tuple(fc.constantFrom(...others), fc.constant(undefined)) },
+  )
+  .chain(([form, taken]) =>
+    fc.array(blank, { minLength: 12, maxLength: 12 }).map((blanks) => ({
+      taken,
+      // What nothing reads is left out of what is built.
+      isRead: !form.startsWith('export'),
+      code: form
+        .replaceAll(/[~^]/g, (sign) => blanks.shift() || (sign === '^' ? ' ' : ''))
+        .replaceAll(/\bN\b/g, taken ?? ''),
+    })),
+  )
+
+/** A builder that is given modules, and refuses those that take what a page may not have: by its own search, before any is parsed. */
+async function builder() {
+  const [{ build }, { mappa }] = [await import('vite'), await import('mappa/vite')]
+  const root = mkdtempSync(join(tmpdir(), 'mappa-fuzz-'))
+  const write = (file, text) => writeFileSync(join(root, file), text)
+  const entries =
+    '{ "A": { "type": "string", "x-mappa-reach": "browser" }, "B": { "type": "string", "x-mappa-reach": "browser" }, "KEY": { "type": "string", "x-mappa-secret": true } }'
+  write('mappa.legend.json', `{ "type": "object", "properties": ${entries} }`)
+  write('.env', `A=meadow-a\nB=meadow-b\nKEY=${sentinel}\n`)
+  write('package.json', '{ "type": "module" }')
+  return {
+    close: () => rmSync(root, { recursive: true, force: true }),
+    bundling: async (statements) => {
+      const code = statements.map((each, at) => each.code.replaceAll('@', `own${at}_`)).join('\n')
+      write('main.js', `const read = (...all) => globalThis.all.push(...all)\n${code}\n`)
+      const built = await build({
+        ...{ root, configFile: false, logLevel: 'silent', plugins: [mappa()] },
+        build: { write: false, minify: false, target: 'esnext', rolldownOptions: { input: join(root, 'main.js') } },
+      }).catch((error) => error)
+      const mustStop = statements.some(({ taken }) => taken === 'KEY' || taken === '*')
+      const said = built instanceof Error ? built.message : ''
+      assert.ok(!said.includes('Parse') && !said.includes('PARSE'), `${code}\n${said}`)
+      assert.equal(/KEY is secret|takes all settings/.test(said), mustStop, `${code}\n${said}`)
+      if (said !== '') return
+      const text = built.output.map(({ code: own, source }) => own ?? source).join('\n')
+      assert.ok(!text.includes(sentinel))
+      const names = new Set(statements.flatMap(({ taken, isRead }) => (taken && isRead ? [taken] : [])))
+      for (const own of names) assert.match(text, new RegExp(`meadow-${own.toLowerCase()}`), code)
+    },
+  }
+}
+
 /** Each property with the share of runs it gets; those that ask over a connection take longest. */
 export async function fuzz({ seed, runs }) {
   const options = (share) => ({
@@ -288,6 +371,12 @@ export async function fuzz({ seed, runs }) {
     await fc.assert(fc.asyncProperty(answer, answering), options(0.01))
   } finally {
     close()
+  }
+  const { bundling, close: remove } = await builder()
+  try {
+    await fc.assert(fc.asyncProperty(fc.array(statement, { minLength: 1, maxLength: 4 }), bundling), options(0.05))
+  } finally {
+    remove()
   }
 }
 

@@ -1,11 +1,11 @@
 // What a page may import, through Vite itself.
 import assert from 'node:assert/strict'
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { mappa } from 'mappa/vite'
 import { build, createBuilder, createLogger, createServer, type InlineConfig } from 'vite'
-import { node, project, until } from '../../../test/helpers.js'
+import { node, project, top, until } from '../../../test/helpers.js'
 
 const secret = 'heather-lime-bramble'
 
@@ -93,38 +93,70 @@ const readings: readonly [code: string, expected: string | RegExp, head?: string
   ['1\nimport { PAGEE } from "virtual:mappa/settings"\nconsole.log(PAGEE)', /PAGEE has no entry.*Write: PAGE/],
 ]
 
-test('a page has what may reach it however it is read, and whatever else it reads is refused', async () => {
-  const wrong: unknown[] = []
-  for (const [code, expected, head] of readings) {
-    const root = pageProject(`globalThis.read = ${code}`, head)
-    const built = await build({
-      root,
-      logLevel: 'silent',
-      plugins: [mappa()],
-      build: { minify: false, target: 'esnext' },
-    }).then(
-      () => 'built',
-      (error: Error) => error.message.replace(/\s+/g, ' '),
+/** What an older Vite, which this project has beside its own, says of pages: by a process, whose packages it is among. */
+async function byVite7(roots: readonly string[], target: string): Promise<string[]> {
+  const folder = project({
+    'package.json': '{ "type": "module" }',
+    'run.mjs': `import { build, version } from 'vite'
+import { mappa } from 'mappa/vite'
+const said = []
+for (const root of ${JSON.stringify(roots)})
+  said.push(await build({ root, logLevel: 'silent', plugins: [mappa()], build: { minify: false, target: '${target}' } }).then(() => 'built', (error) => error.message))
+console.log(JSON.stringify([version, ...said]))
+`,
+  })
+  rmSync(join(folder, 'node_modules'), { recursive: true, force: true })
+  mkdirSync(join(folder, 'node_modules'))
+  symlinkSync(join(top, 'node_modules/vite-7'), join(folder, 'node_modules/vite'))
+  cpSync(join(top, 'packages/mappa/dist'), join(folder, 'node_modules/mappa/dist'), { recursive: true })
+  cpSync(join(top, 'packages/mappa/package.json'), join(folder, 'node_modules/mappa/package.json'))
+  const { stdout, stderr } = await node(['run.mjs'], { cwd: folder })
+  const [version, ...said] = JSON.parse(stdout || '[]') as string[]
+  assert.match(version ?? stderr, /^7\./)
+  return said
+}
+
+async function byVite8(roots: readonly string[], target: string): Promise<string[]> {
+  const said: string[] = []
+  for (const root of roots)
+    said.push(
+      await build({ root, logLevel: 'silent', plugins: [mappa()], build: { minify: false, target } }).then(
+        () => 'built',
+        (error: Error) => error.message,
+      ),
     )
-    if (typeof expected !== 'string' || built !== 'built') {
-      if (typeof expected === 'string' || !expected.test(built)) wrong.push({ code, built })
-      continue
+  return said
+}
+
+for (const [version, buildAll] of [
+  ['8', byVite8],
+  ['7', byVite7],
+] as const)
+  test(`Vite ${version}: a page has what may reach it however it is read, and whatever else it reads is refused`, async () => {
+    const wrong: unknown[] = []
+    const roots = readings.map(([code, , head]) => pageProject(`globalThis.read = ${code}`, head))
+    const said = (await buildAll(roots, 'esnext')).map((text) => text.replace(/\s+/g, ' '))
+    for (const [at, [code, expected]] of readings.entries()) {
+      const [root = '', built = ''] = [roots[at], said[at]]
+      if (typeof expected !== 'string' || built !== 'built') {
+        if (typeof expected === 'string' || !expected.test(built)) wrong.push({ code, built })
+        continue
+      }
+      const page = readFileSync(join(root, 'dist/index.html'), 'utf8')
+      const folder = join(root, 'dist/assets')
+      const [script = ''] = readdirSync(folder).filter((name) => name.startsWith('index'))
+      const run = `const document = { title: ${JSON.stringify(/<title>(.*)<\/title>/.exec(page)?.[1] ?? '')}, createElement: () => ({ relList: { supports: () => true } }), querySelectorAll: () => [], getElementsByTagName: () => [] }; globalThis.window = globalThis; ${/<script>(.*)<\/script>/.exec(page)?.[1] ?? ''};`
+      const file = join(root, 'run.mjs')
+      writeFileSync(
+        file,
+        `${run}\nglobalThis.document = document; globalThis.own = typeof own === 'undefined' ? '' : own; await import('./dist/assets/${script}'); console.log(globalThis.read)`,
+      )
+      const { stdout, stderr } = await node([file], { cwd: root })
+      if (!stdout.includes(expected)) wrong.push({ code, stdout, stderr: stderr.slice(0, 300) })
+      if (stdout.includes(secret)) wrong.push({ code, leaked: true })
     }
-    const page = readFileSync(join(root, 'dist/index.html'), 'utf8')
-    const folder = join(root, 'dist/assets')
-    const [script = ''] = readdirSync(folder).filter((name) => name.startsWith('index'))
-    const run = `const document = { title: ${JSON.stringify(/<title>(.*)<\/title>/.exec(page)?.[1] ?? '')}, createElement: () => ({ relList: { supports: () => true } }), querySelectorAll: () => [], getElementsByTagName: () => [] }; globalThis.window = globalThis; ${/<script>(.*)<\/script>/.exec(page)?.[1] ?? ''};`
-    const file = join(root, 'run.mjs')
-    writeFileSync(
-      file,
-      `${run}\nglobalThis.document = document; globalThis.own = typeof own === 'undefined' ? '' : own; await import('./dist/assets/${script}'); console.log(globalThis.read)`,
-    )
-    const { stdout, stderr } = await node([file], { cwd: root })
-    if (!stdout.includes(expected)) wrong.push({ code, stdout, stderr: stderr.slice(0, 300) })
-    if (stdout.includes(secret)) wrong.push({ code, leaked: true })
-  }
-  assert.deepEqual(wrong, [])
-})
+    assert.deepEqual(wrong, [])
+  })
 
 /** Values that a page takes when it is handed out: what comes of ways to take them. */
 test('what is fixed at start is in no bundle, and refused where no page has it', async () => {

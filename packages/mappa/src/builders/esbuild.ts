@@ -1,6 +1,7 @@
 import { graphOf, type Input, isOwnModule } from '../bundle/page-graph.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { isKeptName, type Session } from '../bundle/session.js'
+import { readsEnv } from '../bundle/suspect.js'
 import { settingsId } from '../bundle/taken.js'
 import { fs, path } from '../node/builtins.js'
 import { bytesAt, textAt } from '../node/files.js'
@@ -129,14 +130,14 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         if (code === undefined) return undefined
         const isOwn = isOwnModule(file)
         const { suspicion } = session
-        if (!suspicion.ofSettings(code) && !suspicion.ofEnv(code, isOwn) && !(isOwn && environmentRead.test(code)))
+        if (!suspicion.ofSettings(code) && !suspicion.ofEnv(code, isOwn) && !(isOwn && readsEnvironment(code)))
           return undefined
-        const [only, readsEnv] = [loader === 'js' ? 'jsx' : loader, isOwn && environmentRead.test(code)]
+        const [only, isFilled] = [loader === 'js' ? 'jsx' : loader, isOwn && readsEnvironment(code)]
         const { code: plain } = await build.esbuild.transform(code, { loader: only })
         const module = { id: file + suffix, code: plain, isOwn, parse: () => programOf(plain) }
         const faults = await refusedNames(module, sound.definition, suspicion, graph)
         if (faults.length > 0) return refused(faults)
-        if (!readsEnv) return undefined
+        if (!isFilled) return undefined
         const sourcemap = initialOptions.sourcemap ? ('inline' as const) : undefined
         const { code: contents } = await build.esbuild.transform(code, {
           ...{ loader: only, jsx: 'preserve', sourcefile: path.basename(file), tsconfigRaw: tsconfigFor(file) },
@@ -171,7 +172,9 @@ const loaders: Readonly<Record<string, 'js' | 'jsx' | 'ts' | 'tsx'>> = {
   ...{ '.ts': 'ts', '.mts': 'ts', '.cts': 'ts', '.tsx': 'tsx' },
 }
 
-const environmentRead = /\bimport\s*\.\s*meta\s*\??\.\s*env\b|\bprocess\b[\s\S]{0,40}?\benv\b/
+function readsEnvironment(code: string): boolean {
+  return readsEnv(code) || /\bprocess\b[\s\S]{0,40}?\benv\b/.test(code)
+}
 
 /** What stands for an environment, as a whole and by its names. */
 function definitionsOf({ texts }: Session): { [name: string]: string } {

@@ -10,7 +10,7 @@ import { BundleProject, type LoadLegend } from './project.js'
 import type { ModuleText } from './refuse.js'
 import { bundleReport } from './report.js'
 import { type BuildCommand, browserModule, namesAtStart, pageTexts, serverModule } from './settings-module.js'
-import { Suspicion } from './suspect.js'
+import { readsEnv, Suspicion } from './suspect.js'
 
 /** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
 export function isKeptName(file: string): boolean {
@@ -132,14 +132,14 @@ export class Session {
 
   /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
   filledIn({ code, isOwn, parse }: ModuleText, isClient: boolean): string | undefined {
-    const readsEnv = !this.#defined && /\b(?:import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env\b/.test(code)
+    const hasReads = !this.#defined && readsEnv(code)
     const readsProcess = isClient && isOwn && this.suspicion.ofProcess(code)
     const which = [
       ...(readsProcess ? (['process'] as const) : []),
-      ...(readsEnv && !this.#hasEnvLine ? (['import.meta'] as const) : []),
+      ...(hasReads && !this.#hasEnvLine ? (['import.meta'] as const) : []),
     ]
     let text = which.length > 0 ? withTexts(parse(), code, which, this.texts) : code
-    if (readsEnv && this.#hasEnvLine) {
+    if (hasReads && this.#hasEnvLine) {
       const gone = [...this.#named].filter((name) => !this.texts.has(name)).map((name) => [name, 'undefined'] as const)
       text = withEnv(text, new Map([...this.texts, ...gone]))
     }

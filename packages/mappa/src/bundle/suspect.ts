@@ -33,7 +33,7 @@ export class Suspicion {
   patterns(): readonly RegExp[] {
     const [names, texts] = [this.#allowed, this.#texts].map((all) => [...all].filter((name) => /^\w+$/.test(name)))
     if (!names || !texts || names.join('').length > patternNamesMax)
-      return [/virtual:mappa\/settings/, envRead, processRead]
+      return [/virtual:mappa\/settings/, envRead, envBehindComments, processRead]
     const from = `\\}\\s*from\\s*['"]virtual:mappa/settings`
     return [
       // Another name than those that may be had; something other than names; a default beside them; and no list at all.
@@ -43,6 +43,7 @@ export class Suspicion {
       /[^}\s]\s*from\s*['"]virtual:mappa\/settings|[^m\s]\s*['"`]virtual:mappa\/settings/,
       new RegExp(`${envRead.source}\\s*\\??\\.\\s*${otherThan([...bundlerNames, ...texts])}`),
       new RegExp(`${envRead.source}\\s*(?:[^\\s.?]|\\?[^.]|\\??\\.\\s*[^\\w\\s$]|$)`),
+      envBehindComments,
       processRead,
     ]
   }
@@ -79,6 +80,7 @@ export class Suspicion {
 
   /** Whether a module may read a name of `import.meta.env` that it must not, or that is the slip of one. */
   ofEnv(code: string, isOwn: boolean): boolean {
+    if (envBehindComments.test(code)) return true
     for (const { index, 0: text } of code.matchAll(/\bimport\s*\.\s*meta\s*\??\.\s*env\b/g)) {
       const [, name] =
         /^\s*\??\.\s*([A-Za-z_$][\w$]*)/.exec(code.slice(index + text.length, index + text.length + readLengthMax)) ??
@@ -96,7 +98,14 @@ export class Suspicion {
   }
 }
 
+/** Whether a module reads its environment, for what has to be put in there; Vite has a name of its own for it on a server. */
+export function readsEnv(code: string): boolean {
+  return envRead.test(code) || envBehindComments.test(code) || /__vite_ssr_import_meta__\s*\??\.\s*env\b/.test(code)
+}
+
 const envRead = /import\s*\.\s*meta\s*\??\.\s*env\b/
+/** With a comment inside, which would have to be looked for everywhere. */
+const envBehindComments = /\bimport\s*(?:\.\s*(?:meta\s*(?:\??\.\s*)?)?)?\/[*/]/
 const processRead = /\bprocess\b[\s\S]{0,40}?\benv\b/
 /** Names in patterns have so many signs together at most; more would take long to be made ready. */
 const patternNamesMax = 5000

@@ -81,7 +81,12 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       const { plugins } = (config.worker ??= {})
       config.worker.plugins = () => [
         ...withoutMappa(plugins?.() ?? []),
-        { name: 'mappa:bundle', enforce: 'post', ...ofWorkers },
+        {
+          ...{ name: 'mappa:bundle', enforce: 'post', ...ofWorkers },
+          configResolved({ plugins: own }) {
+            if (this.meta.viteVersion.startsWith('7.')) beforeReplacing(own as Plugin[], 'mappa:bundle')
+          },
+        } satisfies Plugin,
       ]
       if (isPreview) return
       await session.project.read()
@@ -97,7 +102,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
     configResolved({ plugins }) {
       if (session.command !== 'build') return
       session.stopOnFaults()
-      if (this.meta.viteVersion.startsWith('7.')) beforeReplacing(plugins as Plugin[])
+      if (this.meta.viteVersion.startsWith('7.')) beforeReplacing(plugins as Plugin[], 'mappa')
     },
 
     async buildStart() {
@@ -138,8 +143,8 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
 }
 
 /** Vite 7 replaces what is defined in a plugin of its own: behind that, names would be gone before they could be refused. */
-function beforeReplacing(plugins: Plugin[]): void {
-  const [own, replaces] = ['mappa', 'vite:define'].map((name) => plugins.findIndex((each) => each.name === name))
+function beforeReplacing(plugins: Plugin[], name: string): void {
+  const [own, replaces] = [name, 'vite:define'].map((named) => plugins.findIndex((each) => each.name === named))
   if (own === undefined || replaces === undefined || replaces < 0 || own < replaces) return
   plugins.splice(replaces, 0, ...plugins.splice(own, 1))
 }
