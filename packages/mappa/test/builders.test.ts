@@ -65,12 +65,14 @@ const builders: Readonly<Record<string, (told: Told) => Promise<unknown>>> = {
     const made = await rolldown({ input, plugins: [mappaRollup({ root, ...told })], external: /^mappa/, ...quiet })
     return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
   },
-  esbuild: ({ input, root, reach }) =>
-    esbuild({
+  async esbuild({ input, root, reach }) {
+    const { warnings } = await esbuild({
       ...{ entryPoints: [input], absWorkingDir: root, outdir: 'dist', bundle: true, format: 'esm', sourcemap: true },
       ...{ logLevel: 'silent', packages: 'external', platform: reach ? 'node' : 'browser', loader: { '.env': 'text' } },
       plugins: [mappaEsbuild()],
-    }),
+    })
+    assert.deepEqual(warnings, [])
+  },
   webpack: (told) => packed(webpack as unknown as Packer, told),
   Rspack: (told) => packed(rspack as unknown as Packer, told),
 }
@@ -339,4 +341,13 @@ test('a page gets its block where it can be read, whatever the page looks like',
     assert.equal(stampPage(stamped, settings), stamped)
   }
   assert.throws(() => pageBlock({ ...settings }), /takes settings as settle gives them/)
+  const entries = {
+    NOTE: { type: 'string', reach: 'browser', fixed: 'start' },
+    KEY: { type: 'string', secret: true },
+  } as const
+  const leaking = settle(
+    { entries, stages: [] },
+    { environment: { NOTE: `is ${btoa(secret)}`, KEY: secret }, stage: 'test' },
+  )
+  assert.throws(() => pageBlock(leaking), /^TypeError: NOTE may reach the browser, and holds the text of a secret/)
 })

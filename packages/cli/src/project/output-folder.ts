@@ -1,16 +1,19 @@
 import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync } from 'node:fs'
-import { basename, dirname, extname, join, relative } from 'node:path'
+import { basename, dirname, extname, join, relative, sep } from 'node:path'
 import * as zlib from 'node:zlib'
 import { bytesAt, type FileWrite } from 'mappa/command'
 import { listsFile, withDigestsRenewed } from '../stamp/mentions.js'
 
-/** Where a builder has put a page and what belongs to it: the topmost folder over it that is no package or repository. */
+/**
+ * Where a builder has put a page and what belongs to it: the topmost folder over it below the root that is no package or
+ * repository; of a page outside of the root its own folder.
+ */
 export function outputFolderOf(page: string, root: string): string {
-  const ends = (folder: string) =>
-    folder === root || ['package.json', '.git'].some((name) => existsSync(join(folder, name)))
   let folder = dirname(page)
-  while (!ends(folder) && !ends(dirname(folder)) && dirname(folder) !== folder) folder = dirname(folder)
+  if (!folder.startsWith(root + sep)) return folder
+  const isApart = (at: string) => at === root || ['package.json', '.git'].some((name) => existsSync(join(at, name)))
+  while (!isApart(dirname(folder))) folder = dirname(folder)
   return folder
 }
 

@@ -94,21 +94,23 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
       const graph = graphOf(session, entryFiles(initialOptions.entryPoints), async (from, importer) =>
         /^\.\.?\//.test(from) ? besideOf(from, importer) : undefined,
       )
-      const refused = (faults: Parameters<Session['report']>[0]): Loaded => ({
+      // What is watched comes with a fault, too, so that mending it is seen.
+      const refused = (faults: Parameters<Session['report']>[0], ...files: readonly string[]): Loaded => ({
         errors: [{ text: session.report(faults).trimStart() }],
+        watchFiles: [...files, ...session.project.files],
       })
 
       build.onStart(async () => {
         await session.project.read()
         return { warnings: session.newNotices().map((text) => ({ text })) }
       })
-      // Faults come with what is watched, so that a build which goes on when files change sees them mended.
-      build.onResolve({ filter: /./ }, ({ kind }) => {
-        if (kind !== 'entry-point') return undefined
-        const { faults, files } = session.project
-        const errors = faults.length > 0 ? [{ text: session.report(faults).trimStart() }] : []
-        return { watchFiles: [...files], errors }
-      })
+      // Faults come in place of what the build begins with.
+      build.onResolve({ filter: /./ }, ({ kind, path: asked }) =>
+        kind === 'entry-point' && session.project.faults.length > 0
+          ? { path: asked, namespace: 'mappa-faults' }
+          : undefined,
+      )
+      build.onLoad({ filter: /./, namespace: 'mappa-faults' }, async () => refused(session.project.faults))
       build.onResolve({ filter: /^virtual:mappa\/settings$/ }, () => ({ path: settingsId, namespace: 'mappa' }))
       build.onLoad({ filter: /./, namespace: 'mappa' }, async () => ({
         contents: session.project.sound
@@ -122,7 +124,7 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
 
       build.onLoad({ filter: /./ }, async ({ path: file, suffix = '' }) => {
         const why = session.keptFromPages(file)
-        if (why !== undefined) return refused([await refusedModule(file, why, graph)])
+        if (why !== undefined) return refused([await refusedModule(file, why, graph)], file)
         const loader = loaders[path.extname(file)]
         const { sound } = session.project
         if (!loader || !sound) return undefined
@@ -136,7 +138,7 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         const { code: plain } = await build.esbuild.transform(code, { loader: only })
         const module = { id: file + suffix, code: plain, isOwn, parse: () => programOf(plain) }
         const faults = await refusedNames(module, sound.definition, suspicion, graph)
-        if (faults.length > 0) return refused(faults)
+        if (faults.length > 0) return refused(faults, file)
         if (!isFilled) return undefined
         const sourcemap = initialOptions.sourcemap ? ('inline' as const) : undefined
         const { code: contents } = await build.esbuild.transform(code, {

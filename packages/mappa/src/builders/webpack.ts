@@ -137,8 +137,9 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
     resource.request = `!!${loaderFile}?${id}&${digestOf(code)}!${emptyModule}`
   }).apply(compiler as never)
 
+  /** While a page is worked on it goes on with what it has, unless that must not be there. */
   const fail = (compilation: Compilation, faults: readonly Fault[]) => {
-    faulty.add(compilation)
+    if (!develops || faults.some(isInside)) faulty.add(compilation)
     compilation.errors.push(Object.assign(new Error(session.report(faults)), { name: 'mappa', stack: '' }))
   }
   compiler.hooks.thisCompilation.tap(ownName, (given) => {
@@ -177,6 +178,11 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
       if (leaks.length > 0) fail(compilation, leaks)
     })
   })
+}
+
+/** Whether what is at fault would be in the page, rather than only be asked for there: a leak, a file or all settings. */
+function isInside({ kind, name }: Fault): boolean {
+  return kind === 'leak' || name === undefined
 }
 
 /** The loader that gives the settings module, and the file that it is put in the place of. */

@@ -1,4 +1,5 @@
-import { pageValuesIn, stageOf } from '../settle/settings.js'
+import { Needles } from '../leak/needles.js'
+import { pageValuesIn, secretTextsIn, stageOf } from '../settle/settings.js'
 
 /** What a page's block is called. */
 export const pageBlockId = 'mappa-settings'
@@ -6,10 +7,29 @@ export const pageBlockId = 'mappa-settings'
 /**
  * The values that a page takes when it is handed out: those of entries with `reach: 'browser', fixed: 'start'`, by the names
  * of their variables, as JSON that may stand in a `script` element. For a framework that writes the element itself.
- * @throws {TypeError} if these are not settings as `settle` gives them.
+ * @throws {TypeError} if these are not settings as `settle` gives them, or a value holds the text of a secret.
  */
 export function pageValues(settings: object): string {
-  return scriptJson(pageValuesIn(settings))
+  return scriptJson(openValues(settings))
+}
+
+const checkedPages = new WeakMap<object, Readonly<Record<string, unknown>>>()
+
+/** What a page takes, once it is sure that no secret's text is in it; many a page is made of the same settings. */
+function openValues(settings: object): Readonly<Record<string, unknown>> {
+  let values = checkedPages.get(settings)
+  if (!values) {
+    values = pageValuesIn(settings)
+    const needles = new Needles()
+    for (const text of secretTextsIn(settings)) needles.add(text, '')
+    for (const [name, value] of Object.entries(values))
+      if (needles.in(`${value}\n${JSON.stringify(value)}`).length > 0)
+        throw new TypeError(
+          `${name} may reach the browser, and holds the text of a secret, so no page was made with it.`,
+        )
+    checkedPages.set(settings, values)
+  }
+  return values
 }
 
 /**
@@ -50,10 +70,10 @@ const builtFor = /\sdata-built="([a-z][a-z0-9-]*)"/
 
 /** A page with an element in place of the block that it has, else in front of its first script. */
 export function withPageBlock(html: string, block: string): string {
-  const known = pageBlockIn(html)
-  const { start, end } = known ?? placeIn(html)
+  const checkedPages = pageBlockIn(html)
+  const { start, end } = checkedPages ?? placeIn(html)
   // On a line of its own where what follows stood on one.
-  const [indent = undefined] = known ? [] : (/\n[ \t]*$/.exec(html.slice(0, start)) ?? [])
+  const [indent = undefined] = checkedPages ? [] : (/\r?\n[ \t]*$/.exec(html.slice(0, start)) ?? [])
   return html.slice(0, start) + block + (indent ?? '') + html.slice(end)
 }
 
@@ -81,6 +101,7 @@ function placeIn(html: string): { readonly start: number; readonly end: number }
 
 /** The tags of a page in order; not those in comments, nor in what scripts and styles hold. */
 function* tagsIn(html: string): Generator<{ start: number; tag: string; name: string }> {
+  const lower = html.toLowerCase()
   const next = /<!--|<([!/]?[A-Za-z][^\s/>]*)(?:[^"'>]|"[^"]*"|'[^']*')*>/g
   for (let found = next.exec(html); found; found = next.exec(html)) {
     const [tag, given] = found
@@ -92,7 +113,7 @@ function* tagsIn(html: string): Generator<{ start: number; tag: string; name: st
     const name = given.toLowerCase()
     yield { start: found.index, tag, name }
     if (name !== 'script' && name !== 'style' && name !== 'title' && name !== 'textarea') continue
-    const close = html.toLowerCase().indexOf(`</${name}`, next.lastIndex)
+    const close = lower.indexOf(`</${name}`, next.lastIndex)
     next.lastIndex = close < 0 ? html.length : close
   }
 }

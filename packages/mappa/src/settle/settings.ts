@@ -89,6 +89,13 @@ export function stageOf(settings: object): Stage {
   return stage
 }
 
+/** The texts of the secrets of settings. */
+export function secretTextsIn(settings: object): readonly string[] {
+  const texts: string[] = []
+  copyOf(settings as Group, (_, value) => texts.push(saidBy(value)))
+  return texts
+}
+
 /** What a page takes of settings when it is handed out, by the names of variables. */
 export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
   const values = pages.get(settings)
