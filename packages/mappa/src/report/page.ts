@@ -70,10 +70,10 @@ const builtFor = /\sdata-built="([a-z][a-z0-9-]*)"/
 
 /** A page with an element in place of the block that it has, else in front of its first script. */
 export function withPageBlock(html: string, block: string): string {
-  const checkedPages = pageBlockIn(html)
-  const { start, end } = checkedPages ?? placeIn(html)
+  const own = pageBlockIn(html)
+  const { start, end } = own ?? placeIn(html)
   // On a line of its own where what follows stood on one.
-  const [indent = undefined] = checkedPages ? [] : (/\r?\n[ \t]*$/.exec(html.slice(0, start)) ?? [])
+  const [indent = undefined] = own ? [] : (/\r?\n[ \t]*$/.exec(html.slice(0, start)) ?? [])
   return html.slice(0, start) + block + (indent ?? '') + html.slice(end)
 }
 
