@@ -139,6 +139,7 @@ const slips: readonly (readonly [code: string, why: RegExp])[] = [
   ['read(import.meta.env.NOTE)', /NOTE is fixed at start, and \S*part\.js reads it where values are put in/],
   ["import text from './.env?raw'\nread(text)", /\.env holds settings of the server|Could not resolve/],
   ["import definition from './mappa.legend.ts'\nread(definition)", /is the legend, with the defaults/],
+  ["import { PAGE } from 'virtual:mappa/settings'\nlet let = import.meta.env", /let|Parse|arse/],
   [`read('${secret}')`, /would carry the text of KEY to browsers, at byte \d/],
   [`read('${Buffer.from(`xx${secret}`).toString('base64')}')`, /would carry the text of KEY to browsers/],
   [`read(1) // ${Buffer.from(secret).toString('hex')}`, /would carry the text of KEY to browsers/],

@@ -135,7 +135,12 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         if (!suspicion.ofSettings(code) && !suspicion.ofEnv(code, isOwn) && !(isOwn && readsEnvironment(code)))
           return undefined
         const [only, isFilled] = [loader === 'js' ? 'jsx' : loader, isOwn && readsEnvironment(code)]
-        const { code: plain } = await build.esbuild.transform(code, { loader: only })
+        const plain = await build.esbuild.transform(code, { loader: only }).then(
+          (made) => made.code,
+          () => undefined,
+        )
+        // Of what does not parse, esbuild itself has more to say.
+        if (plain === undefined) return undefined
         const module = { id: file + suffix, code: plain, isOwn, parse: () => programOf(plain) }
         const faults = await refusedNames(module, sound.definition, suspicion, graph)
         if (faults.length > 0) return refused(faults, file)

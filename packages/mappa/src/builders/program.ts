@@ -1,11 +1,15 @@
 import { parse } from 'acorn'
 
-/** The program of a module as ESTree. What loaders leave in it that is no JavaScript is nobody's reading of settings. */
+const options = { ecmaVersion: 'latest', allowHashBang: true, allowReturnOutsideFunction: true } as const
+const empty = { type: 'Program', body: [], start: 0, end: 0 }
+
+/** The program of a module as ESTree; an empty one for what is no JavaScript, of which the builder itself has more to say. */
 export function programOf(code: string): unknown {
-  const options = { ecmaVersion: 'latest', allowHashBang: true, allowReturnOutsideFunction: true } as const
-  try {
-    return parse(code, { ...options, sourceType: 'module' })
-  } catch {
-    return parse(code, { ...options, sourceType: 'script' })
-  }
+  for (const sourceType of ['module', 'script'] as const)
+    try {
+      return parse(code, { ...options, sourceType })
+    } catch {
+      // The other kind, or none.
+    }
+  return empty
 }
