@@ -20,7 +20,7 @@ interface Row {
   readonly host?: Readonly<Record<string, string>>
   /** What is run instead of `mappa check`. */
   readonly run?: 'preload' | 'build' | 'guard'
-  readonly before?: (root: string) => void
+  readonly before?: (root: string) => unknown
 }
 
 const text = "{ A: { type: 'string' } }"
@@ -34,11 +34,16 @@ const key = {
 }
 const token = 'sms_live_rape_acacia_sunflower'
 /** A real repository that has these files, or all. */
-function repository(root: string, ...paths: readonly string[]): void {
-  const git = (...args: readonly string[]) => spawnSync('git', args, { cwd: root })
+function repository(root: string, ...paths: readonly string[]): (...args: readonly string[]) => unknown {
+  // The same commits on every machine.
+  const date = '2026-11-03T12:00:00Z'
+  const env = { ...process.env, GIT_COMMITTER_DATE: date, GIT_AUTHOR_DATE: date, GIT_CONFIG_NOSYSTEM: '1', HOME: root }
+  const named = ['-c', 'user.name=Rosa', '-c', 'user.email=rosa@fennelhill.example']
+  const git = (...args: readonly string[]) => spawnSync('git', [...named, ...args], { cwd: root, env })
   rmSync(join(root, '.git'), { recursive: true })
   git('init', '-q')
   git('add', ...(paths.length > 0 ? paths : ['--', '*.mjs']))
+  return git
 }
 
 const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>> = {
@@ -174,6 +179,21 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     ...key,
     env: `ALERT_TOKEN=${token}\n`,
     files: { '.env.test': `ALERT_TOKEN=made-up-for-tests\n` },
+  },
+  'fault secret-in-history': {
+    ...{ legend: key.legend, env: '', run: 'guard' },
+    files: { '.env.local': `ALERT_TOKEN=${token}\n`, '.gitignore': '.env*.local\n', 'notes.md': `${token}\n` },
+    before: (root) => {
+      const git = repository(root, 'mappa.legend.mjs', 'notes.md', '.gitignore')
+      git('commit', '-qm', 'Notes')
+      git('rm', '-q', 'notes.md')
+      git('commit', '-qm', 'No notes')
+    },
+  },
+  'fault key-shaped': {
+    ...{ legend: '{}', env: '', run: 'guard' },
+    files: { '.gitignore': '.env*.local\n', 'notes.js': "const apiKey = 'kq9v7Xw2Lm4Rt8Zp6Nc3'\n" },
+    before: (root) => repository(root, 'mappa.legend.mjs', '.gitignore'),
   },
   'fault secret-tracked': {
     ...{ ...key, run: 'guard' },

@@ -35,11 +35,11 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     check: ['lift/read', 'names'],
     fill: ['guide', 'terminal'],
     list: ['terminal'],
-    guard: [],
     stamp: [],
     'lift/finding.ts': ['lift/read'],
     'lift/change.ts': ['lift/finding.ts'],
     'lift/guess': ['lift/read', 'lift/finding.ts', 'names'],
+    guard: ['lift/read', 'lift/guess'],
     'lift/manifests': ['lift/read', 'lift/finding.ts', 'lift/guess', 'names'],
     'lift/edit': [
       ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests'],
@@ -53,7 +53,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'lift/edit',
     ],
     ask: ['lift/finding.ts', 'lift', 'setup', 'declared'],
-    project: ['lift/read', 'declared', 'terminal', 'change', 'stamp'],
+    project: ['lift/read', 'lift/guess', 'declared', 'terminal', 'change', 'stamp', 'guard'],
     run: ['lift/read', 'lift', 'project', 'terminal'],
     commands: [
       ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],

@@ -1,3 +1,5 @@
+import type { ChildProcessByStdio } from 'node:child_process'
+import type { Readable, Writable } from 'node:stream'
 import spawn from 'cross-spawn'
 
 /** What a repository can make git start of its own: all of it off. */
@@ -28,30 +30,64 @@ const gitMax = 60_000
  * no git, no repository, or it fails.
  */
 export function git(root: string, args: readonly string[], input?: string): string | undefined {
-  const first = started(root, ['config', '--null', '--name-only', '--get-regexp', filters], undefined, [])
-  // A status of 1 says that there are none; else a filter could be one that was not seen.
-  if (first.status !== 0 && first.status !== 1) return undefined
-  const neutral = [...new Set(first.stdout.split('\0'))].filter((name) => name !== '').map((name) => `${name}=`)
+  const neutral = neutralOf(root)
+  if (neutral === undefined) return undefined
   const { status, stdout } = started(root, args, input, neutral)
   return status === 0 || (status === 1 && args[0] === 'check-ignore') ? stdout : undefined
+}
+
+/** A git that answers bit by bit, and may be asked so; started through the same door. */
+export interface GitStream {
+  readonly output: AsyncIterable<Buffer>
+  readonly input: Writable
+  /** Its exit code, once it has ended. */
+  readonly ended: Promise<number | null>
+  stop(): void
+}
+
+/** The same for answers that are too long to be held. Undefined where there is no git or no repository. */
+export function gitStream(root: string, args: readonly string[]): GitStream | undefined {
+  const neutral = neutralOf(root)
+  if (neutral === undefined) return undefined
+  const child = spawn('git', [...options(neutral), ...args], {
+    cwd: root,
+    env: { ...process.env, ...environment },
+    stdio: ['pipe', 'pipe', 'ignore'],
+  })
+  const { stdin, stdout } = child as ChildProcessByStdio<Writable, Readable, null>
+  // It may end before it has read all.
+  stdin.on('error', () => undefined)
+  const ended = new Promise<number | null>((resolve) => {
+    child.once('close', resolve)
+    child.once('error', () => resolve(null))
+  })
+  return { output: stdout, input: stdin, ended, stop: () => child.kill() }
+}
+
+/** Settings that take from the repository what it would have git start. Undefined where that is not known. */
+function neutralOf(root: string): readonly string[] | undefined {
+  const { status, stdout } = started(root, ['config', '--null', '--name-only', '--get-regexp', filters], undefined, [])
+  // A status of 1 says that there are none; else a filter could be one that was not seen.
+  if (status !== 0 && status !== 1) return undefined
+  return [...new Set(stdout.split('\0'))].filter((name) => name !== '').map((name) => `${name}=`)
+}
+
+function options(neutral: readonly string[]): readonly string[] {
+  return ['--no-pager', ...[...off, ...neutral].flatMap((each) => ['-c', each])]
 }
 
 /** Programs that git runs on the content of files. An empty one is none. */
 const filters = '^(filter\\..*\\.(clean|smudge|process|required)|diff\\..*\\.(textconv|command)|merge\\..*\\.driver)$'
 
 function started(root: string, args: readonly string[], input: string | undefined, more: readonly string[]) {
-  const { status, stdout } = spawn.sync(
-    'git',
-    ['--no-pager', ...[...off, ...more].flatMap((each) => ['-c', each]), ...args],
-    {
-      cwd: root,
-      encoding: 'utf8',
-      maxBuffer: 1 << 28,
-      timeout: gitMax,
-      env: { ...process.env, ...environment },
-      stdio: ['pipe', 'pipe', 'ignore'],
-      input: input ?? '',
-    },
-  )
+  const { status, stdout } = spawn.sync('git', [...options(more), ...args], {
+    cwd: root,
+    encoding: 'utf8',
+    maxBuffer: 1 << 28,
+    timeout: gitMax,
+    env: { ...process.env, ...environment },
+    stdio: ['pipe', 'pipe', 'ignore'],
+    input: input ?? '',
+  })
   return { status, stdout: stdout ?? '' }
 }

@@ -80,7 +80,7 @@ export function stagedLines(root: string): readonly StagedLines[] | undefined {
 }
 
 /** A path as git writes it where it holds odd signs: in quotes, with escapes for bytes. */
-function gitPath(path: string): string {
+export function gitPath(path: string): string {
   const name = path.replace(/\t$/, '')
   if (!name.startsWith('"')) return name
   const bytes: number[] = []

@@ -84,3 +84,25 @@ export function* counting<T>(items: Iterable<T>, text: (count: number) => string
   }
   if (shown) stderr.write('\r\u001b[K')
 }
+
+/** A line on a terminal that says after a second how far something is; told often, and gone at the end. */
+export interface Progress {
+  (count: number): void
+  end(): void
+}
+
+export function progress(text: (count: number) => string): Progress {
+  const { stderr } = process
+  let next = Date.now() + patience
+  let shown = false
+  const tell = (count: number) => {
+    if (!stderr.isTTY || Date.now() < next) return
+    next = Date.now() + step
+    shown = true
+    stderr.write(`\r${text(count)}`)
+  }
+  const end = () => {
+    if (shown) stderr.write('\r\u001b[K')
+  }
+  return Object.assign(tell, { end })
+}

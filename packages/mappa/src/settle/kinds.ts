@@ -51,6 +51,8 @@ export const faultKinds = {
   stale: {},
   'not-ignored': {},
   'secret-shared': {},
+  'secret-in-history': {},
+  'key-shaped': {},
   'secret-tracked': {},
   'secret-packed': {},
   placeholder: {},

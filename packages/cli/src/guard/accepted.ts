@@ -1,0 +1,62 @@
+/** A finding that a project lives with for a while. */
+export interface AcceptedFinding {
+  readonly kind?: string
+  /** The variable. */
+  readonly name?: string
+  /** The file, from the root; `*` stands for any part of it. */
+  readonly path?: string
+  readonly because: string
+  /** The last day on which it is accepted, as in `2026-12-31` (RFC 3339, full-date; UTC). */
+  readonly until: string
+}
+
+/** The file that has them, in the root. */
+export const acceptedPath = 'mappa.accepted.json'
+
+/**
+ * What a file says is accepted.
+ * @throws {TypeError} with a sentence for a person, if it says something else.
+ */
+export function acceptedFrom(text: string): readonly AcceptedFinding[] {
+  let list: unknown
+  try {
+    list = JSON.parse(text)
+  } catch {
+    throw new TypeError(`${acceptedPath} is not JSON.`)
+  }
+  if (!Array.isArray(list)) throw new TypeError(`${acceptedPath} must be a list.`)
+  return list.map((each: Record<string, unknown> | null, at) => {
+    const wrong = (what: string) => new TypeError(`${acceptedPath}: entry ${at + 1} ${what}`)
+    if (typeof each !== 'object' || each === null) throw wrong('must be an object.')
+    const { kind, name, path, because, until, ...others } = each
+    const [odd] = Object.keys(others)
+    if (odd !== undefined) throw wrong(`has ${JSON.stringify(odd)}, and may have kind, name, path, because and until.`)
+    for (const [word, value] of Object.entries({ kind, name, path }))
+      if (value !== undefined && typeof value !== 'string') throw wrong(`must have text as ${word}.`)
+    if (kind === undefined && name === undefined && path === undefined)
+      throw wrong('must say what it is about: a kind, a name or a path.')
+    if (typeof because !== 'string' || because.trim() === '') throw wrong('must say why, under because.')
+    if (typeof until !== 'string' || !/^\d{4}-\d\d-\d\d$/.test(until) || Number.isNaN(Date.parse(until)))
+      throw wrong('must have a day as until, such as "2027-06-30".')
+    return each as unknown as AcceptedFinding
+  })
+}
+
+/** Which of them covers a finding today; undefined if none does. */
+export function acceptedBy(
+  list: readonly AcceptedFinding[],
+  found: { readonly kind: string; readonly name?: string | undefined; readonly path?: string | undefined },
+  today: string,
+): AcceptedFinding | undefined {
+  return list.find(
+    ({ kind, name, path, until }) =>
+      until >= today &&
+      (kind === undefined || kind === found.kind) &&
+      (name === undefined || name === found.name) &&
+      (path === undefined || (found.path !== undefined && patternOf(path).test(found.path))),
+  )
+}
+
+function patternOf(path: string): RegExp {
+  return new RegExp(`^${path.replace(/[^\w*]/g, '\\$&').replaceAll('*', '.*')}$`, 's')
+}
