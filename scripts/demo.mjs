@@ -9,6 +9,8 @@ import { copyApiary, start } from './stage.mjs'
 const bold = (text) => (process.stdout.isTTY && !process.env.NO_COLOR ? `\u001b[1m${text}\u001b[22m` : text)
 const cwd = copyApiary('demo')
 const running = []
+/** Who commits. */
+const keeper = ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example']
 
 try {
   await demo()
@@ -121,6 +123,19 @@ async function demo() {
   await type('mappa guard --staged', { expected: 1 })
   edit('collector/src/log.ts', (text) => text.split('const token')[0])
   git('add', 'collector/src/log.ts')
+
+  step('It was committed once, and taken out again. The next one to clone the project has it all the same.')
+  writeFileSync(join(cwd, 'notes.md'), 'Alerts: sms_test_buckwheat_clover_thyme\n')
+  git('add', '.')
+  git(...keeper, 'commit', '-q', '-m', 'Notes')
+  rmSync(join(cwd, 'notes.md'))
+  git(...keeper, 'commit', '-qam', 'No notes')
+  await type('mappa guard', { expected: 1 })
+
+  step(
+    'So the key is replaced, which is what counts: nothing here is looked for any longer. (mappa guard --value - asks for the old one, unseen.)',
+  )
+  writeFileSync(join(cwd, '.env.development.local'), 'ALERT_TOKEN=sms_test_lavender_borage_mint\n')
   await type('mappa guard')
 
   step('A project that has a .env file and nothing else is set up in one command, and filled in another.')

@@ -79,7 +79,7 @@ try {
     [{ shown: rename, run: `${rename} < /dev/null | sed -n '1,8p;/^--- dashboard/,$p'` }],
     copyApiary('screenshots'),
   )
-  await shoot('guard', ['git commit -qm "Alerts"', 'mappa check --as-cloned'], committing())
+  await shoot('guard', ['git commit -qm "Alerts"', 'git reset -q; mappa guard'], committing())
   await shoot('compare', ['mappa compare development staging', 'mappa compare production --host host.json'], shared())
   await shoot(
     'watch',
@@ -166,6 +166,12 @@ function committing() {
   git('init', '-q')
   edit(cwd, '.gitignore', () => 'node_modules\n.env.*.local\n.env.local\n')
   edit(cwd, 'collector/src/alerts.ts', (text) => `${text}const token = 'sms_test_buckwheat_clover_thyme'\n`)
+  const keeper = ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example']
+  edit(cwd, 'notes.md', () => 'Alerts go through sms_test_buckwheat_clover_thyme\n')
+  git('add', 'notes.md', '.gitignore', 'mappa.legend.ts')
+  git(...keeper, 'commit', '-q', '-m', 'Notes')
+  git('rm', '-q', 'notes.md')
+  git(...keeper, 'commit', '-q', '-m', 'No notes')
   git('add', 'collector/src/alerts.ts')
   execFileSync(process.execPath, [join(top, 'packages/cli/bin/mappa.js'), 'guard', '--install'], { cwd })
   return cwd

@@ -76,8 +76,8 @@ const chores: Readonly<Record<string, Chore>> = {
   'Add a stage that is like another': [/\.env\.preview/, 0, ['mappa.legend.ts', /preview: \{ like: 'staging' \}/]],
   'Give a colleague what they need': [/^<!doctype html>/i, 0, ['.env.example', /MAIL_PASS=/]],
   'Replace a key': [
-    /^No secret was found/,
-    0,
+    /^\.env holds the text of MAIL_PASS, and version control would take it/,
+    1,
     ['.env.local', new RegExp(fresh)],
     [['ALERT_TOKEN (', `${fresh}${enter}`]],
   ],

@@ -89,6 +89,8 @@ function isStrongPassword(value: string): boolean {
 function isMadeUp(value: string): boolean {
   return (
     isPlaceholderText(value) ||
+    /^urn:/i.test(value) ||
+    (!isLabelledKey(value) && /password|secret|token/i.test(value)) ||
     /\$\{|\$\(|\{\{|<%|%[A-Z_]+%|^\$[A-Za-z_]|process\.env|import\.meta|\bexample\b|\bsample\b|\bdummy\b|\bfake\b|\bmock\b|\bplaceholder\b|\bredacted\b|secrets\./i.test(
       value,
     ) ||
