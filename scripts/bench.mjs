@@ -27,6 +27,7 @@ await finding()
 await building()
 await changing()
 searching()
+await history()
 commands()
 // Last, since it leaves a large heap behind, which the others would have to collect.
 growth()
@@ -443,6 +444,94 @@ function searching() {
   console.log(`  the leak search    ${ratio.toFixed(2)} × wall time  limit ≤ ${most.toFixed(2)}${held}`)
   if (held) process.exitCode = 1
   rmSync(root, { recursive: true, force: true })
+}
+
+/** What 5,000 commits have added, searched for secrets and for what looks like a key, against git's telling it alone. */
+async function history() {
+  const root = join(scratch, 'bench-history')
+  const repository = join(root, 'hives')
+  rmSync(root, { recursive: true, force: true })
+  mkdirSync(repository, { recursive: true })
+  makeHistory(repository, 5000)
+  const room = join(root, 'searched.mjs')
+  buildSync({
+    stdin: {
+      contents:
+        "export { heldInHistory } from './project/searched.ts'\nexport { secretsOf } from './guard/known-secrets.ts'",
+      resolveDir: join(top, 'packages/cli/src'),
+    },
+    ...{ bundle: true, format: 'esm', platform: 'node', packages: 'external', outfile: room },
+  })
+  const { heldInHistory, secretsOf } = await import(room)
+  const names = Array.from({ length: 20 }, (_, at) => `KEY_${at}`)
+  const entries = Object.fromEntries(names.map((name) => [name, { type: 'string', secret: true }]))
+  const values = Object.fromEntries(
+    names.map((name) => [name, createHash('sha256').update(name).digest('base64url').slice(0, 32)]),
+  )
+  const secrets = secretsOf({ entries, stages: [] }, [layerFromValues('given', values)])
+  const waited = async (work) => {
+    const before = performance.now()
+    await work()
+    return performance.now() - before
+  }
+  const own = async () => {
+    const found = await heldInHistory(repository, secrets, undefined, () => {})
+    if (found.length !== 1) throw new Error(`The search found ${found.length} texts, not one.`)
+  }
+  const log = () =>
+    spawnSync('git', ['log', '-p', '--all'], {
+      cwd: repository,
+      env: { ...process.env, LC_ALL: 'C' },
+      maxBuffer: 1e9,
+    })
+  const rounds = []
+  await own()
+  for (let round = 0; round < 7; round++) rounds.push([await waited(own), await waited(log)])
+  const [ratio, most] = [median(rounds.map(([mine, base]) => mine / base)), 0.7]
+  const held = ratio <= most ? '' : '  NOT HELD'
+  console.log('\nSearching a history of 5,000 commits, against git log -p --all')
+  console.log(
+    `  guard              ${ratio.toFixed(2)} × wall time  (${median(rounds.map(([mine]) => mine)).toFixed(0)} ms)  limit ≤ ${most.toFixed(2)}${held}`,
+  )
+  if (held) process.exitCode = 1
+  rmSync(root, { recursive: true, force: true })
+}
+
+/** Commits that each change some lines of some of 400 files; one of them adds a key, and the next one takes it away. */
+function makeHistory(repository, commits) {
+  const source = readFileSync(join(top, 'node_modules/typescript-5.9/lib/typescript.js'), 'utf8').split('\n')
+  let seed = 7
+  const random = (most) => {
+    seed = (seed * 1_103_515_245 + 12_345) & 0x7fffffff
+    return seed % most
+  }
+  const files = Array.from({ length: 400 }, () => {
+    const start = random(source.length - 400)
+    return source.slice(start, start + 60 + random(300))
+  })
+  const parts = []
+  for (let commit = 0; commit < commits; commit++) {
+    const time = 1_700_000_000 + commit * 600
+    parts.push(`commit refs/heads/main\ncommitter Rosa <rosa@fennelhill.example> ${time} +0000\ndata 6\nChange\n`)
+    const count = commit === 0 ? files.length : 1 + random(3)
+    for (let at = 0; at < count; at++) {
+      const number = commit === 0 ? at : random(files.length)
+      const lines = files[number]
+      const near = random(lines.length)
+      for (let step = 0; step < 4; step++) {
+        const from = random(source.length - 10)
+        lines.splice(Math.min(near + random(20), lines.length), 1, ...source.slice(from, from + 2))
+      }
+      if (lines.length > 500) lines.length = 400
+      const text = `${lines.join('\n')}\n`
+      parts.push(`M 100644 inline src/room${number % 20}/file${number}.js\ndata ${Buffer.byteLength(text)}\n${text}\n`)
+    }
+    const key = "const apiKey = 'kq9v7Xw2Lm4Rt8Zp6Nc3'\n"
+    if (commit === 2000) parts.push(`M 100644 inline key.js\ndata ${key.length}\n${key}\n`)
+    if (commit === 2001) parts.push('D key.js\n')
+  }
+  spawnSync('git', ['init', '-q', '-b', 'main'], { cwd: repository })
+  spawnSync('git', ['fast-import', '--quiet'], { cwd: repository, input: parts.join(''), maxBuffer: 1e9 })
 }
 
 function makePage(root, values) {

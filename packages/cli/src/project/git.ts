@@ -30,9 +30,9 @@ const gitMax = 60_000
  * no git, no repository, or it fails.
  */
 export function git(root: string, args: readonly string[], input?: string): string | undefined {
-  const neutral = neutralOf(root)
-  if (neutral === undefined) return undefined
-  const { status, stdout } = started(root, args, input, neutral)
+  const names = neutralOf(root)
+  if (names === undefined) return undefined
+  const { status, stdout } = started(root, args, input, names)
   return status === 0 || (status === 1 && args[0] === 'check-ignore') ? stdout : undefined
 }
 
@@ -47,9 +47,9 @@ export interface GitStream {
 
 /** The same for answers that are too long to be held. Undefined where there is no git or no repository. */
 export function gitStream(root: string, args: readonly string[]): GitStream | undefined {
-  const neutral = neutralOf(root)
-  if (neutral === undefined) return undefined
-  const child = spawn('git', [...options(neutral), ...args], {
+  const names = neutralOf(root)
+  if (names === undefined) return undefined
+  const child = spawn('git', [...options(names), ...args], {
     cwd: root,
     env: { ...process.env, ...environment },
     stdio: ['pipe', 'pipe', 'ignore'],
@@ -66,14 +66,22 @@ export function gitStream(root: string, args: readonly string[]): GitStream | un
 
 /** Settings that take from the repository what it would have git start. Undefined where that is not known. */
 function neutralOf(root: string): readonly string[] | undefined {
+  const kept = neutral.get(root)
+  if (kept && Date.now() - kept.time < neutralMax) return kept.names
   const { status, stdout } = started(root, ['config', '--null', '--name-only', '--get-regexp', filters], undefined, [])
   // A status of 1 says that there are none; else a filter could be one that was not seen.
   if (status !== 0 && status !== 1) return undefined
-  return [...new Set(stdout.split('\0'))].filter((name) => name !== '').map((name) => `${name}=`)
+  const names = [...new Set(stdout.split('\0'))].filter((name) => name !== '').map((name) => `${name}=`)
+  neutral.set(root, { names, time: Date.now() })
+  return names
 }
 
-function options(neutral: readonly string[]): readonly string[] {
-  return ['--no-pager', ...[...off, ...neutral].flatMap((each) => ['-c', each])]
+/** What one question to a repository found is good for the next few. Milliseconds. */
+const neutralMax = 500
+const neutral = new Map<string, { readonly names: readonly string[]; readonly time: number }>()
+
+function options(names: readonly string[]): readonly string[] {
+  return ['--no-pager', ...[...off, ...names].flatMap((each) => ['-c', each])]
 }
 
 /** Programs that git runs on the content of files. An empty one is none. */

@@ -1,17 +1,5 @@
-import type { Life } from '../guard/findings.js'
-import { type GitStream, git, gitStream } from './git.js'
+import { git, gitStream } from './git.js'
 import { gitPath } from './repository.js'
-
-/** A part of a file's content as some commit has it. Parts of one content come in order, the last one marked. */
-export interface BlobPart {
-  readonly id: string
-  /** One of the paths that it has, from the repository's top. */
-  readonly path: string
-  readonly bytes: Uint8Array
-  /** Where the part begins in the content. */
-  readonly offset: number
-  readonly isLast: boolean
-}
 
 /** What a history is made of, and what of it is not here. */
 export interface HistoryScope {
@@ -41,28 +29,54 @@ export function isRevision(root: string, revision: string): boolean {
 const lanes = 2
 const laneCommits = 100
 
-/** Which commits: all that can be reached, from a reference, a stash, another working tree or the log of references; or those behind one. */
-function commitsIn(since: string | undefined): readonly string[] {
-  return since === undefined ? ['--all', '--reflog'] : ['--end-of-options', 'HEAD', `^${since}`]
+/** A commit that a search came by. */
+export interface Commit {
+  readonly id: string
+  /** Day, as `2026-11-03` (UTC). */
+  readonly date: string
+  /** Its place among all, of which none comes before what was made of it. */
+  readonly order: number
+  readonly parent: string | undefined
+}
+
+/** All commits that can be reached, from a reference, a stash, another working tree or the log of references; or those behind one. */
+export function commitsOf(root: string, since: string | undefined): ReadonlyMap<string, Commit> {
+  const which = since === undefined ? ['--all', '--reflog'] : ['--end-of-options', 'HEAD', `^${since}`]
+  const lines = git(root, ['rev-list', '--topo-order', '--timestamp', '--parents', ...which])?.split('\n') ?? []
+  return new Map(
+    lines.flatMap((line, order): [string, Commit][] => {
+      const [seconds = '', id, parent] = line.split(' ')
+      if (id === undefined) return []
+      const date = new Date(Number(seconds) * 1000).toISOString().slice(0, 10)
+      return [[id, { id, parent, order, date }]]
+    }),
+  )
+}
+
+/** What a commit has added to a file, or taken from it, line by line. */
+export interface ChangedLines {
+  readonly commit: string
+  /** From the repository's top. */
+  readonly path: string
+  /** Used again for the next change. */
+  readonly bytes: Buffer
+  readonly isAdded: boolean
 }
 
 /**
- * What commits have added, line by line: whatever any version of a file has, some commit has added. Of a merge it is what none of
- * its parents has. `told` gets the number of commits so far. Undefined `path`s do not come; a long line comes in pieces.
+ * What commits have added and taken away: whatever any version of a file has, some commit has added. Of a merge it is what none
+ * of its parents has. A long line comes in pieces. `told` gets the number of commits so far.
  */
-export async function eachAddition(
+export async function eachChange(
   root: string,
-  since: string | undefined,
-  visit: (path: string, added: Buffer) => void,
+  commits: Iterable<string>,
+  visit: (change: ChangedLines) => void,
   told: (count: number) => void,
 ): Promise<void> {
-  const commits =
-    git(root, ['rev-list', ...commitsIn(since)])
-      ?.split('\n')
-      .filter((id) => id !== '') ?? []
+  const all = [...commits]
   const shares: string[][] = Array.from({ length: lanes }, () => [])
-  for (let at = 0; at < commits.length; at += laneCommits)
-    shares[(at / laneCommits) % lanes]?.push(...commits.slice(at, at + laneCommits))
+  for (let at = 0; at < all.length; at += laneCommits)
+    shares[(at / laneCommits) % lanes]?.push(...all.slice(at, at + laneCommits))
   let count = 0
   const format = ['-r', '--patch', '--cc', '--root', '--unified=0', '--text', '--no-renames', '--no-color']
   const plain = ['--no-ext-diff', '--no-textconv', '--src-prefix=a/', '--dst-prefix=b/']
@@ -74,9 +88,9 @@ export async function eachAddition(
         if (!differ) return
         try {
           differ.input.end(`${share.join('\n')}\n`)
-          const additions = new Additions(visit, () => told(++count))
-          for await (const chunk of differ.output) additions.take(chunk)
-          additions.end()
+          const changes = new Changes(visit, () => told(++count))
+          for await (const chunk of differ.output) changes.take(chunk)
+          changes.end()
         } finally {
           differ.stop()
         }
@@ -84,27 +98,28 @@ export async function eachAddition(
   )
 }
 
-/** So much of what was added to one file is handed on together. Bytes. */
+/** So much of what was changed in one file is handed on together. Bytes. */
 const togetherMax = 1 << 18
 /** A longer line is handed on in pieces, of which each has the end of the one before. Bytes. */
 const pieceMax = 1 << 20
 const overlap = 600
 
 /** Takes what `diff-tree --stdin --patch --cc` says, bit by bit. */
-class Additions {
-  readonly #visit: (path: string, added: Buffer) => void
-  readonly #commit: () => void
+class Changes {
+  readonly #visit: (change: ChangedLines) => void
+  readonly #told: () => void
   #rest: Buffer = Buffer.alloc(0)
+  #commit = ''
   #path = ''
   #inHead = true
   /** Parents of the commit, each with a column of its own in front of a line. */
   #columns = 1
-  #added: Buffer[] = []
-  #size = 0
+  readonly #added = new Lines()
+  readonly #taken = new Lines()
 
-  constructor(visit: (path: string, added: Buffer) => void, commit: () => void) {
+  constructor(visit: (change: ChangedLines) => void, told: () => void) {
     this.#visit = visit
-    this.#commit = commit
+    this.#told = told
   }
 
   take(chunk: Buffer): void {
@@ -115,11 +130,10 @@ class Additions {
       start = end + 1
     }
     this.#rest = bytes.subarray(start)
-    if (this.#rest.length > pieceMax) {
-      this.#line(this.#rest)
-      // What goes on is of the same line, and has its sign in front.
-      this.#rest = Buffer.concat([this.#rest.subarray(0, this.#columns), this.#rest.subarray(-overlap)])
-    }
+    if (this.#rest.length <= pieceMax) return
+    this.#line(this.#rest)
+    // What goes on is of the same line, and has its signs in front.
+    this.#rest = Buffer.concat([this.#rest.subarray(0, this.#columns), this.#rest.subarray(-overlap)])
   }
 
   end(): void {
@@ -129,8 +143,10 @@ class Additions {
 
   #line(line: Buffer): void {
     const first = line[0]
-    if (!this.#inHead && (first === 43 || first === 45 || first === 32 || first === 92)) {
-      if (first === 43 || line.subarray(0, this.#columns).includes(43)) this.#add(line.subarray(this.#columns))
+    if (!this.#inHead && (first === plus || first === minus || first === 32 || first === 92)) {
+      const sign = this.#columns === 1 ? first : signIn(line.subarray(0, this.#columns))
+      if (sign === plus) this.#keep(this.#added, line)
+      else if (sign === minus) this.#keep(this.#taken, line)
       return
     }
     if (first === 64) {
@@ -140,159 +156,60 @@ class Additions {
       return
     }
     const text = line.toString('utf8')
-    if (text.startsWith('diff --')) this.#inHead = true
-    else if (this.#inHead && text.startsWith('+++ ')) {
-      this.#flush()
-      this.#path = gitPath(text.slice(4)).replace(/^b\//, '')
-    } else if (/^[0-9a-f]{40,64}$/.test(text)) {
-      this.#inHead = true
-      this.#commit()
+    if (text.startsWith('diff --')) this.#open('')
+    else if (this.#inHead && /^(?:---|\+\+\+) (?!\/dev\/null$)/.test(text))
+      this.#path = gitPath(text.slice(4)).replace(/^[ab]\//, '')
+    else if (/^[0-9a-f]{40,64}$/.test(text)) {
+      this.#open(text)
+      this.#told()
     }
   }
 
-  #add(line: Buffer): void {
-    this.#added.push(line, lineEnd)
-    this.#size += line.length + 1
-    if (this.#size > togetherMax) this.#flush()
+  #open(commit: string): void {
+    this.#flush()
+    this.#inHead = true
+    if (commit !== '') this.#commit = commit
+  }
+
+  #keep(lines: Lines, line: Buffer): void {
+    if (lines.length + line.length > togetherMax) this.#flush()
+    lines.add(line, this.#columns)
   }
 
   #flush(): void {
-    if (this.#size > 0) this.#visit(this.#path, Buffer.concat(this.#added))
-    this.#added = []
-    this.#size = 0
+    const [commit, path] = [this.#commit, this.#path]
+    if (this.#added.length > 0) this.#visit({ commit, path, bytes: this.#added.taken(), isAdded: true })
+    if (this.#taken.length > 0) this.#visit({ commit, path, bytes: this.#taken.taken(), isAdded: false })
   }
 }
 
-const lineEnd = Buffer.from('\n')
+/** Lines one after another, in one piece that is used again: there are many, and most are short. */
+class Lines {
+  readonly #bytes = Buffer.allocUnsafeSlow(togetherMax + 2 * pieceMax)
+  length = 0
 
-/** Every version that a path has in the commits, each once, as git has them. */
-export async function eachVersion(
-  root: string,
-  path: string,
-  since: string | undefined,
-  visit: (part: BlobPart) => void,
-): Promise<void> {
-  const only = ['--objects', '--filter=object:type=blob', '--filter-provided-objects']
-  const list = gitStream(root, ['rev-list', ...only, ...commitsIn(since), '--', `:(top,literal)${path}`])
-  const reader = gitStream(root, ['cat-file', '--batch', '--buffer'])
-  if (!list || !reader) return
-  // In the order in which contents are asked for, they come.
-  const asked: AskedBlob[] = []
-  try {
-    const take = blobParts(asked, visit)
-    const reading = async () => {
-      for await (const chunk of reader.output) take(chunk)
-    }
-    await Promise.all([ask(list.output, reader, asked), reading()])
-  } finally {
-    list.stop()
-    reader.stop()
+  add(line: Buffer, from: number): void {
+    this.length += line.copy(this.#bytes, this.length, from)
+    this.#bytes[this.length++] = 10
+  }
+
+  /** What there is, until more is added. */
+  taken(): Buffer {
+    const { length } = this
+    this.length = 0
+    return this.#bytes.subarray(0, length)
   }
 }
 
-interface AskedBlob {
-  readonly id: string
-  readonly path: string
+/** What a merge does to a line: it adds what one of its parents lacks, whatever the others have. */
+function signIn(signs: Buffer): number | undefined {
+  return signs.includes(plus) ? plus : signs.includes(minus) ? minus : undefined
 }
 
-/** Asks for what a list names, and keeps which that was. */
-async function ask(list: AsyncIterable<Buffer>, reader: GitStream, asked: AskedBlob[]): Promise<void> {
-  let rest = ''
-  for await (const chunk of list) {
-    const lines = (rest + chunk.toString('utf8')).split('\n')
-    rest = lines.pop() ?? ''
-    let text = ''
-    for (const line of lines) {
-      const id = line.split(' ', 1)[0] as string
-      asked.push({ id, path: line.slice(id.length + 1) })
-      text += `${id}\n`
-    }
-    if (!reader.input.write(text)) await new Promise((resolve) => reader.input.once('drain', resolve))
-  }
-  reader.input.end()
-}
-
-/** Takes what `cat-file --batch` says, bit by bit: a line for each content, `<id> <kind> <size>`, then that and a line end. */
-function blobParts(asked: AskedBlob[], visit: (part: BlobPart) => void): (chunk: Buffer) => void {
-  let head = ''
-  let current: { id: string; path: string; isBlob: boolean; size: number; offset: number } | undefined
-  let next = 0
-  return (chunk) => {
-    let at = 0
-    while (at < chunk.length) {
-      if (!current) {
-        const end = chunk.indexOf(10, at)
-        head += chunk.toString('latin1', at, end < 0 ? chunk.length : end)
-        if (end < 0) return
-        const [id = '', kind, size = '0'] = head.split(' ')
-        head = ''
-        at = end + 1
-        const path = asked[next++]?.path ?? ''
-        // What was asked for is forgotten now and then, so that a long history takes no memory.
-        if (next > askedMax) asked.splice(0, next)
-        if (next > askedMax) next = 0
-        if (kind === 'missing' || kind === undefined) continue
-        current = { id, path, isBlob: kind === 'blob', size: Number(size), offset: 0 }
-      }
-      const { id, path, isBlob, size, offset } = current
-      const bytes = chunk.subarray(at, at + size - offset)
-      at += bytes.length
-      current.offset += bytes.length
-      const isLast = current.offset === size
-      if (isBlob && bytes.length > 0) visit({ id, path, bytes, offset, isLast })
-      if (!isLast) return
-      // The line end behind it may come with the next bytes.
-      if (at === chunk.length) current = { ...current, size: size + 1, isBlob: false }
-      else {
-        at++
-        current = undefined
-      }
-    }
-  }
-}
-
-const askedMax = 10_000
-
-/** When some contents of a path came into the history, and when the last of them went; undefined if no commit has brought one. */
-export function lifeOf(root: string, path: string, ids: ReadonlySet<string>): Life | undefined {
-  const format = '--format=commit %H %cs %ct'
-  const args = ['log', '--all', '--reflog', '-m', '--raw', '--no-abbrev', '--no-renames', '--full-history', format]
-  const log = git(root, [...args, '--', `:(top,literal)${path}`])
-  if (!log) return undefined
-  const events: (Commit & { readonly before: boolean; readonly after: boolean })[] = []
-  let commit: Commit | undefined
-  for (const line of log.split('\n')) {
-    const [, hash, date, time] = /^commit (\w+) (\S+) (\d+)$/.exec(line) ?? []
-    if (hash && date) commit = { hash, date, time: Number(time) }
-    const [, before = '', after = ''] = /^:\d+ \d+ (\w+) (\w+) /.exec(line) ?? []
-    if (commit && after !== '') events.push({ ...commit, before: ids.has(before), after: ids.has(after) })
-  }
-  const first = events.filter(({ before, after }) => after && !before).sort((a, b) => a.time - b.time)[0]
-  if (!first) return undefined
-  const latest = events.sort((a, b) => b.time - a.time)
-  const gone = latest.find(({ before, after }) => before !== after)
-  const kept = gone?.after === true ? undefined : gone
-  const [hash, date] = kept
-    ? (git(root, ['log', '-1', '--format=%H %cs', `${kept.hash}^`])
-        ?.trim()
-        .split(' ') ?? [])
-    : []
-  const remotes = git(root, ['branch', '--remotes', '--contains', first.hash, '--format=%(refname:short)'])
-  return {
-    first: { id: first.hash.slice(0, shortLength), date: first.date },
-    last: hash !== undefined && date !== undefined ? { id: hash.slice(0, shortLength), date } : undefined,
-    remotes:
-      remotes?.split('\n').filter((name) => name !== '' && !/(?:^|\/)HEAD$/.test(name) && name.includes('/')) ?? [],
-  }
-}
-
-/** A commit is told by so many signs. */
-const shortLength = 9
-
-interface Commit {
-  readonly hash: string
-  /** Day, as `2026-11-03`. */
-  readonly date: string
-  /** Seconds since 1970. */
-  readonly time: number
+const plus = 43
+const minus = 45
+/** Branches of others that have a commit, by their names here. */
+export function remotesWith(root: string, commit: string): readonly string[] {
+  const remotes = git(root, ['branch', '--remotes', '--contains', commit, '--format=%(refname:short)'])
+  return remotes?.split('\n').filter((name) => name.includes('/') && !name.endsWith('/HEAD')) ?? []
 }

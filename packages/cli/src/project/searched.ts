@@ -5,7 +5,7 @@ import { eachKeyHint } from '../guard/key-hints.js'
 import { keyShapesIn } from '../guard/key-shapes.js'
 import { type KnownSecrets, secretsInBytes } from '../guard/known-secrets.js'
 import { git } from './git.js'
-import { eachAddition, eachVersion, lifeOf } from './history.js'
+import { type ChangedLines, type Commit, commitsOf, eachChange, remotesWith } from './history.js'
 
 /** A text in a file: of a variable, or of the shape of a key. */
 export interface TextHeld {
@@ -85,13 +85,13 @@ export interface TextKept extends TextHeld {
   readonly life: Life
 }
 
-/** So many paths are looked at a second time, for the commits that brought and took away what they hold. */
-const pathsMax = 500
+/** What happened to a text under a path in a commit. */
+interface TextEvent {
+  readonly commit: Commit
+  readonly isAdded: boolean
+}
 
-/**
- * What a history holds: first what commits have added, for the paths that hold something, then each version of those. `told`
- * gets the number of commits so far.
- */
+/** What a history holds: what commits have added, and when it was taken away again. `told` gets the number of commits so far. */
 export async function heldInHistory(
   root: string,
   secrets: KnownSecrets,
@@ -99,16 +99,42 @@ export async function heldInHistory(
   told: (count: number) => void,
 ): Promise<readonly TextKept[]> {
   const top = git(root, ['rev-parse', '--show-toplevel'])?.trim() ?? root
-  const paths = new Set<string>()
+  const commits = commitsOf(root, since)
   const mayHold = holding(secrets)
-  const look = (path: string, added: Buffer) => {
-    if (!paths.has(path) && !isLocalName(path) && mayHold(added)) paths.add(path)
+  const texts = new Map<string, { readonly held: TextHeld; readonly events: TextEvent[] }>()
+  const look = ({ commit: id, path, bytes, isAdded }: ChangedLines) => {
+    const commit = commits.get(id)
+    if (!commit || isLocalName(path) || !mayHold(bytes)) return
+    const shown = relative(root, join(top, path)).replaceAll(sep, '/')
+    for (const held of heldIn(shown, bytes, secrets)) {
+      const key = `${shown}\n${held.name ?? ''}\n${held.what ?? ''}`
+      const known = texts.get(key) ?? { held, events: [] }
+      known.events.push({ commit, isAdded })
+      texts.set(key, known)
+    }
   }
-  await eachAddition(root, since, look, told)
-  const kept: TextKept[] = []
-  for (const path of [...paths].sort().slice(0, pathsMax))
-    kept.push(...(await livesOf(root, top, path, secrets, since)))
-  return kept
+  await eachChange(root, commits.keys(), look, told)
+  const kept = [...texts.values()].flatMap(({ held, events }) => {
+    const life = lifeFrom(root, events, commits)
+    return life ? [{ ...held, life }] : []
+  })
+  return kept.sort((one, other) => (one.path < other.path ? -1 : one.path > other.path ? 1 : 0))
+}
+
+/** A commit is told by so many signs. */
+const shortLength = 9
+
+/** From what commits did to a text: the first that brought it, and the last that had it. */
+function lifeFrom(root: string, events: readonly TextEvent[], commits: ReadonlyMap<string, Commit>): Life | undefined {
+  const first = events.filter(({ isAdded }) => isAdded).sort((a, b) => b.commit.order - a.commit.order)[0]?.commit
+  if (!first) return undefined
+  const latest = Math.min(...events.map(({ commit }) => commit.order))
+  // A commit that takes a line away and adds it elsewhere keeps it.
+  const last = events.filter(({ commit }) => commit.order === latest)
+  const gone = last.some(({ isAdded }) => isAdded) ? undefined : last[0]?.commit
+  const before = gone?.parent === undefined ? undefined : commits.get(gone.parent)
+  const named = ({ id, date }: Commit) => ({ id: id.slice(0, shortLength), date })
+  return { first: named(first), last: before && named(before), remotes: remotesWith(root, first.id) }
 }
 
 /** So far a line is looked at on each side. Bytes. */
@@ -139,32 +165,4 @@ function holding(secrets: KnownSecrets): (bytes: Buffer) => boolean {
 /** This machine's own layers are told as such. */
 function isLocalName(path: string): boolean {
   return /(?:^|\/)\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(path)
-}
-
-async function livesOf(
-  root: string,
-  top: string,
-  path: string,
-  secrets: KnownSecrets,
-  since: string | undefined,
-): Promise<TextKept[]> {
-  const shown = relative(root, join(top, path)).replaceAll(sep, '/')
-  const versions = new Map<string, { readonly held: TextHeld; readonly ids: Set<string> }>()
-  let parts: Uint8Array[] = []
-  await eachVersion(root, path, since, ({ id, bytes, isLast }) => {
-    parts.push(bytes)
-    if (!isLast) return
-    const whole = Buffer.concat(parts)
-    parts = []
-    for (const held of heldIn(shown, whole, secrets)) {
-      const key = `${held.name ?? ''} ${held.what ?? ''}`
-      const known = versions.get(key) ?? { held, ids: new Set<string>() }
-      known.ids.add(id)
-      versions.set(key, known)
-    }
-  })
-  return [...versions.values()].flatMap(({ held, ids }) => {
-    const life = lifeOf(root, path, ids)
-    return life ? [{ ...held, life }] : []
-  })
 }
