@@ -1,3 +1,4 @@
+import { closeSync, openSync, readSync, statSync } from 'node:fs'
 import { join, relative, sep } from 'node:path'
 import { bytesAt } from 'mappa/command'
 import type { Life } from '../guard/findings.js'
@@ -41,6 +42,13 @@ function lineTextAt(bytes: Uint8Array, offset: number): string {
 
 function shapesIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextHeld[] {
   if (bytes.length > shapedMax || isPassedOver(path) || bytes.subarray(0, 8000).includes(0)) return []
+  // Most files have nothing to look at closely.
+  let isHinted = false
+  eachKeyHint(bytes, () => {
+    isHinted = true
+    return false
+  })
+  if (!isHinted) return []
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1')
   return keyShapesIn(text).flatMap(({ start, end, what }) => {
     const line = text.slice(text.lastIndexOf('\n', start) + 1, end + 200).split('\n', 1)[0] as string
@@ -76,8 +84,30 @@ export function takenFiles(root: string): readonly string[] | undefined {
 
 /** What one file on the disk holds. */
 export function heldInFile(root: string, path: string, secrets: KnownSecrets): TextHeld[] {
-  const bytes = bytesAt(join(root, path))
+  const file = join(root, path)
+  if ((statSync(file, { throwIfNoEntry: false })?.size ?? 0) > windowMax) return heldInWindows(file, path, secrets)
+  const bytes = bytesAt(file)
   return bytes ? heldIn(path, bytes, secrets) : []
+}
+
+/** Larger files are looked at window by window. Bytes. */
+const windowMax = 256 * 1024 * 1024
+
+/** Known secrets in a file that is too large to be held; the line is that of the window. */
+function heldInWindows(path: string, shown: string, secrets: KnownSecrets): TextHeld[] {
+  const found = new Map<string, TextHeld>()
+  const handle = openSync(path, 'r')
+  try {
+    const window = Buffer.allocUnsafeSlow(windowMax)
+    for (let at = 0, read = windowMax; read === windowMax; at += windowMax - besideMax) {
+      read = readSync(handle, window, 0, windowMax, at)
+      for (const { name } of secretsInBytes(window.subarray(0, read), secrets))
+        found.set(name, { path: shown, name, what: undefined, line: 1 })
+    }
+  } finally {
+    closeSync(handle)
+  }
+  return [...found.values()]
 }
 
 /** A text in a history, with its life there. */
