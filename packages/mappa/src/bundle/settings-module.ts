@@ -1,6 +1,7 @@
 import { fixedAt, placeOf, reachesBrowser } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
+import { textAt } from '../node/files.js'
 import { pageBlockId, scriptJson } from '../report/page.js'
 import type { Survey } from '../settle/survey.js'
 
@@ -76,7 +77,10 @@ export function serverModule(
   const lines = [
     `import { ${verb} } from 'mappa/node'`,
     json ? "import { legendFromJsonSchema } from 'mappa'" : '',
-    `import definition from ${JSON.stringify(legendPath)}`,
+    // Not every builder takes JSON for a module; it has no values but defaults.
+    json
+      ? `const definition = ${scriptJson(JSON.parse(textAt(legendPath) ?? '{}'))}`
+      : `import definition from ${JSON.stringify(legendPath)}`,
     `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { ${told} })`,
     'export default settings',
     servedAt === undefined ? asBuiltCode(stage.name) : '',
