@@ -96,12 +96,12 @@ test('guard finds layers that are not ignored, and secrets in what is tracked, s
         git(root, 'add', 'b.txt')
       },
     ],
-    published: [
+    'published, however large': [
       [/lib\/a\.js holds the text of ALERT_TOKEN, and would be in the published package/],
       {
         ...ignored,
         'package.json': '{ "name": "hives", "version": "1.0.0", "files": ["lib"] }',
-        'lib/a.js': `x = '${token}'`,
+        'lib/a.js': `${'hive();\n'.repeat(700_000)}x = '${token}'`,
       },
       [],
     ],

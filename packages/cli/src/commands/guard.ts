@@ -17,7 +17,6 @@ import {
 } from 'mappa/command'
 import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from '../guard/accepted.js'
 import {
-  foundInFiles,
   handedOn,
   inBundle,
   inHistory,
@@ -282,25 +281,18 @@ function ignoring({ root, definition }: Project, tracked: readonly string[]): Fa
   return told.map((each) => notIgnored(each.path, each.tracked))
 }
 
-/** Larger files are data, and searched by what is to come of this command. Bytes. */
-const sizeMax = 4 * 1024 * 1024
-
-function* textsOf(root: string, paths: readonly string[]) {
-  for (const path of paths) {
-    const text = textAt(join(root, path), sizeMax)
-    if (text !== undefined) yield { path, text }
-  }
-}
-
 /** What would be in the published package, or go to a container's build. */
 async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
   const published = await publishedPaths(root)
   const local = namesIn(root).filter(isLocalLayer)
   const built = await builtPaths(root, local)
-  const inPackage = foundInFiles(textsOf(root, published), secrets, isLocalLayer)
   return [
     ...published.filter(isLocalLayer).map((path) => handedOn(path, 'package', undefined)),
-    ...inPackage.map(({ path, found }) => handedOn(path, 'package', found[0]?.name)),
+    ...published.flatMap((path) => {
+      if (isLocalLayer(path)) return []
+      const found = heldInFile(root, path, secrets).find(({ name }) => name !== undefined)
+      return found ? [handedOn(path, 'package', found.name)] : []
+    }),
     ...built.map((path) => handedOn(path, 'image', undefined)),
   ]
 }

@@ -1,6 +1,6 @@
 import type { Fault } from 'mappa'
 import { printable } from 'mappa/command'
-import { type KnownSecrets, type SecretAt, type SecretFound, secretsIn } from './known-secrets.js'
+import type { SecretAt } from './known-secrets.js'
 
 /** A layer of this machine that version control has, or would take. */
 export function notIgnored(path: string, tracked: boolean): Fault {
@@ -17,7 +17,7 @@ export function notIgnored(path: string, tracked: boolean): Fault {
 /** A secret in what version control has, or is about to get; with its life in the history, if that is known. */
 export function inVersionControl(
   path: string,
-  { name, line }: SecretFound,
+  { name, line }: { readonly name: string; readonly line: number },
   state: 'staged' | 'tracked' | 'taken',
   life?: Life,
   obtain?: string,
@@ -123,19 +123,4 @@ export function shared(path: string, line: number, name: string): Fault {
     place: { file: path, line, column: 1, endColumn: 2 },
     remedy: `Take it out before others get it. If they have it already, replace it: mappa fill ${name} --replace`,
   }
-}
-
-/** What files hold of known secrets. */
-export function foundInFiles(
-  files: Iterable<{ readonly path: string; readonly text: string }>,
-  secrets: KnownSecrets,
-  isLocal: (path: string) => boolean,
-): { readonly path: string; readonly found: readonly SecretFound[] }[] {
-  const all: { path: string; found: readonly SecretFound[] }[] = []
-  for (const { path, text } of files) {
-    if (isLocal(path)) continue
-    const found = secretsIn(text, secrets)
-    if (found.length > 0) all.push({ path, found })
-  }
-  return all
 }

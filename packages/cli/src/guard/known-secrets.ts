@@ -58,7 +58,7 @@ export interface GivenValue {
 }
 
 /** What values are called that nobody has named. */
-export const unnamedValue = 'the given value'
+const unnamedValue = 'the given value'
 
 /** Values as they are typed or come on standard input: one a line, by itself or behind the name of its variable. */
 export function givenValues(text: string, definition: Legend | undefined): readonly GivenValue[] {
@@ -83,25 +83,5 @@ export interface SecretAt {
 export function secretsInBytes(bytes: Uint8Array, { needles }: KnownSecrets): SecretAt[] {
   const found = new Map<string, SecretAt>()
   for (const { start, name } of needles.inBytes(bytes)) if (!found.has(name)) found.set(name, { name, offset: start })
-  return [...found.values()]
-}
-
-/** A secret in a text. Lines count from 1. */
-export interface SecretFound {
-  readonly name: string
-  readonly line: number
-}
-
-/** Which secrets stand in a text, each once a line. */
-export function secretsIn(text: string, { needles }: KnownSecrets): SecretFound[] {
-  const found = new Map<string, SecretFound>()
-  let [line, at] = [1, 0]
-  for (const { start, name } of needles.in(text)) {
-    for (let next = text.indexOf('\n', at); next >= 0 && next < start; next = text.indexOf('\n', at)) {
-      line++
-      at = next + 1
-    }
-    found.set(`${name} ${line}`, { name, line })
-  }
   return [...found.values()]
 }

@@ -101,7 +101,6 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
         told.add(`${named(file)} lists ${named(path)} under something that is no digest of it. Make that list anew.`)
     }
   }
-  // What was told of a list that another change has renewed since stands no longer.
   const writes = [...contents.values()].map(({ path, before, after }) => ({ path, before, text: after }))
   return { writes, renewed: [...renewed].map(named), told: [...told] }
 }
