@@ -1,5 +1,5 @@
 import { withEmptyBlock } from '../bundle/carried.js'
-import { graphOf, type Input, isOwnModule } from '../bundle/page-graph.js'
+import { graphOf, type Input, moduleOf } from '../bundle/page-graph.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, type Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
@@ -99,12 +99,7 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
       async handler(code, id) {
         const { sound } = own().project
         if (!sound || id.startsWith('\0')) return null
-        let program: unknown
-        const parse = () => {
-          program ??= this.parse(code)
-          return program
-        }
-        const module = { id, code, isOwn: isOwnModule(id), parse }
+        const module = moduleOf(id, code, () => this.parse(code))
         if (isClient) {
           const graph = graphOf(own(), input, resolving(this))
           const faults = await refusedNames(module, sound.definition, own().suspicion, graph)

@@ -1,7 +1,7 @@
 import { path } from '../node/builtins.js'
 import { realOf, textAt } from '../node/files.js'
 import type { Fault } from '../settle/faults.js'
-import { type ModuleGraph, refusedModule } from './refuse.js'
+import { type ModuleGraph, type ModuleText, refusedModule } from './refuse.js'
 import type { Session } from './session.js'
 
 /** Files that a module takes by their address and that may not get into a page: `new URL('…', import.meta.url)`. */
@@ -42,4 +42,14 @@ export function graphOf(
 /** Whether a module is the project's own, rather than of a package. */
 export function isOwnModule(id: string): boolean {
   return !/[\\/]node_modules[\\/]/.test(id) && !id.startsWith('\0')
+}
+
+/** A module of a build by its id and code, parsed once, when that is first asked for. */
+export function moduleOf(id: string, code: string, parseCode: () => unknown): ModuleText {
+  let program: unknown
+  const parse = () => {
+    program ??= parseCode()
+    return program
+  }
+  return { id, code, isOwn: isOwnModule(id), parse }
 }

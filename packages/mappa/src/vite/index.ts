@@ -1,6 +1,6 @@
 import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
 import { withPercentNames } from '../bundle/fill.js'
-import { graphOf, isOwnModule, refusedAssets } from '../bundle/page-graph.js'
+import { graphOf, moduleOf, refusedAssets } from '../bundle/page-graph.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
 import { path } from '../node/builtins.js'
@@ -220,12 +220,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         const isClient = this.environment.config.consumer === 'client'
         // Whether it may have what it takes is asked again when the legend changes.
         if (own.command === 'serve') own.filled.add(id)
-        let program: unknown
-        const parse = () => {
-          program ??= this.parse(code)
-          return program
-        }
-        const module = { id, code, isOwn: isOwnModule(id), parse }
+        const module = moduleOf(id, code, () => this.parse(code))
         if (isClient) {
           const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
           const graph = graphOf(own, inputOf(this.environment.config), resolve)
