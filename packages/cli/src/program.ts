@@ -375,15 +375,23 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await completion(shell, rest, mappa.commands.map(known), binary()))
     })
 
-  staged(mappa.command('emit').summary('hands on the legend, or the values of pages'))
+  staged(mappa.command('emit').summary("hands a stage's values on, in the form that something else reads"))
     .description(
-      'Prints the legend as a JSON Schema document, for programs that cannot run it and for starts without TypeScript;\nor the values that pages have in a stage as a module with their types, for builders that have no plugin.',
+      "Hands a stage's values on in a form that something else reads. Two forms are others: module, the values of pages with\ntheir types, for builders that have no plugin; and legend, the legend as a JSON Schema document.",
     )
-    .requiredOption('--as <form>', 'what to print: legend, or module')
-    .option('--out <file>', 'of a module: the file to write, as TypeScript if its name says so')
+    .requiredOption('--as <form>', 'shell, layer, json, yaml, container, service, cluster, module, or legend')
+    .option('--out <file>', 'the file to write, instead of standard output')
+    .option('--only <names>', "only these variables, separated by commas; * stands for any part of a name: 'ALERT_*'")
+    .addOption(
+      new Option('--reach <reach>', 'only what is for servers, or for browsers').choices(['server', 'browser']),
+    )
+    .option('--no-secrets', 'without what others may not see')
+    .option('--text', 'json, yaml: numbers, switches and lists as text, as an environment has them')
+    .option('--name <name>', "cluster: what the objects are called, else as the root's directory")
+    .option('--namespace <name>', 'cluster: where they belong')
     .addHelpText(
       'after',
-      '\nExample:\n  mappa emit --as legend > mappa.legend.json\n  mappa emit --as module --stage staging --out src/settings.ts',
+      '\nExample:\n  eval "$(mappa emit --as shell --stage staging)"\n  mappa emit --as cluster --stage production --no-secrets > settings.yaml\n  mappa emit --as module --stage staging --out src/settings.ts',
     )
     .action(async (options: EmitOptions) => {
       const { emit } = await import('./commands/emit.js')
@@ -415,14 +423,21 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
       finish(await sample(options))
     })
 
-  staged(mappa.command('stamp').summary('puts values into pages that take them at the start'))
+  staged(mappa.command('stamp').summary('puts values into templates and pages'))
     .description(
-      "Puts a stage's values into built pages that take them when they are handed out: those of entries with\nreach: 'browser', fixed: 'start'. One build serves all stages so. Without an option, the page is printed.",
+      "Puts a stage's values into templates where ${NAME} stands: YAML, JSON, HTML and plain text, none of which a value can\nbreak. Built pages also get the values that they take when they are handed out. Without an option, it is printed.",
     )
-    .argument('<file...>', 'pages that a build has made')
-    .option('--in-place', 'write the pages themselves; compressed copies and lists of digests are made anew')
-    .option('--out <file>', 'write the page to another file')
-    .addHelpText('after', '\nExample:\n  mappa stamp dist/index.html --stage staging --in-place')
+    .argument('<file...>', 'templates, or pages that a build has made')
+    .option('--out <path>', 'write the result to another file, or all results into a folder')
+    .option('--in-place', "write the files themselves; a page's compressed copies and digests are made anew")
+    .option('--against <stage>', "show how the result differs from another stage's")
+    .option('--list', 'show only which names the files use, and where')
+    .option('--json', 'with --list: as JSON')
+    .option('--as <form>', 'how the files are read, if their names do not say it: yaml, compose, json, html, text')
+    .addHelpText(
+      'after',
+      '\nExample:\n  mappa stamp deploy/collector.yaml --stage staging > collector.yaml\n  mappa stamp compose.yaml --stage production --against staging\n  mappa stamp dist/index.html --stage staging --in-place',
+    )
     .action(async (files: string[], options: StampOptions) => {
       const { stamp } = await import('./commands/stamp.js')
       finish(await stamp(files, options))
@@ -472,6 +487,7 @@ const values: Readonly<Record<string, Wanted>> = {
     '--host': 'file',
     '--from': 'file',
     '--out': 'file',
+    '--against': 'stage',
     '--environment': 'file',
     '--token-from': 'variable',
     '--set': 'variable',

@@ -1,11 +1,16 @@
-import { resolve } from 'node:path'
-import { type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
+import { basename, resolve } from 'node:path'
+import { type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
 import { browserModule, digestOf, entriesOf, sourceWord, textAt, writeFiles } from 'mappa/command'
+import { tooLargeObjects, wrongObjectName } from '../emit/cluster.js'
+import { type EmitForm, emitForms, type FormName, type Unheld, unheldIn } from '../emit/forms.js'
 import { moduleHead, pageModule } from '../emit/module.js'
 import { described } from '../project/described.js'
+import { handOn, hiddenTexts } from '../project/hand-on.js'
+import { fromHere, valuesFor } from '../project/handed.js'
 import { telling, textIn } from '../project/made-file.js'
 import { faultsElsewhere, pageSurvey } from '../project/page-survey.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../project/project.js'
+import { paragraph } from '../terminal/paragraph.js'
 import { handOver, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
@@ -14,18 +19,112 @@ export interface EmitOptions extends ProjectOptions {
   readonly as: string
   /** The file that is written, instead of standard output. */
   readonly out?: string
+  /** Names of variables, and patterns of such, separated by commas. */
+  readonly only?: string
+  readonly reach?: 'server' | 'browser'
+  /** False leaves out what others may not see. */
+  readonly secrets?: boolean
+  /** Whether data is written as text, as an environment has it. */
+  readonly text?: boolean
+  /** What a cluster's objects are called, and where they belong. */
+  readonly name?: string
+  readonly namespace?: string
 }
 
-/** `mappa emit`: the legend as a JSON Schema document, or the values of pages as a module. */
-export async function emit(options: EmitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
-  if (options.as === 'module') return emitModule(options)
-  if (options.as !== 'legend') throw new UsageError('--as takes legend or module, for example: mappa emit --as legend')
-  if (options.out !== undefined) throw new UsageError('--out is for --as module; write: mappa emit --as legend > FILE')
-  return emitLegend(options)
+type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
+
+/** `mappa emit`: a stage's values in a form that something else reads; the legend; the values of pages as a module. */
+export async function emit(options: EmitOptions): Promise<Ended> {
+  const { as } = options
+  const forms = [...Object.keys(emitForms), 'module', 'legend']
+  if (!forms.includes(as)) throw new UsageError(`--as takes one of ${forms.join(', ')}`)
+  refuseOdd(options)
+  if (as === 'module') return emitModule(options)
+  if (as === 'legend') return emitLegend(options)
+  return emitValues(options, emitForms[as as FormName])
+}
+
+/** Options that say nothing of a form would be left unheard. */
+function refuseOdd({ as, out, only, reach, secrets, text, name, namespace }: EmitOptions): void {
+  const isValues = as in emitForms
+  const odd = [
+    ...(out !== undefined && as === 'legend' ? ['--out'] : []),
+    ...(!isValues && only !== undefined ? ['--only'] : []),
+    ...(!isValues && reach !== undefined ? ['--reach'] : []),
+    ...(!isValues && secrets === false ? ['--no-secrets'] : []),
+    ...(!['json', 'yaml'].includes(as) && text ? ['--text'] : []),
+    ...(as !== 'cluster' && name !== undefined ? ['--name'] : []),
+    ...(as !== 'cluster' && namespace !== undefined ? ['--namespace'] : []),
+  ]
+  if (odd.length > 0) throw new UsageError(`${odd.join(', ')} says nothing of --as ${as}. See: mappa emit --help`)
+  for (const each of [name, namespace]) {
+    const wrong = each === undefined ? undefined : wrongObjectName(each)
+    if (wrong !== undefined) throw new UsageError(wrong)
+  }
+}
+
+async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root } = project
+  const { found, values, faults } = await valuesFor(project, options)
+  const name = options.name ?? objectNameOf(root)
+  const all = [
+    ...faults,
+    ...unheldIn(form, values).map((unheld) => unheldFault(unheld, options.as)),
+    ...(options.as === 'cluster' ? tooLargeObjects(values).map(tooLargeFault) : []),
+  ]
+  if (all.length > 0) {
+    const report = { stage: found.stage, faults: all, notices: [] }
+    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was written.' }))
+    return { exitCode: exitCodeFor(all) }
+  }
+  for (const line of fromHere(found, values)) talk().write(`${paragraph(line, talk().width)}\n`)
+  const text = form.write(values, {
+    ...{ name, namespace: options.namespace, stage: found.stage.name, asText: options.text === true },
+  })
+  const remark = form.remark ? `${form.remark} Values of stage ${found.stage.name}, written by mappa emit.\n` : ''
+  return handOn(
+    [
+      {
+        path: options.out,
+        text: remark + text,
+        secrets: values.flatMap(({ name, hidden }) => (hidden ? [name] : [])),
+      },
+    ],
+    { root, hidden: hiddenTexts(found, values), said: `has the values of stage ${found.stage.name}.` },
+  )
+}
+
+/** A directory's name as a cluster takes it. */
+function objectNameOf(root: string): string {
+  const name = basename(root)
+    .toLowerCase()
+    .replace(/[^a-z0-9-]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+  return name === '' ? 'settings' : name
+}
+
+function unheldFault({ kind, name, why }: Unheld, form: string): Fault {
+  return {
+    ...{ kind, name, message: `${name} ${why}.` },
+    remedy:
+      form === 'container'
+        ? 'Hand it on in another form, such as --as cluster, or as a file that NAME_FILE names; or leave it out with --only.'
+        : 'Write it otherwise, for example as base64; or leave it out with --only.',
+  }
+}
+
+function tooLargeFault(kind: string): Fault {
+  return {
+    kind: 'cannot-hold',
+    message: `The ${kind} would be larger than the 1 MiB that a cluster takes.`,
+    remedy: 'Keep data elsewhere, or hand on only what is needed: --only NAMES',
+  }
 }
 
 /** For what builds pages without a plugin: a module of their values in a stage, with their types. */
-async function emitModule(options: EmitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+async function emitModule(options: EmitOptions): Promise<Ended> {
   const { out } = options
   if (out !== undefined && !/\.[cm]?[jt]s$/.test(out))
     throw new UsageError('--out takes a file whose name ends in .ts, .js or .mjs')
@@ -61,7 +160,7 @@ async function emitModule(options: EmitOptions): Promise<{ exitCode: number; cau
 }
 
 /** The legend as a JSON Schema document, which programs can read that do not run it. */
-async function emitLegend(options: EmitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+async function emitLegend(options: EmitOptions): Promise<Ended> {
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, legendFile } = project

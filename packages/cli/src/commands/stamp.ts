@@ -1,80 +1,214 @@
 import { readFileSync, statSync } from 'node:fs'
-import { resolve } from 'node:path'
-import { reportText, type Survey, stampPage } from 'mappa'
-import { builtStageOf, writeFiles } from 'mappa/command'
+import { basename, join, resolve } from 'node:path'
+import { type Fault, reportText, type Survey } from 'mappa'
+import { builtStageOf, handedIn, heldTo, reachesBrowser, writeFiles } from 'mappa/command'
+import { type HandedText, handOn, hiddenTexts } from '../project/hand-on.js'
+import { fromHere } from '../project/handed.js'
 import { telling } from '../project/made-file.js'
 import { isPage, type OutputChange, outputFolderOf, renewOutput } from '../project/output-folder.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../project/page-survey.js'
-import { exitCodeFor, openSound, type ProjectOptions, type SoundProject } from '../project/project.js'
+import {
+  exitCodeFor,
+  openSound,
+  type ProjectOptions,
+  refuseStage,
+  type SoundProject,
+  surveyProject,
+} from '../project/project.js'
+import {
+  formOf,
+  mentionedNames,
+  type StampedFile,
+  stampFile,
+  type TemplateFile,
+  type TemplateForm,
+  templateFile,
+  templateForms,
+  withPageBlock,
+} from '../stamp/stamped.js'
+import { namesIn } from '../stamp/template.js'
+import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
-import { handOver, talk } from '../terminal/terminal.js'
+import { jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa stamp`. */
 export interface StampOptions extends ProjectOptions {
   /** Whether the files themselves get the values. */
   readonly inPlace?: boolean
-  /** The file that the result is written to. */
+  /** The file that the result is written to, or a directory that gets all results. */
   readonly out?: string
+  /** How the files are read, if their names do not say it. */
+  readonly as?: string
+  /** Another stage, whose result is compared with this one's. */
+  readonly against?: string
+  /** Whether only the names are told that the files use. */
+  readonly list?: boolean
+  readonly json?: boolean
 }
 
-/** `mappa stamp`: puts a stage's values into pages that take them when they are handed out. */
-export async function stamp(
-  files: readonly string[],
-  options: StampOptions,
-): Promise<{ exitCode: number; cause?: string | undefined }> {
-  if (options.inPlace && options.out !== undefined) throw new UsageError('Name either --in-place or --out.')
-  if (files.length > 1 && !options.inPlace) throw new UsageError('Several pages are stamped with --in-place.')
-  const pages = files.map(pageAt)
+type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
+
+/** `mappa stamp`: puts a stage's values into templates, and into pages that take them when they are handed out. */
+export async function stamp(files: readonly string[], options: StampOptions): Promise<Ended> {
+  const ways = [options.inPlace && '--in-place', options.out !== undefined && '--out', options.list && '--list']
+  const named = [...ways, options.against !== undefined && '--against'].filter((each) => typeof each === 'string')
+  if (named.length > 1) throw new UsageError(`${named.join(' and ')} do not go together. Name one.`)
+  if (options.as !== undefined && !templateForms.includes(options.as as TemplateForm))
+    throw new UsageError(`--as takes one of ${templateForms.join(', ')}`)
+  const opened = files.map((file) => openedAt(file, options.as as TemplateForm | undefined))
+  if (options.list) return listNames(opened, options)
+  const isStream = opened.every(({ form }) => form === 'yaml')
+  const outFolder = options.out === undefined ? false : isFolder(options.out)
+  if (files.length > 1 && !options.inPlace && options.against === undefined && !outFolder && !isStream)
+    throw new UsageError('Several files are stamped with --in-place, or into a folder: --out FOLDER/')
   const project = await openSound(options, 'Nothing was stamped.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
-  const { definition } = project
-  const names = pageNames(definition, 'start')
-  if (names.length === 0) {
+  if (options.against !== undefined) refuseStage(project.definition, options.against)
+  const bare = opened.find(
+    ({ form, template }) => form === 'html' && template.mentions.length + template.flaws.length === 0,
+  )
+  if (bare && pageNames(project.definition, 'start').length === 0) {
     talk().write(
       "No entry of the legend is for pages that take it when they are handed out. Write in one: reach: 'browser', fixed: 'start'\nNothing was stamped.\n",
     )
     return { exitCode: exitCodes.faults }
   }
-  const found = await pageSurvey(project, options)
-  const faults = faultsElsewhere(found)
-  if (faults.length > 0 || !found.settings) {
-    const { stage, notices } = found
-    talk().write(reportText({ stage, faults, notices }, { ...talk(), consequence: 'Nothing was stamped.' }))
-    return { exitCode: exitCodeFor(faults) }
-  }
-  const settings = found.settings
-  const stamped = pages.map(({ file, text }) => ({ file, text, html: stampPage(text, settings) }))
-  for (const line of await keptFromBuild(stamped.map(({ text }) => text).map(builtStageOf), project, options, found))
-    talk().write(`${paragraph(line, talk().width)}\n`)
-  return telling(async () => {
-    if (options.inPlace) stampInPlace(stamped, project.root, found.stage.name)
-    else if (options.out !== undefined) {
-      const path = resolve(options.out)
-      writeFiles([{ path, text: stamped[0]?.html ?? '' }], project.root)
-      talk().write(`${options.out} has the values of ${found.stage.name}.\n`)
-    } else handOver(stamped[0]?.html ?? '')
-    return { exitCode: exitCodes.fine }
+  const own = await stampedIn(project, opened, options)
+  if ('exitCode' in own) return own
+  if (options.against !== undefined) return compareWith(project, own, opened, options)
+  const { found, stamped } = own
+  for (const line of await keptFromBuild(
+    opened.map(({ template }) => template.text).map(builtStageOf),
+    project,
+    options,
+    found,
+  ))
+    say(line)
+  const values = handedIn(found)
+  const used = new Set(opened.flatMap(({ template }) => [...namesIn(template).all]))
+  for (const line of fromHere(
+    found,
+    values.filter(({ name }) => used.has(name)),
+  ))
+    say(line)
+  if (options.inPlace && opened.every(({ form }) => form === 'html'))
+    return telling(async () => {
+      const pages = stamped.map(({ path, text }, at) => ({
+        file: path,
+        text: opened[at]?.template.text ?? '',
+        html: text,
+      }))
+      stampInPlace(pages, project.root, found.stage.name)
+      return { exitCode: exitCodes.fine }
+    })
+  return handOn(outputsOf(stamped, options, outFolder), {
+    ...{ root: project.root, hidden: hiddenTexts(found, values), said: `has the values of ${found.stage.name}.` },
   })
 }
 
-interface Page {
-  /** As it was named. */
-  readonly file: string
-  readonly text: string
+/** Where each result goes; several of a stream are one. */
+function outputsOf(stamped: readonly StampedFile[], { inPlace, out }: StampOptions, outFolder: boolean): HandedText[] {
+  if (inPlace) return stamped.map(({ path, text, secrets }) => ({ path, text, secrets }))
+  if (outFolder)
+    return stamped.map(({ path, text, secrets }) => ({ path: join(out ?? '', basename(path)), text, secrets }))
+  const secrets = stamped.flatMap((each) => each.secrets)
+  const texts = stamped.map(({ text }) => (text.endsWith('\n') || stamped.length === 1 ? text : `${text}\n`))
+  const stream = texts.reduce((all, text) => (/^(?:%|---)/.test(text) ? `${all}${text}` : `${all}---\n${text}`))
+  return [{ path: out, text: stream, secrets }]
 }
 
-/** @throws {UsageError} for what is no page that can be read as text. */
-function pageAt(file: string): Page {
-  if (!isPage(file)) throw new UsageError('stamp takes pages: files whose names end in .html')
+/** The results of a stage; what is wrong is told here, and the caller only ends. */
+async function stampedIn(
+  project: SoundProject,
+  files: readonly TemplateFile[],
+  options: ProjectOptions,
+): Promise<{ readonly found: Survey; readonly stamped: readonly StampedFile[] } | Ended> {
+  const needed = new Set(files.flatMap(({ template }) => [...namesIn(template).needed]))
+  const hasPages = files.some(({ form }) => form === 'html') && pageNames(project.definition, 'start').length > 0
+  const isHeld = (entry: Parameters<typeof reachesBrowser>[0], name: string) =>
+    needed.has(name) || (hasPages && reachesBrowser(entry))
+  const definition = heldTo(project.definition, isHeld)
+  const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
+  const stamped = files.map((file) => stampFile(file, found))
+  const faults: Fault[] = [...faultsElsewhere(found), ...stamped.flatMap((each) => each.faults)]
+  if (faults.length > 0) {
+    const { stage, notices } = found
+    const shown = notices.filter(({ kind }) => kind !== 'hidden-by-local')
+    talk().write(reportText({ stage, faults, notices: shown }, { ...talk(), consequence: 'Nothing was stamped.' }))
+    return { exitCode: exitCodeFor(faults) }
+  }
+  const isPageFile = (at: number) => hasPages && files[at]?.form === 'html'
+  return {
+    found,
+    stamped: stamped.map((each, at) => (isPageFile(at) ? { ...each, text: withPageBlock(each.text, found) } : each)),
+  }
+}
+
+/** How the results of two stages differ, with what others may not see masked. */
+async function compareWith(
+  project: SoundProject,
+  own: { readonly found: Survey; readonly stamped: readonly StampedFile[] },
+  files: readonly TemplateFile[],
+  options: StampOptions,
+): Promise<Ended> {
+  const stage = options.against as string
+  const other = await stampedIn(project, files, { ...options, stage, stageFrom: '--against' })
+  if ('exitCode' in other) return other
+  const hidden = [own, other].flatMap(({ found }) => hiddenTexts(found, handedIn(found)))
+  const [from, to] = [other.found.stage.name, own.found.stage.name]
+  const changes = own.stamped.flatMap(({ path, text }, at) => {
+    const before = other.stamped[at]?.text ?? ''
+    return before === text ? [] : [{ path, before, after: text }]
+  })
+  const terminal = output()
+  const shown = changes.map(({ path, before, after }) => ({
+    ...{ path, before: other.found.mask(before), after: own.found.mask(after) },
+  }))
+  if (changes.length > 0) terminal.write(`${diffText(shown, hidden, terminal).trimEnd()}\n\n`)
+  const text =
+    changes.length === 0
+      ? `${from} and ${to} get the same.`
+      : `Lines with - are what ${from} gets, those with + what ${to} gets.`
+  terminal.write(`${text}\n`)
+  return { exitCode: exitCodes.fine }
+}
+
+/** The names that files use, each with its lines; needs no value, and no legend. */
+function listNames(files: readonly TemplateFile[], { json }: StampOptions): Ended {
+  const names = mentionedNames(files)
+  const terminal = output()
+  if (json) {
+    const variables = [...names].map(([name, places]) => ({ name, places }))
+    terminal.write(jsonText({ version: 1, variables }))
+  } else {
+    const width = Math.max(0, ...[...names.keys()].map((name) => name.length)) + 2
+    for (const [name, places] of names) terminal.write(`${name.padEnd(width)}${[...new Set(places)].join(', ')}\n`)
+    if (names.size === 0) terminal.write('No names are used.\n')
+  }
+  return { exitCode: exitCodes.fine }
+}
+
+/** @throws {UsageError} for what cannot be read as text. */
+function openedAt(file: string, as: TemplateForm | undefined): TemplateFile {
   const stats = statSync(file, { throwIfNoEntry: false })
-  if (!stats?.isFile()) throw new UsageError(`There is no file ${file}. Name a page that a build has made.`)
-  const bytes = readFileSync(file)
+  if (!stats?.isFile())
+    throw new UsageError(`There is no file ${file}. Name a template, or a page that a build has made.`)
   try {
-    return { file, text: new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(bytes) }
+    const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(readFileSync(file))
+    return templateFile(file, text, as ?? (isPage(file) ? 'html' : formOf(file)))
   } catch {
     throw new UsageError(`${file} is not UTF-8, so nothing can be put into it.`)
   }
+}
+
+function isFolder(path: string): boolean {
+  return /[\\/]$/.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true
+}
+
+function say(text: string): void {
+  const terminal = talk()
+  terminal.write(`${paragraph(text, terminal.width)}\n`)
 }
 
 /** What pages that were built for another stage keep of it, a sentence for each of those stages. */
@@ -101,7 +235,11 @@ async function keptFromBuild(
 }
 
 /** Writes pages and what is made of them, for each folder all or none. */
-function stampInPlace(pages: readonly (Page & { readonly html: string })[], root: string, stage: string): void {
+function stampInPlace(
+  pages: readonly { readonly file: string; readonly text: string; readonly html: string }[],
+  root: string,
+  stage: string,
+): void {
   const folders = new Map<string, OutputChange[]>()
   for (const { file, text, html } of pages) {
     if (html === text) {

@@ -1,7 +1,9 @@
 /** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
 
 export { browserModule } from '../bundle/settings-module.js'
+export { type Expansion, type Part, parseParts } from '../format/expansion.js'
 export { isName, isStageName } from '../format/names.js'
+export { encodeValue } from '../format/value.js'
 export { withoutCredentials } from '../leak/credentials.js'
 export { Needles } from '../leak/needles.js'
 export { isAccepted } from '../legend/accepted.js'
@@ -40,11 +42,12 @@ export { findRoot, legendAbove, legendFileNames, type Root, type RootSearch, rep
 export { rightName } from '../node/surroundings.js'
 export { watchFiles } from '../node/watch.js'
 export { type FileWrite, WriteError, writeFiles } from '../node/write.js'
-export { builtStageOf } from '../report/page.js'
+export { builtStageOf, tagsIn } from '../report/page.js'
 export { capitalized, counted, stageLine, tally } from '../report/text.js'
 export { originOf } from '../settle/changes.js'
 export { unknownStage } from '../settle/explain.js'
 export { printable } from '../settle/faults.js'
+export { expandIn, type Filling, type Handed, handedIn } from '../settle/handing.js'
 export { isKeyLine } from '../settle/key-lines.js'
 export { isAround, isGeneral } from '../settle/kinds.js'
 export { obtainRemedy } from '../settle/remedies.js'

@@ -101,9 +101,9 @@ export function entriesOf(definition: Legend<unknown> | undefined): Readonly<Rec
 }
 
 /** A legend in which only some entries must have a value; the others may be missing, though not wrong. */
-export function heldTo(definition: Legend, isHeld: (entry: AnyEntry) => boolean): Legend {
+export function heldTo(definition: Legend, isHeld: (entry: AnyEntry, name: string) => boolean): Legend {
   const entries = Object.entries(entriesOf(definition)).map(([name, entry]) => {
-    if (typeof entry !== 'object' || entry === null || isHeld(entry)) return [name, entry]
+    if (typeof entry !== 'object' || entry === null || isHeld(entry, name)) return [name, entry]
     const stages = Object.entries(entry.stages ?? {}).map(([stage, words]) => [stage, { ...words, optional: true }])
     return [name, { ...entry, optional: true, ...(entry.stages && { stages: Object.fromEntries(stages) }) }]
   })

@@ -100,7 +100,7 @@ function placeIn(html: string): { readonly start: number; readonly end: number }
 }
 
 /** The tags of a page in order; not those in comments, nor in what scripts and styles hold. */
-function* tagsIn(html: string): Generator<{ start: number; tag: string; name: string }> {
+export function* tagsIn(html: string): Generator<{ start: number; tag: string; name: string }> {
   const lower = html.toLowerCase()
   const next = /<!--|<([!/]?[A-Za-z][^\s/>]*)(?:[^"'>]|"[^"]*"|'[^']*')*>/g
   for (let found = next.exec(html); found; found = next.exec(html)) {

@@ -95,6 +95,11 @@ export class Expander {
     return 'problem' in result ? result : { ...result, holds: larger(result.holds, this.#holdsOf(name)) }
   }
 
+  /** The text of parts that stand in no layer, such as those of a template, over the whole stack. */
+  expandParts(parts: readonly Part[]): Expanded | ExpansionProblem {
+    return this.#join(parts, { name: '', at: this.#layers.length, back: 0 })
+  }
+
   /** The whole chain gets the problem of its first name, so that a long one is not walked again from each of its names. */
   #tooDeep(): ExpansionProblem {
     const [first = ''] = this.#open

@@ -63,6 +63,8 @@ export const faultKinds = {
   'needs-waiting': {},
   rule: {},
   'slow-pattern': {},
+  'cannot-hold': {},
+  'misplaced-secret': {},
 } as const satisfies Readonly<Record<Breach | Flaw | Slip, FaultTraits>> & Readonly<Record<string, FaultTraits>>
 
 /** What is known of a kind of notice. */

@@ -98,6 +98,16 @@ export async function surveyWaiting<E>(given: Legend<E> | undefined, sources: So
   return survey(given, { ...sources, answers: new Map(answers) })
 }
 
+/** What each survey was made from, for code that asks more of it than it says. */
+const readings = new WeakMap<object, Reading>()
+
+/** @throws {TypeError} if it is no survey, but a copy of one. */
+export function readingOf(found: Survey): Reading {
+  const reading = readings.get(found)
+  if (!reading) throw new TypeError('It takes a survey as it was made, not a copy of one.')
+  return reading
+}
+
 /** A survey whose slower parts are worked out only when they are looked at. */
 class Findings<S> implements Survey<S> {
   readonly #reading: Reading
@@ -115,6 +125,7 @@ class Findings<S> implements Survey<S> {
   constructor(reading: Reading, faults: readonly Fault[], { surroundings, notAsked = [] }: Sources) {
     this.notAsked = notAsked.map(({ layer = '' }) => layer)
     this.#reading = reading
+    readings.set(this, reading)
     this.#surroundings = surroundings
     this.faults = faults.map((fault) => secrecyOf(reading).veiled(fault))
     this.ok = reading.sound

@@ -1,0 +1,118 @@
+import { statSync } from 'node:fs'
+import { basename, dirname, resolve, sep } from 'node:path'
+import type { Survey } from 'mappa'
+import { counted, type Handed, textAt, writeFiles } from 'mappa/command'
+import { diffText } from '../terminal/diff.js'
+import { paragraph } from '../terminal/paragraph.js'
+import { handOver, output, talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
+import { git } from './git.js'
+import { telling } from './made-file.js'
+
+/** A text that leaves this machine, or a file of it. */
+export interface HandedText {
+  /** The file, as it was named; undefined for standard output. */
+  readonly path: string | undefined
+  readonly text: string
+  /** Names of the secrets whose texts stand in it. */
+  readonly secrets: readonly string[]
+}
+
+/**
+ * The one way in which values are handed on: no secret gets onto a screen that nobody has asked for twice, nor into a file
+ * that the next commit would take; a file that is there already is written with what changes shown, all files or none.
+ */
+export async function handOn(
+  texts: readonly HandedText[],
+  { root, hidden, said }: { readonly root: string; readonly hidden: readonly string[]; readonly said: string },
+): Promise<{ exitCode: number }> {
+  const printed = texts.filter(({ path }) => path === undefined)
+  const secrets = [...new Set(printed.flatMap((each) => each.secrets))]
+  if (secrets.length > 0 && process.stdout.isTTY && !(await isWanted(secrets))) return { exitCode: exitCodes.faults }
+  const files = texts.flatMap(({ path, ...rest }) => (path === undefined ? [] : [{ ...rest, path }]))
+  const committed = files.filter(({ path, secrets }) => secrets.length > 0 && wouldBeCommitted(path))
+  for (const { path, secrets } of committed)
+    say(
+      `${path} would hold ${listed(secrets)}, and version control does not leave it out, so that the next commit could take it. Add it to .gitignore, or print it where it is needed, without --out.`,
+    )
+  if (committed.length > 0) {
+    say('Nothing was written.')
+    return { exitCode: exitCodes.faults }
+  }
+  return telling(async () => {
+    const writes = files.map(({ path, text, secrets }) => {
+      const full = resolve(path)
+      return { path: full, named: path, text, before: textAt(full) ?? null, secret: secrets.length > 0 }
+    })
+    const isWithin = (path: string) => path.startsWith(root + sep)
+    writeFiles(
+      writes.filter(({ path }) => isWithin(path)),
+      root,
+    )
+    for (const write of writes) if (!isWithin(write.path)) writeFiles([write], dirname(write.path))
+    const terminal = printed.length > 0 ? talk() : output()
+    for (const { named, path, text, before, secret } of writes) {
+      if (before === text) terminal.write(`${named} is up to date.\n`)
+      else {
+        if (before !== null)
+          terminal.write(`${diffText([{ path: named, before, after: text }], hidden, terminal).trimEnd()}\n\n`)
+        terminal.write(`${named} ${said}\n`)
+      }
+      if (secret && (statSync(path).mode & 0o044) !== 0 && process.platform !== 'win32')
+        say(`Notice: ${named} holds secrets, and other users of this machine may read it. Type: chmod 600 ${named}`)
+    }
+    for (const { text } of printed) handOver(text)
+    return { exitCode: exitCodes.fine }
+  })
+}
+
+/** Texts that must not be shown where a change is. */
+export function hiddenTexts(found: Survey, values: readonly Handed[]): readonly string[] {
+  return [
+    ...values.flatMap(({ hidden, text }) => (hidden && text !== '' ? [text] : [])),
+    ...found.given.flatMap(({ name, text }) => (found.trail(name).declared || text === '' ? [] : [text])),
+  ]
+}
+
+function say(text: string): void {
+  const terminal = talk()
+  terminal.write(`${paragraph(text, terminal.width)}\n`)
+}
+
+/** What is on a screen is in its scroll-back, and in front of whoever looks. */
+async function isWanted(secrets: readonly string[]): Promise<boolean> {
+  const what = `This would show ${listed(secrets)} on the screen.`
+  if (!process.stdin.isTTY) {
+    say(`${what} Send it to a file or a program instead: … | command, or --out FILE. Nothing was printed.`)
+    return false
+  }
+  const { default: select } = await import('@inquirer/select')
+  const answer = await select(
+    {
+      message: `${what} Show ${secrets.length === 1 ? 'it' : 'them'}?`,
+      choices: [
+        { name: 'No', value: false },
+        { name: 'Yes', value: true },
+      ],
+    },
+    { output: process.stderr },
+  )
+  if (!answer) say('Nothing was printed.')
+  return answer
+}
+
+/** So many names are told. */
+const toldMax = 3
+
+function listed(names: readonly string[]): string {
+  if (names.length <= toldMax) return names.join(', ')
+  return `${counted(names.length, 'secret')} (${names.slice(0, toldMax).join(', ')}, …)`
+}
+
+/** Whether a file lies in a repository that has it, or that is not told to leave it out. */
+function wouldBeCommitted(path: string): boolean {
+  const full = resolve(path)
+  const directory = dirname(full)
+  if (git(directory, ['rev-parse', '--is-inside-work-tree'])?.trim() !== 'true') return false
+  return git(directory, ['check-ignore', '-z', '--stdin'], basename(full)) === ''
+}

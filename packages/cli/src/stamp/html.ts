@@ -1,0 +1,80 @@
+import { tagsIn } from 'mappa/command'
+import { type Filled, type Misplaced, replaced, type Stamped, type Template } from './template.js'
+
+/** Which part of a page an offset lies in. */
+interface PageRange {
+  readonly start: number
+  readonly end: number
+  readonly kind: 'tag' | 'left'
+}
+
+/**
+ * HTML: values become text, or a part of an attribute in quotes. Scripts, styles and comments are left as they are: `${…}` is
+ * their own there, and scripts have `pageValues`.
+ */
+export function stampHtml(template: Template, filled: readonly Filled[]): Stamped {
+  const { text, escapes } = template
+  const misplaced: Misplaced[] = []
+  const edits: { start: number; end: number; text: string }[] = []
+  const ranges = rangesIn(text)
+  const rangeAt = rangeFinder(ranges)
+  for (const { mention, text: value } of filled) {
+    const range = rangeAt(mention.start)
+    if (range?.kind === 'left') continue
+    if (range && !isQuoted(text, range, mention.start))
+      misplaced.push({
+        ...{ at: mention.start, kind: 'bad-expansion', why: 'stands in a tag, and in no attribute with quotes.' },
+        remedy: 'Put quotes around the whole value of the attribute.',
+      })
+    edits.push({ start: mention.start, end: mention.end, text: escaped(value) })
+  }
+  const rangeOf = rangeFinder(ranges)
+  for (const at of escapes) if (rangeOf(at)?.kind !== 'left') edits.push({ start: at, end: at + 1, text: '' })
+  return { text: replaced(text, edits), misplaced }
+}
+
+/** The template without the forms that a page keeps for itself. */
+export function pageTemplate(template: Template): Template {
+  const rangeAt = rangeFinder(rangesIn(template.text))
+  const isOurs = (at: number) => rangeAt(at)?.kind !== 'left'
+  const mentions = template.mentions.filter(({ start }) => isOurs(start))
+  const again = rangeFinder(rangesIn(template.text))
+  return { ...template, mentions, flaws: template.flaws.filter((at) => again(at)?.kind !== 'left') }
+}
+
+/** Finds the range of an offset; asked for rising offsets. */
+function rangeFinder(ranges: readonly PageRange[]): (at: number) => PageRange | undefined {
+  let next = 0
+  return (at) => {
+    while ((ranges[next]?.end ?? Number.POSITIVE_INFINITY) <= at) next++
+    const range = ranges[next]
+    return range && range.start <= at ? range : undefined
+  }
+}
+
+function rangesIn(text: string): PageRange[] {
+  const lower = text.toLowerCase()
+  const ranges: PageRange[] = []
+  for (const { 0: all, index } of text.matchAll(/<!--[\s\S]*?(?:-->|$)/g))
+    ranges.push({ start: index, end: index + all.length, kind: 'left' })
+  for (const { start, tag, name } of tagsIn(text)) {
+    const end = start + tag.length
+    ranges.push({ start, end, kind: 'tag' })
+    if (name !== 'script' && name !== 'style') continue
+    const close = lower.indexOf(`</${name}`, end)
+    ranges.push({ start: end, end: close < 0 ? text.length : close, kind: 'left' })
+  }
+  return ranges.sort((a, b) => a.start - b.start)
+}
+
+function isQuoted(text: string, { start, end }: PageRange, at: number): boolean {
+  for (const { index, 0: all } of text.slice(start, end).matchAll(/=\s*(?:"[^"]*"|'[^']*')/g))
+    if (start + index < at && at < start + index + all.length) return true
+  return false
+}
+
+const signs: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
+
+function escaped(value: string): string {
+  return value.replace(/[&<>"']/g, (sign) => signs[sign] as string)
+}

@@ -1,0 +1,221 @@
+import { type Fault, type Survey, stampPage } from 'mappa'
+import { expandIn, type Filling, nearest, printable } from 'mappa/command'
+import { pageTemplate, stampHtml } from './html.js'
+import { stampJson } from './json.js'
+import { type Filled, type Mention, readTemplate, type Stamped, stampText, type Template } from './template.js'
+import { stampYaml } from './yaml.js'
+
+/** How a template is read, and what its values must not break. */
+export type TemplateForm = 'yaml' | 'compose' | 'json' | 'html' | 'text'
+
+export const templateForms: readonly TemplateForm[] = ['yaml', 'compose', 'json', 'html', 'text']
+
+/** The form that a file's name says. */
+export function formOf(path: string): TemplateForm {
+  const name = path.split(/[\\/]/).at(-1)?.toLowerCase() ?? ''
+  if (/^(?:docker-)?compose(?:[.-].*)?\.ya?ml$/.test(name)) return 'compose'
+  if (/\.ya?ml$/.test(name)) return 'yaml'
+  if (/\.(?:json|webmanifest)$/.test(name)) return 'json'
+  return /\.x?html?$/.test(name) ? 'html' : 'text'
+}
+
+/** A file that is to be stamped. */
+export interface TemplateFile {
+  /** As it was named. */
+  readonly path: string
+  readonly form: TemplateForm
+  readonly template: Template
+}
+
+export function templateFile(path: string, text: string, form: TemplateForm): TemplateFile {
+  const template = readTemplate(text)
+  return { path, form, template: form === 'html' ? pageTemplate(template) : template }
+}
+
+/** A file with a stage's values. */
+export interface StampedFile {
+  readonly path: string
+  readonly text: string
+  readonly faults: readonly Fault[]
+  /** Names of what others may not see, and stands in it. */
+  readonly secrets: readonly string[]
+}
+
+/** Puts a stage's values into a template; what is wrong with it is told with its line, and no value. */
+export function stampFile({ path, form, template }: TemplateFile, found: Survey): StampedFile {
+  const { text } = template
+  const filled: Filled[] = []
+  const fillings = new Map<Mention, Filling>()
+  const faultAt = (at: number, end: number, fault: Omit<Fault, 'place' | 'excerpt'>): Fault => ({
+    ...fault,
+    ...spotAt(path, text, at, end, found),
+  })
+  const told = new Set(found.faults.flatMap(({ name }) => name ?? []))
+  const faults: Fault[] = template.flaws.map((at) =>
+    faultAt(at, at + 2, {
+      kind: 'bad-expansion',
+      message: 'What begins here must be ${NAME}, ${NAME-word}, ${NAME:-word}, ${NAME:?message} or ${NAME:+word}.',
+      remedy: 'For a text that is to stay, write: \\${',
+    }),
+  )
+  for (const mention of template.mentions) {
+    const filling = expandIn(found, mention.parts)
+    if ('problem' in filling) {
+      // What the stage itself lacks is told once, with what to do.
+      if (filling.names.every((name) => told.has(name))) continue
+      faults.push(faultAt(mention.start, mention.end, unfilled(mention, filling, found)))
+    } else {
+      filled.push({ mention, text: filling.text, scalar: filling.scalar })
+      fillings.set(mention, filling)
+      if (form === 'html')
+        faults.push(...forBrowser(mention, filling).map((fault) => faultAt(mention.start, mention.end, fault)))
+    }
+  }
+  const stamped = stampedAs(form, template, filled, fillings)
+  const byStart = new Map(template.mentions.map((mention) => [mention.start, mention]))
+  for (const { at, kind, why, remedy } of stamped.misplaced) {
+    const mention = byStart.get(at)
+    const form = mention && printable(text.slice(mention.start, mention.end))
+    faults.push(
+      faultAt(at, mention?.end ?? at + 1, {
+        ...{ kind, remedy: printable(remedy) },
+        message: form === undefined ? printable(why) : `${form} ${why}`,
+      }),
+    )
+  }
+  const hidden = [...fillings.values()].flatMap(({ secrets, undeclared }) => [...secrets, ...undeclared])
+  return { path, text: stamped.text, faults, secrets: [...new Set(hidden)] }
+}
+
+function stampedAs(
+  form: TemplateForm,
+  template: Template,
+  filled: readonly Filled[],
+  fillings: ReadonlyMap<Mention, Filling>,
+): Stamped {
+  if (form === 'text') return stampText(template, filled)
+  if (form === 'json') return stampJson(template, filled)
+  if (form === 'html') return stampHtml(template, filled)
+  const nothing = { secrets: [], undeclared: [] }
+  return stampYaml(template, filled, {
+    isCompose: form === 'compose',
+    hiddenIn: ({ mention }) => fillings.get(mention) ?? nothing,
+  })
+}
+
+/** Gives a page the values that it takes when it is handed out, beside those of its forms. */
+export function withPageBlock(text: string, found: Survey): string {
+  return found.settings ? stampPage(text, found.settings as object) : text
+}
+
+/** What a page must not hold, whatever form names it. */
+function forBrowser({ parts }: Mention, { secrets, undeclared, serverOnly }: Filling): Omit<Fault, 'place'>[] {
+  const [part] = parts
+  const name = typeof part === 'object' ? part.name : undefined
+  const [secret] = secrets
+  const base = { kind: 'secret-in-browser' as const, ...(name !== undefined && { name }) }
+  if (secret !== undefined)
+    return [
+      {
+        ...base,
+        message: `A page would hold ${secret}, which is secret.`,
+        remedy: 'Take it out of the page, and let a server use it.',
+      },
+    ]
+  const [unknown] = undeclared
+  if (unknown !== undefined)
+    return [
+      {
+        ...base,
+        message: `A page would hold ${unknown}, which no entry declares, and which so counts as secret.`,
+        remedy: `Add an entry, if everyone may see it: ${unknown}: { type: 'string', reach: 'browser' }`,
+      },
+    ]
+  return serverOnly.slice(0, 1).map((each) => ({
+    ...{ kind: 'server-only' as const, name: each },
+    message: `A page would hold ${each}, which is for servers.`,
+    remedy: "Take it out of the page; or, if everyone may see it, write in its entry: reach: 'browser'",
+  }))
+}
+
+/** Why a form comes to nothing. */
+function unfilled(
+  { parts }: Mention,
+  { problem, names, message }: Exclude<ReturnType<typeof expandIn>, Filling>,
+  found: Survey,
+): Omit<Fault, 'place'> {
+  const [name = ''] = names
+  const base = { name }
+  switch (problem) {
+    case 'unset': {
+      const isDeclared = found.trail(name).declared
+      const near = isDeclared ? undefined : nearest(name, [...found.trails.keys()])
+      const whole = typeof parts[0] === 'object' && parts[0].name === name
+      return {
+        ...{ ...base, kind: 'unset' },
+        message: isDeclared
+          ? `${name} has no value in stage ${found.stage.name}.`
+          : `${name} has no value: no entry declares it, and no layer sets it.`,
+        remedy:
+          near !== undefined
+            ? `Write, if that is meant: \${${near}}`
+            : isDeclared && whole
+              ? `Give it a value: mappa fill ${name} --stage ${found.stage.name}. Or write what stands there without one: \${${name}-}`
+              : `Set it in a layer. For a text that is to stay, write: \\\${${name}}`,
+      }
+    }
+    case 'asked-for':
+      return {
+        ...{ ...base, kind: 'asked-for' },
+        message: `${name} has no value${message ? `: ${printable(found.mask(message))}` : ''}.`,
+        remedy: `Give it one: mappa fill ${name} --stage ${found.stage.name}`,
+      }
+    case 'cycle':
+      return {
+        ...{ ...base, kind: 'cycle' },
+        message: `${names.join(' is built on ')}, in a circle.`,
+        remedy: 'Break it.',
+      }
+    case 'too-long':
+      return { ...{ ...base, kind: 'too-long' }, message: 'It grows past 1 MiB.', remedy: 'Shorten it.' }
+    default:
+      return {
+        ...{ ...base, kind: 'too-deep' },
+        message: `${name} is built on too many others.`,
+        remedy: 'Shorten the chain.',
+      }
+  }
+}
+
+/** Longer lines are data; what stands at the place is enough. UTF-16 code units. */
+const excerptMax = 200
+
+function spotAt(file: string, text: string, at: number, end: number, found: Survey): Pick<Fault, 'place' | 'excerpt'> {
+  const start = text.lastIndexOf('\n', at - 1) + 1
+  const next = text.indexOf('\n', at)
+  const line = text.slice(start, next < 0 ? undefined : next).replace(/\r$/, '')
+  const [from, to] = [at - start, Math.min(end - start, line.length)]
+  const place = {
+    file,
+    line: text.slice(0, start).split('\n').length,
+    column: from + 1,
+    endColumn: Math.max(to, from + 1) + 1,
+  }
+  const shown = line.length > excerptMax || found.mask(line) !== line ? undefined : line
+  return { place, ...(shown !== undefined && { excerpt: { text: shown, start: from, end: Math.max(to, from + 1) } }) }
+}
+
+/** The names that templates use, each with its places, and whether it must have a value. */
+export function mentionedNames(files: readonly TemplateFile[]): ReadonlyMap<string, readonly string[]> {
+  const names = new Map<string, string[]>()
+  for (const { path, template } of files)
+    for (const { start, parts } of template.mentions) {
+      const line = template.text.slice(0, start).split('\n').length
+      for (const name of namesOfParts(parts)) names.set(name, [...(names.get(name) ?? []), `${path}:${line}`])
+    }
+  return names
+}
+
+function namesOfParts(parts: Mention['parts']): string[] {
+  return parts.flatMap((part) => (typeof part === 'string' ? [] : [part.name, ...namesOfParts(part.word)]))
+}

@@ -1,0 +1,88 @@
+import type { Part } from '../format/expansion.js'
+import { type AnyEntry, hides } from '../legend/entry.js'
+import { convert } from './convert.js'
+import type { ExpansionProblem } from './expand.js'
+import type { LayerSource } from './layer.js'
+import { givenIn } from './read.js'
+import { secrecyOf } from './secrecy.js'
+import { readingOf, type Survey } from './survey.js'
+
+/** A variable's value as it is handed on to others. */
+export interface Handed {
+  readonly name: string
+  /** As a process gets it. */
+  readonly text: string
+  /** The same as JSON data: a number or a switch where the entry says so, a list, an object; else the text. */
+  readonly data: unknown
+  /** Whether others may not see it: it is secret, holds the text of a secret, or no entry declares it. */
+  readonly hidden: boolean
+  readonly declared: boolean
+  readonly reach: 'server' | 'browser'
+  readonly source: LayerSource | 'default'
+}
+
+/** What a stage hands on: a text for every entry that has one, and for every name in a layer file. */
+export function handedIn(found: Survey): readonly Handed[] {
+  const reading = readingOf(found)
+  return givenIn(reading).map(({ name, text, source }) => {
+    const entry = reading.entries.get(name)
+    return {
+      ...{ name, text, source, declared: entry !== undefined },
+      data: entry ? dataOf(text, entry) : text,
+      hidden: hides(entry) || found.secretsIn(text).length > 0,
+      reach: entry?.reach ?? 'server',
+    }
+  })
+}
+
+/** Types of entries whose values are something else than text wherever data is written. */
+const dataTypes: ReadonlySet<string> = new Set(['integer', 'number', 'port', 'boolean', 'array', 'object'])
+
+function dataOf(text: string, entry: AnyEntry): unknown {
+  if (!dataTypes.has(entry.type)) return text
+  const conversion = convert(text, entry)
+  return 'value' in conversion ? conversion.value : text
+}
+
+/** What a template's `${NAME}` comes to. */
+export interface Filling {
+  readonly text: string
+  /** The number or switch that it wholly is; undefined for everything else. */
+  readonly scalar: number | boolean | undefined
+  /** Names of secrets, and of what no entry declares, that it holds. */
+  readonly secrets: readonly string[]
+  readonly undeclared: readonly string[]
+  /** Names of entries that are not for browsers. */
+  readonly serverOnly: readonly string[]
+}
+
+/** The text of what stands in no layer, over the finished stack, as in a layer file; `MAPPA_STAGE` is the stage's name. */
+export function expandIn(found: Survey, given: readonly Part[]): Filling | ExpansionProblem {
+  const reading = readingOf(found)
+  const parts = withStage(given, found.stage.name)
+  const expanded = reading.expander.expandParts(parts)
+  if ('problem' in expanded) return expanded
+  const { text, used } = expanded
+  const secrecy = secrecyOf(reading)
+  const names = [...new Set(used.flatMap(({ name, text }) => (text === undefined ? [] : [name])))]
+  const entryOf = (name: string) => secrecy.entryFor(name)
+  const [only] = parts
+  const entry = parts.length === 1 && typeof only === 'object' ? entryOf(only.name) : undefined
+  const data = entry ? dataOf(text, entry) : text
+  return {
+    text,
+    scalar: typeof data === 'number' || typeof data === 'boolean' ? data : undefined,
+    secrets: [...new Set([...names.filter((name) => entryOf(name)?.secret), ...found.secretsIn(text)])],
+    undeclared: names.filter((name) => !entryOf(name) || entryOf(name)?.veiled),
+    serverOnly: names.filter((name) => entryOf(name) && entryOf(name)?.reach !== 'browser'),
+  }
+}
+
+function withStage(parts: readonly Part[], stage: string): Part[] {
+  return parts.flatMap((part): Part[] => {
+    if (typeof part === 'string') return [part]
+    const word = withStage(part.word, stage)
+    if (part.name !== 'MAPPA_STAGE') return [{ ...part, word }]
+    return part.operator === ':+' ? word : [stage]
+  })
+}
