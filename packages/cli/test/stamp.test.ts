@@ -68,11 +68,11 @@ test('stamp prints a page, writes it elsewhere or in its place, and leaves what 
       /NOTE of \.env\.staging is hidden by this machine's[\s\S]*Nothing was stamped/,
     ],
     [['dist/index.html', '--stage', 'stagin'], 2, /must be one of/],
-    [['dist/main.js'], 2, /stamp takes pages: files whose names end in \.html/],
+    [['dist/main.js'], 2, /There is no file dist\/main\.js. Name a template, or a page/],
     [['none.html'], 2, /There is no file none\.html/],
     [['bad.html'], 2, /bad\.html is not UTF-8/],
-    [['dist/index.html', 'dist/deep/index.html'], 2, /Several pages are stamped with --in-place/],
-    [['dist/index.html', '--in-place', '--out', 'x.html'], 2, /Name either --in-place or --out/],
+    [['dist/index.html', 'dist/deep/index.html'], 2, /Several files are stamped with --in-place, or into a folder/],
+    [['dist/index.html', '--in-place', '--out', 'x.html'], 2, /--in-place and --out do not go together/],
   ] as const) {
     const before = readFileSync(file, 'utf8')
     const { code, stdout, stderr } = await stamp(...args)

@@ -1,6 +1,6 @@
 import { basename, resolve } from 'node:path'
 import { type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
-import { browserModule, digestOf, entriesOf, sourceWord, textAt, writeFiles } from 'mappa/command'
+import { browserModule, digestOf, entriesOf, type Handed, sourceWord, textAt, writeFiles } from 'mappa/command'
 import { tooLargeObjects, wrongObjectName } from '../emit/cluster.js'
 import { type EmitForm, emitForms, type FormName, type Unheld, unheldIn } from '../emit/forms.js'
 import { moduleHead, pageModule } from '../emit/module.js'
@@ -67,7 +67,10 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root } = project
-  const { found, values, faults } = await valuesFor(project, options)
+  const { found, values: chosen, faults } = await valuesFor(project, options)
+  // Whoever starts with these values alone has to know of which stage they are.
+  const isWhole = form.isEnvironment && options.only === undefined && faults.length === 0
+  const values = isWhole ? [...chosen, stageValue(found.stage.name)] : chosen
   const name = options.name ?? objectNameOf(root)
   const all = [
     ...faults,
@@ -94,6 +97,11 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
     ],
     { root, hidden: hiddenTexts(found, values), said: `has the values of stage ${found.stage.name}.` },
   )
+}
+
+function stageValue(stage: string): Handed {
+  const base = { name: 'MAPPA_STAGE', text: stage, data: stage, hidden: false, declared: true }
+  return { ...base, reach: 'server', source: 'given' }
 }
 
 /** A directory's name as a cluster takes it. */

@@ -26,6 +26,8 @@ export interface EmitForm {
   readonly unheld?: (value: Handed) => string | undefined
   /** How the first line of a file begins that holds remarks; undefined where there is no room for one. */
   readonly remark?: '#'
+  /** Whether it becomes the environment of a program, which then has to be told its stage. */
+  readonly isEnvironment?: boolean
   readonly write: (values: readonly Handed[], traits: EmitTraits) => string
 }
 
@@ -34,6 +36,7 @@ export const emitForms = {
   // POSIX, sections 2.2.2 and 2.14 (export): what stands in single quotes is itself.
   shell: {
     remark: '#',
+    isEnvironment: true,
     write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
   },
   layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => `${name}=${encodeValue(text)}`) },
@@ -51,6 +54,7 @@ export const emitForms = {
   // The file of `--env-file`: one line a variable, its text as it is up to the line's end, a carriage return there dropped.
   container: {
     remark: '#',
+    isEnvironment: true,
     unheld: ({ name, text }) =>
       /\n|\r$/.test(text)
         ? 'has line ends, which no line of a container environment file can hold'
@@ -62,13 +66,14 @@ export const emitForms = {
   // systemd.exec(5), EnvironmentFile: in double quotes a backslash makes these four signs ordinary, and lines go on.
   service: {
     remark: '#',
+    isEnvironment: true,
     unheld: ({ text }) =>
       holdsNoCharacter(text)
         ? 'has a sign that an environment file of a service manager may not hold: a BOM, or one that is no character'
         : undefined,
     write: (values) => lines(values, ({ name, text }) => `${name}="${text.replace(/["\\`$]/g, '\\$&')}"`),
   },
-  cluster: { remark: '#', write: clusterManifests },
+  cluster: { remark: '#', isEnvironment: true, write: clusterManifests },
 } as const satisfies Readonly<Record<string, EmitForm>>
 
 export type FormName = keyof typeof emitForms

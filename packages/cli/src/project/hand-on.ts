@@ -4,7 +4,7 @@ import type { Survey } from 'mappa'
 import { counted, type Handed, textAt, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
-import { handOver, output, talk } from '../terminal/terminal.js'
+import { handOver, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { git } from './git.js'
 import { telling } from './made-file.js'
@@ -50,7 +50,7 @@ export async function handOn(
       root,
     )
     for (const write of writes) if (!isWithin(write.path)) writeFiles([write], dirname(write.path))
-    const terminal = printed.length > 0 ? talk() : output()
+    const terminal = talk()
     for (const { named, path, text, before, secret } of writes) {
       if (before === text) terminal.write(`${named} is up to date.\n`)
       else {

@@ -104,7 +104,7 @@ export interface Filled {
 /** A place where something must not stand, and why; the sentence goes on behind the form. */
 export interface Misplaced {
   readonly at: number
-  readonly kind: 'bad-expansion' | 'misplaced-secret' | 'secret-in-browser'
+  readonly kind: 'bad-expansion' | 'cannot-hold' | 'misplaced-secret'
   readonly why: string
   readonly remedy: string
 }

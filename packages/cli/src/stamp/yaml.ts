@@ -19,12 +19,16 @@ export interface YamlTraits {
   readonly hiddenIn: (filled: Filled) => { readonly secrets: readonly string[]; readonly undeclared: readonly string[] }
 }
 
+/** YAML 1.2.2, section 7.4.2: an implicit key has at most so many signs, quotes included. */
+const keyMax = 1024
+
 /** A scalar of the template that gets values. */
 interface Site {
   readonly node: Scalar
   readonly start: number
   readonly end: number
   readonly inFlow: boolean
+  readonly isKey: boolean
   /** The kind of the cluster's object that it stands in, if it stands in one. */
   readonly object: string | undefined
 }
@@ -65,6 +69,13 @@ export function stampYaml(template: Template, filled: readonly Filled[], traits:
     }
     const fresh = written(site, stood, traits)
     meant.set(at, fresh.value)
+    const first = words.get(found[0] as string)
+    if (site.isKey && fresh.text.length > keyMax)
+      misplaced.push({
+        ...{ at: first?.mention.start ?? 0, kind: 'cannot-hold' },
+        why: 'makes a key longer than the 1024 signs that YAML takes for one.',
+        remedy: 'Shorten the value.',
+      })
     edits.push({ start: site.start, end: site.end, text: fresh.text })
   }
   const isRemark = remarksIn(text)
@@ -111,7 +122,7 @@ function sitesIn(documents: readonly Document.Parsed[]): Site[] {
   const sites: Site[] = []
   for (const document of documents)
     visit(document, {
-      Scalar(_, node, path) {
+      Scalar(key, node, path) {
         const [start, end] = node.range ?? []
         if (start === undefined || end === undefined || end <= start) return
         const flow = path.some((each) => (isMap(each) || 'items' in each) && (each as { flow?: boolean }).flow === true)
@@ -119,7 +130,7 @@ function sitesIn(documents: readonly Document.Parsed[]): Site[] {
           const kind = isMap(each) && each.has('apiVersion') ? each.get('kind') : undefined
           return typeof kind === 'string' ? [kind] : []
         })
-        sites.push({ node, start, end, inFlow: flow, object: objects.at(-1) })
+        sites.push({ node, start, end, inFlow: flow, isKey: key === 'key', object: objects.at(-1) })
       },
     })
   return sites

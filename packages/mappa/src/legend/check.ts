@@ -164,7 +164,11 @@ function isText(value: unknown): boolean {
 
 function isRemote(value: unknown): boolean {
   return (
-    isRecord(value) && isText(value.name) && isText(value.url) && (value.token === undefined || isText(value.token))
+    isRecord(value) &&
+    isText(value.name) &&
+    isText(value.url) &&
+    (value.token === undefined || isText(value.token)) &&
+    (value.etcd === undefined || typeof value.etcd === 'string')
   )
 }
 

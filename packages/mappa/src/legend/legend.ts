@@ -22,14 +22,19 @@ export interface Legend<E = Entries> {
 /** What spans entries: each sentence says what must hold, and its function whether it does. */
 export type Rules<S> = { readonly [sentence: string]: (settings: S) => boolean }
 
-/** A settings service that is asked for values: `GET url`, answered with a JSON object of texts, or with layer text. */
+/**
+ * A settings service that is asked for values: `GET url`, answered with a JSON object of texts, or with layer text; or with
+ * `etcd` a store of that kind.
+ */
 export interface Remote {
   /** What reports call it. */
   readonly name: string
   /** The variable that holds its address; while that has no value, the service is not asked. */
   readonly url: string
-  /** The variable that holds the token to send as `Authorization: Bearer …`; it must be secret. */
+  /** The variable that holds the token to send as `Authorization: Bearer …`; it must be secret. For a store, `user:password`. */
   readonly token?: string
+  /** Where values stand in a store: what comes in front of `<stage>/NAME` in each key. */
+  readonly etcd?: string
 }
 
 /** Options of {@link legend}. */

@@ -11,14 +11,17 @@ export { pageBlock, pageValues, stampPage } from '../report/page.js'
 export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
+export type { RemoteOptions, RemoteSource } from './asking.js'
 export { layerFromDirectory } from './directory.js'
+export { type EtcdOptions, etcdSource } from './etcd.js'
 export { type Flags, layerFromFlags } from './flags.js'
 export { layersFromFiles } from './layer-files.js'
 export { leaksIn } from './leaks.js'
 export type { MachineOptions, WaitingOptions } from './machine.js'
 export { layerFromHost } from './nested.js'
-export { layerFromRemote, type RemoteOptions, type RemoteSource } from './remote.js'
+export { layerFromRemote } from './remote.js'
 export { type Watching, watch } from './watch.js'
+export { type WatchingRemotes, type WatchOptions, watchAsync } from './watch-remotes.js'
 
 /**
  * The settings of this machine, typed and frozen: its layer files and process environment, read through a legend.

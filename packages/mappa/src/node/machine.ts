@@ -3,6 +3,7 @@ import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import { givenIn, type Reading, readSources, type Sources } from '../settle/read.js'
 import { chooseStage, type Stage, type Texts } from '../settle/stage.js'
+import type { RemoteOptions, RemoteSource } from './asking.js'
 import { path } from './builtins.js'
 import { layerFromDirectory } from './directory.js'
 import { withFileVariables } from './file-variables.js'
@@ -12,7 +13,6 @@ import type { LayerSources } from './layer-order.js'
 import { inOrder } from './layer-order.js'
 import { hasAsked, layerFromHost } from './nested.js'
 import { otherReader } from './other-reader.js'
-import type { RemoteOptions, RemoteSource } from './remote.js'
 import { findRoot, layerFilesAbove, repositoryTop } from './root.js'
 import { surroundings } from './surroundings.js'
 
@@ -90,28 +90,63 @@ export async function gatherWaiting(
   definition: Legend<unknown> | undefined,
   options: WaitingOptions = {},
 ): Promise<Gathered> {
+  const { sources, gathered } = await startWaiting(root, definition, options)
+  if (sources.length === 0) return gathered([])
+  const { layerFromRemote } = await import('./remote.js')
+  return gathered(await Promise.all(sources.map(({ source }) => layerFromRemote(source, options))))
+}
+
+/** A remote source that is to be asked. */
+export interface OpenSource {
+  /** Another wherever it would be asked otherwise: at another address, or with another token. */
+  readonly key: unknown
+  readonly source: RemoteSource
+}
+
+/** A start up to what has to be waited for: whom to ask, and what comes of it with their layers. */
+export interface WaitingStart {
+  readonly sources: readonly OpenSource[]
+  readonly gathered: (remote: readonly Layer[]) => Gathered
+}
+
+export async function startWaiting(
+  root: string,
+  definition: Legend<unknown> | undefined,
+  options: WaitingOptions = {},
+): Promise<WaitingStart> {
   const start = startAt(root, definition, options, true)
   const { remotes: named } = definition ?? {}
-  const declared = Array.isArray(named) ? named : []
-  if (declared.length === 0 && !options.remotes?.length) return gatheredFrom(start, [], definition)
-  const { layerFromRemote, remoteSource } = await import('./remote.js')
+  const declared = Array.isArray(named) ? (named as readonly Remote[]) : []
+  if (declared.length === 0 && !options.remotes?.length)
+    return { sources: [], gathered: () => gatheredFrom(start, [], definition) }
+  const { remoteSource } = await import('./remote.js')
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
   const here = options.namedHere
     ? readSources(addressesAlone(definition), gatheredFrom(ofMachine(start), [], definition))
     : undefined
   const notAsked: Fault[] = []
-  const sources = declared.flatMap((remote) => {
+  const open = declared.flatMap((remote): OpenSource[] => {
     const url = givenText(remote.url, reading)
     if (!url) return []
+    const token = givenText(remote.token, reading)
     if (!here || givenText(remote.url, here) === url)
-      return [remoteSource(remote, url, givenText(remote.token, reading))]
+      return [
+        {
+          key: JSON.stringify([remote.name, url, token, remote.etcd, start.stage.name]),
+          source: remoteSource(remote, url, token, start.stage.name),
+        },
+      ]
     notAsked.push(notNamedHere(remote))
     return []
   })
-  const asked = [...sources, ...(options.remotes ?? [])].map((source) => layerFromRemote(source, options))
-  const gathered = gatheredFrom(start, await Promise.all(asked), definition)
-  return { ...gathered, notAsked, asked: notAsked.length === 0 }
+  return {
+    sources: [...open, ...(options.remotes ?? []).map((source) => ({ key: source, source }))],
+    gathered: (remote) => ({
+      ...gatheredFrom(start, remote, definition),
+      ...{ notAsked, asked: notAsked.length === 0 },
+    }),
+  }
 }
 
 /** What this machine alone says: its environment, the command line, its own layer files, and layers that its code gives. */

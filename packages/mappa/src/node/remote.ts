@@ -5,39 +5,16 @@ import { isRecord } from '../legend/records.js'
 import type { Fault } from '../settle/faults.js'
 import { type Layer, layerFromValues } from '../settle/layer.js'
 import type { Texts } from '../settle/stage.js'
-
-/** A source of values that has to be waited for, such as the client of a secrets service. */
-export interface RemoteSource {
-  /** What reports call it. */
-  readonly name: string
-  /** Texts by name. It should give up when `signal` says so; what it throws is reported without its text. */
-  readonly load: (options: { readonly signal: AbortSignal }) => Promise<Texts>
-}
-
-/** Options of asking remote sources. */
-export interface RemoteOptions {
-  /** Milliseconds after which an answer is not waited for any more; asked a second time, as long again. 5,000 by default. */
-  readonly timeout?: number
-}
-
-/** A slow service is asked again; a start that waits longer than this looks as if it hangs. Milliseconds. */
-const timeoutUsual = 5000
-/** So long after a failure it is asked again. Milliseconds. */
-const pause = 200
-/** As for layer files: more is no settings. Bytes, unpacked. */
-const answerMax = 8 * 1024 * 1024
-
-/** Says in a word or two why an answer was none, in the words of this file: what the network says may hold an address. */
-class NoAnswer extends Error {
-  constructor(
-    readonly why: string,
-    readonly remedy: string,
-    /** Whether asking again could help. */
-    readonly passing: boolean,
-  ) {
-    super(why)
-  }
-}
+import {
+  answerMax,
+  askTwice,
+  NoAnswer,
+  type RemoteOptions,
+  type RemoteSource,
+  remoteFault,
+  timeoutUsual,
+} from './asking.js'
+import { etcdSource } from './etcd.js'
 
 /**
  * The layer of a remote source. It is asked twice at most; if it gives nothing, the layer is empty and has a fault that
@@ -49,12 +26,21 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
     const values = await askTwice((signal) => source.load({ signal }), timeout)
     return layerFromValues(source.name, checkedTexts(values), { source: 'remote' })
   } catch (error) {
-    return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [faultOf(source, error)] }
+    return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [remoteFault(source, error)] }
   }
 }
 
-/** The source that a legend declares: `GET url`, with a token if there is one. */
-export function remoteSource({ name }: Remote, url: string, token: string | undefined): RemoteSource {
+/** The source that a legend declares: `GET url`, with a token if there is one; or a store. */
+export function remoteSource(
+  { name, etcd }: Remote,
+  url: string,
+  token: string | undefined,
+  stage: string,
+): RemoteSource {
+  if (etcd !== undefined) {
+    const [, user, password] = /^([^:]+):([\s\S]+)$/.exec(token ?? '') ?? []
+    return etcdSource({ name, url, prefix: `${etcd}${stage}/`, ...(user !== undefined && { user, password }) })
+  }
   return {
     name,
     load: async ({ signal }) => {
@@ -72,36 +58,7 @@ export async function askRemote(
   try {
     return await askTwice((signal) => fetchText(source.url, source.token, signal), timeout)
   } catch (error) {
-    return { fault: faultOf(source, error) }
-  }
-}
-
-async function askTwice<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number): Promise<T> {
-  try {
-    return await ask(load, timeout)
-  } catch (error) {
-    if (error instanceof NoAnswer && !error.passing) throw error
-    await new Promise((resolve) => setTimeout(resolve, pause))
-    return ask(load, timeout)
-  }
-}
-
-async function ask<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number): Promise<T> {
-  const stop = new AbortController()
-  let timer: NodeJS.Timeout | undefined
-  const late = new Promise<never>((_, reject) => {
-    timer = setTimeout(() => {
-      stop.abort()
-      reject(
-        new NoAnswer(`has not answered within ${timeout / 1000} s`, 'Try again, or allow more time: timeout.', true),
-      )
-    }, timeout)
-  })
-  try {
-    // A load that ignores the signal must not be waited for.
-    return await Promise.race([Promise.resolve(load(stop.signal)), late])
-  } finally {
-    clearTimeout(timer)
+    return { fault: remoteFault(source, error) }
   }
 }
 
@@ -182,7 +139,7 @@ function textsOf(text: string): Texts {
 }
 
 /** Texts by name; numbers and switches as JSON has them are taken for their text. */
-function checkedTexts(values: unknown): Texts {
+export function checkedTexts(values: unknown): Texts {
   if (!isRecord(values)) throw new NoAnswer('does not give texts by name', 'It must answer { "NAME": "value" }.', false)
   const texts: Record<string, string> = Object.create(null)
   for (const [name, value] of Object.entries(values)) {
@@ -194,20 +151,4 @@ function checkedTexts(values: unknown): Texts {
     texts[name] = String(value)
   }
   return texts
-}
-
-function faultOf({ name }: { readonly name: string }, error: unknown): Fault {
-  const { why, remedy } =
-    error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or fix the service.' }
-  return { kind: 'remote', message: `No values came from ${name}: it ${why}.`, layer: name, remedy }
-}
-
-/** A failure by its code alone; messages may hold an address, a token or a value. */
-function failureOf(error: unknown): string {
-  const cause = (error as { cause?: unknown })?.cause ?? error
-  const code = (cause as NodeJS.ErrnoException)?.code
-  if (code === 'ECONNREFUSED') return 'cannot be reached (nothing listens at its address)'
-  if (code === 'ENOTFOUND' || code === 'EAI_AGAIN') return 'cannot be reached (its host name is not known)'
-  if (typeof code === 'string' && /^[A-Z_]+$/.test(code)) return `cannot be reached (${code})`
-  return `failed with ${error instanceof Error && /^[A-Za-z]+$/.test(error.name) ? error.name : 'an unknown error'}`
 }
