@@ -213,16 +213,19 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
 
   staged(mappa.command('compare').summary('stages side by side, or a stage and its host'), 'with --host: the stage')
     .description(
-      'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has.',
+      'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has. With\n--since, what has changed since a commit, and what each host must be given before that is deployed.',
     )
     .argument('[stages...]', 'the stages; by default those that have something of their own')
     .option('--all', 'also what is the same in all stages')
     .option('--host <file-or-url>', 'what a host says it has, as JSON or layer text; only names are compared')
+    .option('--values', 'with --host: also the values of what is not secret')
+    .option('--since <revision>', 'what has changed since a commit: main, v1.2.0, HEAD~3')
+    .addOption(new Option('--as <form>', 'with --since: text, or markdown for a review').choices(['text', 'markdown']))
     .option('--token-from <name>', 'the variable that holds the token for the address')
     .option('--json', 'print the comparison as JSON')
     .addHelpText(
       'after',
-      '\nExample:\n  mappa compare staging production\n  mappa compare production --host https://host.example/settings --token-from HOST_TOKEN',
+      '\nExample:\n  mappa compare staging production\n  mappa compare production --host https://host.example/settings --token-from HOST_TOKEN\n  mappa compare --since main --as markdown',
     )
     .action(async (stages: string[], options: CompareOptions) => {
       const { compare } = await import('./commands/compare.js')
@@ -379,7 +382,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .description(
       "Hands a stage's values on in a form that something else reads. Two forms are others: module, the values of pages with\ntheir types, for builders that have no plugin; and legend, the legend as a JSON Schema document.",
     )
-    .requiredOption('--as <form>', 'shell, layer, json, yaml, container, service, cluster, module, or legend')
+    .option('--as <form>', 'shell, layer, json, yaml, container, service, cluster, module, or legend')
     .option('--out <file>', 'the file to write, instead of standard output')
     .option('--only <names>', "only these variables, separated by commas; * stands for any part of a name: 'ALERT_*'")
     .addOption(
@@ -389,9 +392,13 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Outcome)
     .option('--text', 'json, yaml: numbers, switches and lists as text, as an environment has them')
     .option('--name <name>', "cluster: what the objects are called, else as the root's directory")
     .option('--namespace <name>', 'cluster: where they belong')
+    .option('--to <url>', 'a host that gets what it must have: secrets, and what no layer in version control gives')
+    .option('--token-from <name>', 'with --to: the variable that holds the token for the host')
+    .option('--apply', 'with --to: hand them over without asking')
+    .option('--json', 'with --to: print what would be handed over, or with --apply has been, as JSON')
     .addHelpText(
       'after',
-      '\nExample:\n  eval "$(mappa emit --as shell --stage staging)"\n  mappa emit --as cluster --stage production --no-secrets > settings.yaml\n  mappa emit --as module --stage staging --out src/settings.ts',
+      '\nExample:\n  eval "$(mappa emit --as shell --stage staging)"\n  mappa emit --as cluster --stage production --no-secrets > settings.yaml\n  mappa emit --as module --stage staging --out src/settings.ts\n  mappa emit --to https://host.example/production --token-from HOST_TOKEN --stage production',
     )
     .action(async (options: EmitOptions) => {
       const { emit } = await import('./commands/emit.js')

@@ -1,31 +1,21 @@
 import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
-import { askRemote, capitalized, counted, printable, readTextFile, withoutCredentials } from 'mappa/command'
-import { compareHost, hostNames } from '../compare/host.js'
+import { capitalized, counted } from 'mappa/command'
+import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
-import {
-  leftOut,
-  openSound,
-  ownStages,
-  type ProjectOptions,
-  refuseStage,
-  type SoundProject,
-  surveyProject,
-} from '../project/project.js'
-import { standardInput } from '../terminal/input.js'
+import { hostText } from '../project/host.js'
+import { leftOut, openSound, ownStages, refuseStage, type SoundProject, surveyProject } from '../project/project.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
+import type { SinceOptions } from './since.js'
 
 /** Options of `mappa compare`. */
-export interface CompareOptions extends ProjectOptions {
-  readonly json?: boolean
+export interface CompareOptions extends SinceOptions {
   /** Whether to show also what is the same everywhere. */
   readonly all?: boolean
-  /** A file or an address with what a host says it has. */
-  readonly host?: string
-  /** The variable that holds the token for the host. */
-  readonly tokenFrom?: string
+  /** A commit, of which it is told what has changed. */
+  readonly since?: string
 }
 
 type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
@@ -37,6 +27,13 @@ export async function compare(stages: readonly string[], options: CompareOptions
   for (const stage of stages) refuseStage(known.definition, stage)
   if (options.tokenFrom !== undefined && options.host === undefined)
     throw new UsageError('--token-from is for a host that is asked at an address: --host https://….')
+  if (options.values && options.host === undefined)
+    throw new UsageError('--values is for a host: --host FILE or --host https://….')
+  if (options.as !== undefined && options.since === undefined) throw new UsageError('--as is for --since.')
+  if (options.since !== undefined) {
+    const { compareSince } = await import('./since.js')
+    return compareSince(known, stages, options, options.since)
+  }
   if (options.host !== undefined) return againstHost(known, stages, options)
   if (options.stage !== undefined || stages.length === 1)
     throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
@@ -95,47 +92,37 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   const { found } = await surveyProject(project, { ...options, stage, stageFrom, environment: {} })
   const answer = await hostText(options, found)
   const names = 'text' in answer ? hostNames(answer.text) : undefined
-  if (names === undefined) {
-    const why = 'text' in answer ? 'What the host has is neither JSON with names nor layer text.' : answer.why
+  const texts = 'text' in answer && options.values ? hostTexts(answer.text) : undefined
+  if (names === undefined || (options.values && !texts)) {
+    const why =
+      'why' in answer
+        ? answer.why
+        : names === undefined
+          ? 'What the host has is neither JSON with names nor layer text.'
+          : 'The host gives names alone, so that its values cannot be compared. Leave out --values.'
     talk().write(`${why}\nNothing was compared.\n`)
     return { exitCode: exitCodes.faults }
   }
-  const { both, elsewhere, ...report } = compareHost(found, variablesOf(project.definition, found.stage.name), names)
-  const reported = { stage: found.stage, ...report }
+  const variables = variablesOf(project.definition, found.stage.name)
+  const { both, elsewhere, ...report } = compareHost(found, variables, names)
+  // What the host has is read as its processes would read it: there it lies in their environment.
+  const there = texts && (await surveyProject(project, { ...options, stage, stageFrom, environment: texts })).found
+  const values = there ? compareValues(found, there, variables) : []
+  const faults = [...report.faults, ...(there ? faultsOnHost(there, texts ?? {}) : [])]
+  const reported = { stage: found.stage, faults, notices: report.notices }
   const terminal = output()
-  if (options.json) terminal.write(jsonText({ ...reportJson(reported), both, elsewhere }))
+  if (options.json) terminal.write(jsonText({ ...reportJson(reported), both, elsewhere, ...(there && { values }) }))
   else {
     terminal.write(reportText(reported, terminal))
     const told = [
       ...(both.length > 0 ? [`On the host and in layers, where the host's value counts: ${both.join(', ')}.`] : []),
+      ...values.map(
+        ({ name, host, layers, layer }) =>
+          `${name} is ${host || 'empty'} on the host, and ${layers || 'empty'} here (${layer}).`,
+      ),
       ...(elsewhere.length > 0 ? [`Not on the host, but in layers or with a default: ${elsewhere.join(', ')}.`] : []),
     ]
     for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
   }
-  return { exitCode: report.faults.length > 0 ? exitCodes.faults : exitCodes.fine }
-}
-
-/** A host's own tools may take a while to list what it has. Milliseconds. */
-const hostMax = 30_000
-
-/** What a host says it has: from a file, or asked for with a token that a variable holds. */
-async function hostText(
-  { host = '', tokenFrom }: CompareOptions,
-  found: Survey,
-): Promise<{ readonly text: string } | { readonly why: string }> {
-  if (!/^https?:\/\//.test(host)) {
-    if (host.includes('://'))
-      throw new UsageError('--host takes a file, - for standard input, or an address that begins with https://.')
-    if (tokenFrom !== undefined) throw new UsageError('--token-from is for a host that is asked at an address.')
-    const name = host === '-' ? 'Standard input' : printable(withoutCredentials(host))
-    const text =
-      host === '-' ? await standardInput(name, hostMax) : readTextFile(host, name, { pipe: true, wait: hostMax })
-    if (typeof text === 'string') return { text }
-    return { why: text ? `${text.message} ${text.remedy}` : `${name} is not there.` }
-  }
-  const token = tokenFrom === undefined ? undefined : process.env[tokenFrom] || found.texts.get(tokenFrom)
-  if (tokenFrom !== undefined && !token) return { why: `${tokenFrom} is to hold the token, and has no value.` }
-  const answer = await askRemote({ name: 'the host', url: host, token })
-  if ('text' in answer) return answer
-  return { why: `${answer.fault.message} ${answer.fault.remedy}` }
+  return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine }
 }

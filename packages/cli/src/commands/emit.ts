@@ -16,7 +16,14 @@ import { exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa emit`. */
 export interface EmitOptions extends ProjectOptions {
-  readonly as: string
+  readonly as?: string
+  /** The address of a host that gets the values. */
+  readonly to?: string
+  /** The variable that holds the token for the host. */
+  readonly tokenFrom?: string
+  /** Whether the host gets them without asking. */
+  readonly apply?: boolean
+  readonly json?: boolean
   /** The file that is written, instead of standard output. */
   readonly out?: string
   /** Names of variables, and patterns of such, separated by commas. */
@@ -35,8 +42,15 @@ type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /** `mappa emit`: a stage's values in a form that something else reads; the legend; the values of pages as a module. */
 export async function emit(options: EmitOptions): Promise<Ended> {
-  const { as } = options
+  const { as, to } = options
   const forms = [...Object.keys(emitForms), 'module', 'legend']
+  if (to !== undefined) {
+    if (as !== undefined) throw new UsageError('emit takes --as or --to, and not both.')
+    refuseOdd(options)
+    const { emitToHost } = await import('./emit-to-host.js')
+    return emitToHost({ ...options, to })
+  }
+  if (as === undefined) throw new UsageError(`emit takes a form, --as ${forms.join(', ')}; or a host, --to https://…`)
   if (!forms.includes(as)) throw new UsageError(`--as takes one of ${forms.join(', ')}`)
   refuseOdd(options)
   if (as === 'module') return emitModule(options)
@@ -45,10 +59,14 @@ export async function emit(options: EmitOptions): Promise<Ended> {
 }
 
 /** Options that say nothing of a form would be left unheard. */
-function refuseOdd({ as, out, only, reach, secrets, text, name, namespace }: EmitOptions): void {
-  const isValues = as in emitForms
+function refuseOdd(options: EmitOptions): void {
+  const { as = '', to, out, only, reach, secrets, text, name, namespace, tokenFrom, apply, json } = options
+  const isValues = as in emitForms || to !== undefined
   const odd = [
-    ...(out !== undefined && as === 'legend' ? ['--out'] : []),
+    ...(out !== undefined && (as === 'legend' || to !== undefined) ? ['--out'] : []),
+    ...(to === undefined && tokenFrom !== undefined ? ['--token-from'] : []),
+    ...(to === undefined && apply ? ['--apply'] : []),
+    ...(to === undefined && json ? ['--json'] : []),
     ...(!isValues && only !== undefined ? ['--only'] : []),
     ...(!isValues && reach !== undefined ? ['--reach'] : []),
     ...(!isValues && secrets === false ? ['--no-secrets'] : []),
@@ -56,7 +74,10 @@ function refuseOdd({ as, out, only, reach, secrets, text, name, namespace }: Emi
     ...(as !== 'cluster' && name !== undefined ? ['--name'] : []),
     ...(as !== 'cluster' && namespace !== undefined ? ['--namespace'] : []),
   ]
-  if (odd.length > 0) throw new UsageError(`${odd.join(', ')} says nothing of --as ${as}. See: mappa emit --help`)
+  if (odd.length > 0)
+    throw new UsageError(
+      `${odd.join(', ')} says nothing of ${to === undefined ? `--as ${as}` : '--to'}. See: mappa emit --help`,
+    )
   for (const each of [name, namespace]) {
     const wrong = each === undefined ? undefined : wrongObjectName(each)
     if (wrong !== undefined) throw new UsageError(wrong)
@@ -74,7 +95,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   const name = options.name ?? objectNameOf(root)
   const all = [
     ...faults,
-    ...unheldIn(form, values).map((unheld) => unheldFault(unheld, options.as)),
+    ...unheldIn(form, values).map((unheld) => unheldFault(unheld, options.as ?? '')),
     ...(options.as === 'cluster' ? tooLargeObjects(values).map(tooLargeFault) : []),
   ]
   if (all.length > 0) {

@@ -1,5 +1,5 @@
-import { type Fault, type Notice, readValues, type Survey, type Variable } from 'mappa'
-import { SlipIndex } from 'mappa/command'
+import { type Fault, type Notice, readValues, type Survey, type Texts, type Variable } from 'mappa'
+import { originOf, SlipIndex } from 'mappa/command'
 import { isHostName } from '../names/host-names.js'
 
 /** What a comparison with a host finds. No value is looked at, there or here. */
@@ -25,6 +25,59 @@ export function hostNames(text: string): readonly string[] | undefined {
     if (values.flaws.length > 0) return undefined
     return [...values.names()].filter((name) => values.get(name) !== '')
   }
+}
+
+/** The texts that a host has, by name; undefined if it gives names alone, or what is none of these forms. */
+export function hostTexts(text: string): Texts | undefined {
+  let json: unknown
+  try {
+    json = JSON.parse(text)
+  } catch {
+    const values = readValues(text)
+    return values.flaws.length > 0
+      ? undefined
+      : Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))
+  }
+  if (typeof json !== 'object' || json === null) return undefined
+  const pairs = Array.isArray(json) ? json.map(pairInItem) : Object.entries(json)
+  const isText = (value: unknown) => value === null || ['string', 'number', 'boolean'].includes(typeof value)
+  if (!pairs.every((pair) => pair && isHostsName(pair[0] as string) && isText(pair[1]))) return undefined
+  const set = (pairs as [string, unknown][]).filter(([, value]) => value !== null)
+  return Object.fromEntries(set.map(([name, value]) => [name, String(value)]))
+}
+
+function pairInItem(item: unknown): readonly [unknown, unknown] | undefined {
+  if (typeof item === 'string')
+    return item.includes('=') ? (item.split(/=([\s\S]*)/, 2) as [string, string]) : undefined
+  const { name, key, value } = (item ?? {}) as Named & { readonly value?: unknown }
+  return value === undefined ? undefined : [name ?? key, value]
+}
+
+/** A variable that a host and the layers set otherwise. */
+export interface OtherValue {
+  readonly name: string
+  /** As they may be shown. */
+  readonly host: string
+  readonly layers: string
+  /** The layer that would give it. */
+  readonly layer: string
+}
+
+/** What is not secret, and is another on the host than layers would have it. `there` has the host's texts, `found` has not. */
+export function compareValues(found: Survey, there: Survey, variables: readonly Variable[]): OtherValue[] {
+  return variables.flatMap(({ name, secret }) => {
+    const [own, other] = [found.trail(name).winner, there.trail(name).winner]
+    const isHosts = other?.source === 'environment'
+    if (secret || !own || !isHosts || found.texts.get(name) === there.texts.get(name)) return []
+    return [{ name, host: other.shown, layers: own.shown, layer: originOf(own) }]
+  })
+}
+
+/** What is wrong with values that the host itself gives. */
+export function faultsOnHost(there: Survey, texts: Texts): Fault[] {
+  return there.faults
+    .filter(({ name, kind }) => name !== undefined && kind !== 'missing' && Object.hasOwn(texts, name))
+    .map((fault) => ({ ...fault, message: fault.message.replaceAll('the process environment', 'what the host has') }))
 }
 
 function namesInJson(value: unknown): readonly string[] | undefined {

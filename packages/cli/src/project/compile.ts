@@ -29,10 +29,10 @@ interface CacheRecord {
  * Loads a legend in TypeScript: compiles it with what it imports from the project into one module, and keeps that, so
  * that the next run only compares texts. The compiler itself is loaded only when something changed.
  */
-export async function loadTypeScriptLegend(path: string): Promise<LoadedLegend> {
+export async function loadTypeScriptLegend(path: string, isKept = true): Promise<LoadedLegend> {
   const name = basename(path)
-  const kept = cacheFiles(path).find((cache) => isFresh(cache))
-  const compiled = kept ?? (await compile(path))
+  const found = cacheFiles(path).find((cache) => isFresh(cache))
+  const compiled = found ?? (await compile(path, isKept))
   if ('fault' in compiled) return compiled
   try {
     // A module is loaded once for each address, and a watching run loads it again when it has changed.
@@ -123,7 +123,10 @@ function isFresh(cache: CacheFiles): boolean {
   return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)
 }
 
-async function compile(path: string): Promise<CacheFiles | Extract<LoadedLegend, { readonly fault: Fault }>> {
+async function compile(
+  path: string,
+  isKept: boolean,
+): Promise<CacheFiles | Extract<LoadedLegend, { readonly fault: Fault }>> {
   const { build } = await import('esbuild')
   try {
     const { outputFiles, metafile } = await build({
@@ -149,7 +152,7 @@ async function compile(path: string): Promise<CacheFiles | Extract<LoadedLegend,
       }),
     )
     const record = JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord)
-    return kept(path, outputFiles[0]?.text ?? '', record)
+    return kept(isKept ? cacheFiles(path) : [], path, outputFiles[0]?.text ?? '', record)
   } catch (error) {
     if (!Array.isArray((error as BuildFailure).errors)) throw error
     return { fault: compileFault(basename(path), error as BuildFailure), cause: error }
@@ -200,8 +203,8 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
 }
 
 /** Keeps what was compiled where that may be; else for this run only. */
-function kept(path: string, module: string, record: string): CacheFiles {
-  for (const cache of cacheFiles(path)) {
+function kept(places: readonly CacheFiles[], path: string, module: string, record: string): CacheFiles {
+  for (const cache of places) {
     try {
       if (!lstatSync(cache.directory, { throwIfNoEntry: false })) {
         mkdirSync(cache.directory, { recursive: true, mode: 0o755 })

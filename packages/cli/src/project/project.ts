@@ -57,6 +57,8 @@ export interface ProjectOptions {
   readonly givenElsewhere?: boolean
   /** Whether the legend may have changed since this process loaded it. */
   readonly fresh?: boolean
+  /** Whether the project is gone after this run, so that nothing of it is kept. */
+  readonly passing?: boolean
 }
 
 /** A project's root and its legend, if it has one that loads. */
@@ -72,7 +74,7 @@ export interface Project {
 }
 
 /** Finds a project's root and loads its legend, in whatever language that is written. */
-export async function openProject({ root, fresh }: ProjectOptions): Promise<Project> {
+export async function openProject({ root, fresh, passing }: ProjectOptions): Promise<Project> {
   limitPatterns()
   const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
   const names = legendFileNames.flatMap((name) => [join(directory, name), join(directory, 'src', name)])
@@ -82,7 +84,7 @@ export async function openProject({ root, fresh }: ProjectOptions): Promise<Proj
   if (odd) return { root: directory, legendFile, files: names, definition: undefined, faults: [odd] }
   // Node keeps what it has loaded; a compiled legend is another module whenever it changes.
   const compiled = isTypeScript(legendFile) || (fresh && !legendFile.endsWith('.json'))
-  const loaded = compiled ? await loadTypeScriptLegend(path) : loadLegendFile(path)
+  const loaded = compiled ? await loadTypeScriptLegend(path, !passing) : loadLegendFile(path)
   const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
   if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
   // The legend is code, and what it throws may repeat what it read.

@@ -6,7 +6,9 @@ import { settingsOf } from '../report/settle.js'
 import { type Survey, survey as surveyLayers, surveyWaiting } from '../settle/survey.js'
 import { layerFromFlags } from './flags.js'
 import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions } from './machine.js'
+import { keepOrigins } from './tell.js'
 
+export type { Origins } from '../report/origins.js'
 export { pageBlock, pageValues, stampPage } from '../report/page.js'
 export { reveal, stageOf } from '../settle/settings.js'
 export type { Stage, Texts } from '../settle/stage.js'
@@ -20,6 +22,7 @@ export { leaksIn } from './leaks.js'
 export type { MachineOptions, WaitingOptions } from './machine.js'
 export { layerFromHost } from './nested.js'
 export { layerFromRemote } from './remote.js'
+export { originsOf } from './tell.js'
 export { type Watching, watch } from './watch.js'
 export { type WatchingRemotes, type WatchOptions, watchAsync } from './watch-remotes.js'
 
@@ -34,7 +37,9 @@ export { type WatchingRemotes, type WatchOptions, watchAsync } from './watch-rem
 export function settle<E>(given: Legend<E>, options: MachineOptions = {}): Settings<E> {
   const definition = asLegend(given) as Legend<E>
   answerHelp(definition, options)
-  return settingsOf(surveyLayers(definition, gather(definition, options)), settle)
+  const gathered = gather(definition, options)
+  const found = surveyLayers(definition, gathered)
+  return keepOrigins(settingsOf(found, settle), found, gathered.root)
 }
 
 /**
@@ -44,7 +49,8 @@ export function settle<E>(given: Legend<E>, options: MachineOptions = {}): Setti
 export async function settleAsync<E>(given: Legend<E>, options: WaitingOptions = {}): Promise<Settings<E>> {
   const definition = asLegend(given) as Legend<E>
   answerHelp(definition, options)
-  return settingsOf(await surveyAsync(definition, options), settleAsync)
+  const found = await surveyAsync(definition, options)
+  return keepOrigins(settingsOf(found, settleAsync), found, rootOf(options))
 }
 
 /** The same, reporting instead of throwing. */

@@ -36,6 +36,7 @@ function start(): void {
   for (const { name, text } of passed.given) process.env[name] = text
   process.env.MAPPA_STAGE = reading.stage.name
   process.env.MAPPA_SET = mark
+  if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
 }
 
 /**

@@ -62,13 +62,35 @@ export async function askRemote(
   }
 }
 
+/** Gives a host these texts, as a JSON merge patch (RFC 7396), which may be sent twice; a fault names neither address nor token. */
+export async function tellRemote(
+  source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
+  texts: Texts,
+  { timeout = timeoutUsual }: RemoteOptions = {},
+): Promise<Fault | undefined> {
+  try {
+    const body = JSON.stringify(texts)
+    await askTwice((signal) => fetchText(source.url, source.token, signal, body), timeout)
+    return undefined
+  } catch (error) {
+    const { message, ...fault } = remoteFault(source, error)
+    return { ...fault, message: message.replace('No values came from', 'No values went to') }
+  }
+}
+
 async function fetchText(
   url: string,
   token: string | undefined,
   signal: AbortSignal,
+  patch?: string,
 ): Promise<{ readonly text: string; readonly isJson: boolean }> {
-  const headers = { accept: 'application/json, text/plain', ...(token && { authorization: `Bearer ${token}` }) }
-  const answer = await fetchSameOrigin(url, { headers, signal, credentials: 'omit' })
+  const headers = {
+    accept: 'application/json, text/plain',
+    ...(token && { authorization: `Bearer ${token}` }),
+    ...(patch !== undefined && { 'content-type': 'application/merge-patch+json' }),
+  }
+  const sent = patch === undefined ? {} : { method: 'PATCH', body: patch }
+  const answer = await fetchSameOrigin(url, { ...sent, headers, signal, credentials: 'omit' })
   const { status } = answer
   if (status === 401 || status === 403)
     throw new NoAnswer(`refuses the token (status ${status})`, 'Replace the token.', false)
@@ -92,6 +114,9 @@ async function fetchSameOrigin(url: string, options: RequestInit): Promise<Respo
     const answer = await fetch(at, { ...options, redirect: 'manual' })
     const next = [301, 302, 303, 307, 308].includes(answer.status) ? answer.headers.get('location') : null
     if (next === null) return answer
+    // The others would make it another request, without what it is to say.
+    if (options.method === 'PATCH' && answer.status < 307)
+      throw new NoAnswer(`redirects (status ${answer.status})`, 'Name the address that it redirects to.', false)
     await answer.body?.cancel()
     const target = URL.canParse(next, at) ? new URL(next, at) : undefined
     if (target?.origin !== new URL(at).origin)

@@ -10,6 +10,7 @@ import { path } from './builtins.js'
 import { loadLegendAnew } from './legend-anew.js'
 import { type Gathered, type OpenSource, rootOf, startWaiting, type WaitingOptions } from './machine.js'
 import { checkedTexts } from './remote.js'
+import { keepOrigins } from './tell.js'
 import { type Watching, watchFiles } from './watch.js'
 
 /** Options of {@link watchAsync}. */
@@ -163,7 +164,11 @@ class Watched<E> implements WatchingRemotes<E> {
     const before = this.#survey
     this.#survey = found
     const changes = found.ok && before ? changesBetween(this.#good ?? before, found) : []
-    if (found.ok) this.#good = found
+    if (found.ok) {
+      this.#good = found
+      // Only the first is a start; what changes later is told to `onChange`.
+      if (found.settings) keepOrigins(found.settings as object, found, this.#root, before === undefined)
+    }
     if (before && (changes.length > 0 || JSON.stringify(found.faults) !== JSON.stringify(before.faults)))
       this.#onChange(found, changes)
     this.#tellLost()

@@ -1,0 +1,81 @@
+// Stands in for a hosting platform's settings service: node server.mjs PORT FILE keeps settings by stage in the JSON file,
+// for whoever brings the token of HOST_TOKEN.
+//
+//   GET    /<stage>         the texts of a stage, by name
+//   GET    /<stage>/names   their names alone, as hosts say that never give a value back
+//   PATCH  /<stage>         a JSON merge patch (RFC 7396): sets names, and with null takes them away
+//   PUT    /fault           { "fault": "slow" }: from now on it misbehaves; null: no longer
+import { chmodSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { setTimeout as wait } from 'node:timers/promises'
+import { serve } from '@hono/node-server'
+import { RESPONSE_ALREADY_SENT } from '@hono/node-server/utils/response'
+import { Hono } from 'hono'
+
+const [port, file] = process.argv.slice(2)
+const token = process.env.HOST_TOKEN // mappa keep: the host's own, which no legend of ours declares
+/** Services of this kind take their time. Milliseconds. */
+const usualWait = 50
+let fault = null
+
+/** How it may misbehave. */
+const faults = {
+  slow: () => wait(60_000),
+  failing: (context) => context.text('Something went wrong.', 500),
+  // Its gateway's, say, with a page of its own.
+  busy: (context) => context.text('Too many requests.', 429),
+  'wrong-token': (context) => context.text('Unknown token.', 401),
+  half: ({ env: { outgoing } }) => {
+    outgoing.writeHead(200, { 'content-type': 'application/json', 'content-length': '1000' })
+    outgoing.write('{ "READINGS_KEPT": "5')
+    setTimeout(() => outgoing.destroy(), 20)
+    return RESPONSE_ALREADY_SENT
+  },
+  'no-json': (context) => context.body('{ "READINGS_KEPT": ', 200, { 'content-type': 'application/json' }),
+  page: (context) => context.html('<h1>Sign in</h1>'),
+  elsewhere: (context) => context.redirect('http://elsewhere.example/'),
+}
+
+const app = new Hono()
+app.use(async (context, next) => {
+  await wait(usualWait)
+  if (context.req.header('authorization') !== `Bearer ${token}`) return context.text('Unknown token.', 401)
+  const misbehaves = context.req.path === '/fault' ? undefined : faults[fault]
+  return (await misbehaves?.(context)) ?? next()
+})
+app.put('/fault', async (context) => {
+  fault = (await context.req.json()).fault
+  return context.body(null, 204)
+})
+app.get('/:stage', (context) => {
+  const texts = all()[context.req.param('stage')]
+  return texts ? context.json(texts) : context.text('Unknown stage.', 404)
+})
+app.get('/:stage/names', (context) => context.json(Object.keys(all()[context.req.param('stage')] ?? {})))
+app.patch('/:stage', async (context) => {
+  const stages = all()
+  const stage = context.req.param('stage')
+  if (!stages[stage]) return context.text('Unknown stage.', 404)
+  const merged = { ...stages[stage], ...(await context.req.json()) }
+  stages[stage] = Object.fromEntries(Object.entries(merged).filter(([, text]) => text !== null))
+  keep(stages)
+  return context.json(Object.keys(stages[stage]))
+})
+
+const server = serve({ fetch: app.fetch, port: Number(port), hostname: '127.0.0.1' }, ({ port }) =>
+  console.log(`ready on port ${port}`),
+)
+process.on('SIGTERM', () => {
+  server.close(() => process.exit(0))
+  server.closeAllConnections()
+})
+
+function all() {
+  return JSON.parse(readFileSync(file, 'utf8'))
+}
+
+/** Whoever reads it meanwhile finds the old settings or the new ones. */
+function keep(stages) {
+  writeFileSync(`${file}.new`, `${JSON.stringify(stages, null, 2)}\n`, { mode: 0o600 })
+  chmodSync(`${file}.new`, 0o600)
+  renameSync(`${file}.new`, file)
+}

@@ -1,0 +1,66 @@
+import { originOf } from '../settle/changes.js'
+import type { Stage } from '../settle/stage.js'
+import type { Survey } from '../settle/survey.js'
+
+/** Where settings come from, as far as it may be told: secrets are masked. */
+export interface Origins {
+  readonly stage: Stage
+  readonly root: string
+  readonly settledAt: Date
+  /** The layers that give values, lowest first, and how many each gives. */
+  readonly layers: readonly { readonly name: string; readonly count: number }[]
+  readonly variables: readonly {
+    readonly name: string
+    /** The text as it may be shown; null without a value. */
+    readonly shown: string | null
+    /** The layer, with line and column where it has such; null without a value. */
+    readonly from: string | null
+  }[]
+}
+
+export function originsIn(found: Survey, root: string, settledAt: Date): Origins {
+  const trails = [...found.trails.values()]
+  const counts = new Map<string, number>()
+  for (const { winner } of trails) if (winner) counts.set(winner.layer, (counts.get(winner.layer) ?? 0) + 1)
+  const names = ['the legend', ...found.layers.map(({ name }) => name)]
+  return {
+    ...{ stage: found.stage, root, settledAt },
+    layers: [...new Set(names)].flatMap((name) => {
+      const count = counts.get(name)
+      return count === undefined ? [] : [{ name, count }]
+    }),
+    variables: trails.map(({ name, winner }) => ({
+      ...{ name, shown: winner?.shown ?? null, from: winner ? originOf(winner) : null },
+    })),
+  }
+}
+
+/** Longer values would push their layers off the screen. Characters. */
+const shownMax = 48
+
+/** The same as text, a line a variable. */
+export function originsText({ stage, root, settledAt, layers, variables }: Origins): string {
+  const from = stage.from === undefined ? '' : ` (from ${stage.from})`
+  const without = variables.filter((each) => each.from === null).length
+  const counts = [
+    ...layers.map(({ name, count }) => `${count} from ${name}`),
+    ...(without > 0 ? [`${without} without a value`] : []),
+  ]
+  const rows = variables.map(({ name, shown, from }) => [
+    name,
+    from === null ? '' : cut(shown ?? ''),
+    from ?? 'no value',
+  ])
+  const [first = 0, second = 0] = [0, 1].map((at) => Math.max(0, ...rows.map((row) => row[at]?.length ?? 0)))
+  return [
+    `Stage ${stage.name}${from}, root ${root}, settled ${settledAt.toISOString()}`,
+    ...(counts.length > 0 ? [`${variables.length} variables: ${counts.join(', ')}`] : ['No variables']),
+    ...rows.map(([name = '', shown = '', from = '']) => `  ${name.padEnd(first)}  ${shown.padEnd(second)}  ${from}`),
+    '',
+  ].join('\n')
+}
+
+function cut(text: string): string {
+  if (text === '') return '(empty)'
+  return text.length > shownMax ? `${text.slice(0, shownMax - 1)}…` : text
+}
