@@ -55,6 +55,14 @@ await build({
   outdir: 'packages/cli/dist',
   packages: 'external',
 })
+// A file by itself, with what it needs of the library in it: it stands in front of other programs all day.
+await build({
+  ...common,
+  minify: true,
+  entryPoints: { with: 'packages/cli/src/quick/with.ts' },
+  outdir: 'packages/cli/dist',
+  alias: { 'mappa/command': './packages/mappa/src/command/index.ts' },
+})
 execFileSync(process.execPath, [tsc, '-p', 'packages/mappa/tsconfig.json'], { stdio: 'inherit' })
 serveCommonJs('packages/mappa/dist')
 execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {

@@ -16,7 +16,7 @@ export async function watchSettings(
 ): Promise<{ exitCode: number; cause?: string | undefined }> {
   const read = async () => {
     const project = await openProject({ ...options, fresh: true })
-    return { project, surveyed: await surveyProject(project, options) }
+    return { project, surveyed: await surveyProject(project, { ...options, start: true }) }
   }
   const child = new KeptChild(command, (options.grace ?? 5) * 1000)
   return { exitCode: await new WatchedRun(child, await read(), read, talk()).run() }

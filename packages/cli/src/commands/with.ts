@@ -11,7 +11,7 @@ export async function withSettings(
   options: ProjectOptions,
 ): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
-  const { found, asked } = await surveyProject(project, options)
+  const { found, asked } = await surveyProject(project, { ...options, start: true })
   const faults = found.ok ? tooLongFor(found) : found.faults
   if (faults.length === 0)
     return { exitCode: await runChild(command, childEnvironment(found, process.env, project.root, { asked })) }

@@ -1,29 +1,19 @@
-import {
-  chmodSync,
-  lstatSync,
-  mkdirSync,
-  mkdtempSync,
-  realpathSync,
-  renameSync,
-  rmSync,
-  statSync,
-  writeFileSync,
-} from 'node:fs'
-import { homedir, tmpdir } from 'node:os'
-import { basename, dirname, isAbsolute, join, resolve, sep } from 'node:path'
+import { chmodSync, lstatSync, mkdirSync, mkdtempSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
+import { basename, dirname, join, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
 import { failedLegend, type LoadedLegend, legendOf, textAt } from 'mappa/command'
-
-/** Raised when what a compiled file looks like changes, so that older ones are made anew. */
-const cacheVersion = 3
-
-/** What a compiled legend was made of. It is fresh while each of these files still has the same text. */
-interface CacheRecord {
-  readonly version: number
-  readonly inputs: Readonly<Record<string, string>>
-}
+import {
+  type CacheFiles,
+  type CacheRecord,
+  cacheFiles,
+  cacheVersion,
+  compiledFiles,
+  isFresh,
+  isOwn,
+} from './compiled.js'
 
 /**
  * Loads a legend in TypeScript: compiles it with what it imports from the project into one module, and keeps that, so
@@ -43,84 +33,6 @@ export async function loadTypeScriptLegend(path: string, isKept = true): Promise
   } finally {
     if (compiled.temporary) rmSync(compiled.directory, { recursive: true, force: true })
   }
-}
-
-/** The files that a legend was last compiled from, itself among them. Absolute paths. */
-export function legendInputs(path: string): readonly string[] {
-  const [first] = cacheFiles(path).flatMap((cache) => recordOf(cache) ?? [])
-  return first ? Object.keys(first.inputs) : [path]
-}
-
-interface CacheFiles {
-  /** What a link must not lead out of. */
-  readonly within: string
-  readonly directory: string
-  readonly record: string
-  readonly module: string
-  readonly owner: number
-  readonly temporary: boolean
-}
-
-/** Where a compiled legend may lie: in the nearest `node_modules`, else in the user's cache. */
-function cacheFiles(path: string): CacheFiles[] {
-  const { uid } = statSync(path)
-  const modules = nearestModules(dirname(path))
-  const user = process.env.XDG_CACHE_HOME || join(homedir(), '.cache')
-  return [
-    ...(modules === undefined ? [] : [filesIn(modules, join(modules, '.cache', 'mappa'), path, uid)]),
-    ...(isAbsolute(user) ? [filesIn(user, join(user, 'mappa'), path, uid)] : []),
-  ]
-}
-
-function filesIn(within: string, directory: string, path: string, owner: number, temporary = false): CacheFiles {
-  const name = Buffer.from(path).toString('base64url').slice(-120)
-  const [record, module] = [join(directory, `${name}.json`), join(directory, `${name}.mjs`)]
-  return { within, directory, record, module, owner, temporary }
-}
-
-function nearestModules(from: string): string | undefined {
-  for (let directory = from; ; directory = dirname(directory)) {
-    const modules = join(directory, 'node_modules')
-    // A link may lead anywhere, and so may what somebody else put above the project.
-    if (lstatSync(modules, { throwIfNoEntry: false })?.isDirectory()) return modules
-    if (dirname(directory) === directory) return undefined
-  }
-}
-
-/**
- * Whether nobody else can have put something there, since it is run: it belongs to this user, the system or the legend's
- * owner, only its owner may write it, and no link leads to it.
- */
-function isOurs(file: string, owner: number): boolean {
-  const stats = lstatSync(file, { throwIfNoEntry: false })
-  if (!stats || stats.isSymbolicLink()) return false
-  // Where users have no numbers, the folders say who may write.
-  if (process.getuid === undefined) return true
-  return [process.getuid(), 0, owner].includes(stats.uid) && (stats.mode & 0o022) === 0
-}
-
-function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
-  if (temporary) return true
-  try {
-    return isOurs(directory, owner) && realpathSync(directory).startsWith(realpathSync(within) + sep)
-  } catch {
-    return false
-  }
-}
-
-function recordOf(cache: CacheFiles): CacheRecord | undefined {
-  if (!isOwn(cache) || !isOurs(cache.record, cache.owner) || !isOurs(cache.module, cache.owner)) return undefined
-  try {
-    const record = JSON.parse(textAt(cache.record) ?? '') as CacheRecord
-    return record.version === cacheVersion ? record : undefined
-  } catch {
-    return undefined
-  }
-}
-
-function isFresh(cache: CacheFiles): boolean {
-  const record = recordOf(cache)
-  return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)
 }
 
 async function compile(
@@ -220,7 +132,7 @@ function kept(places: readonly CacheFiles[], path: string, module: string, recor
     }
   }
   const directory = mkdtempSync(join(tmpdir(), 'mappa-'))
-  const cache = filesIn(directory, directory, path, 0, true)
+  const cache = compiledFiles(directory, directory, path, 0, true)
   replaceFile(cache.module, module)
   return cache
 }

@@ -1,4 +1,4 @@
-import { createContext, Script } from 'node:vm'
+import type { Script } from 'node:vm'
 import { tryPatternsWith } from 'mappa/command'
 
 /** Milliseconds that all patterns may take together in one run of the command. */
@@ -23,14 +23,17 @@ export function limitPatterns(): void {
   })
 }
 
-const place: { pattern?: RegExp; text?: string } = createContext({})
+/** Made for the first that needs it: few do, and it takes a while. */
+let place: { pattern?: RegExp; text?: string } | undefined
 let script: Script | undefined
 
 function triedInTime(pattern: RegExp, text: string): boolean | undefined {
   // Later ones must have their turn, too, after one that took all its time.
   const timeout = Math.floor(left / 2)
   if (timeout < 1 || slow.has(pattern.source)) return undefined
-  script ??= new Script('pattern.test(text)')
+  const { createContext, Script: Compiled } = process.getBuiltinModule('node:vm')
+  script ??= new Compiled('pattern.test(text)')
+  place ??= createContext({}) as NonNullable<typeof place>
   const start = performance.now()
   try {
     place.pattern = pattern

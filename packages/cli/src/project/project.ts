@@ -1,4 +1,4 @@
-import { existsSync, statSync } from 'node:fs'
+import { existsSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import {
   type Fault,
@@ -27,7 +27,6 @@ import {
   maskFor,
   namesIn,
   printable,
-  readTextFile,
   repositoryTop,
   stackOf,
   stagesOf,
@@ -37,8 +36,10 @@ import {
 import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
-import { legendInputs, loadTypeScriptLegend } from './compile.js'
+import { loadTypeScriptLegend } from './compile.js'
+import { legendInputs } from './compiled.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
+import { oddAbove } from './odd.js'
 import { limitPatterns } from './patterns.js'
 
 /** Options that say which project and stage a command is about. */
@@ -57,6 +58,8 @@ export interface ProjectOptions {
   readonly givenElsewhere?: boolean
   /** Whether the legend may have changed since this process loaded it. */
   readonly fresh?: boolean
+  /** Whether it is for a start, which does not search what may reach a browser for the texts of secrets: that has been done. */
+  readonly start?: boolean
   /** Whether the project is gone after this run, so that nothing of it is kept. */
   readonly passing?: boolean
 }
@@ -114,20 +117,6 @@ function layersAround(directory: string): Layer[] {
     ...files.map((name) => layerFromText(name, textAt(join(directory, name)) ?? '')),
     layerFromValues('the process environment', process.env, { source: 'environment' }),
   ]
-}
-
-/** What whoever loads a module reads first, and would wait for if it were a pipe. */
-function oddAbove(directory: string): Fault | undefined {
-  for (let at = directory; ; at = dirname(at)) {
-    for (const name of ['package.json', 'tsconfig.json', 'jsconfig.json']) {
-      const file = join(at, name)
-      const stats = statSync(file, { throwIfNoEntry: false })
-      if (!stats || stats.isFile() || stats.isDirectory()) continue
-      const found = readTextFile(file, name)
-      if (typeof found === 'object') return found
-    }
-    if (at === dirname(at)) return undefined
-  }
 }
 
 /** A project whose legend is there, loads, and contradicts itself nowhere. */
@@ -255,7 +244,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   const found = await surveyWaiting(definition, {
     ...sources,
     layers,
-    thorough: true,
+    thorough: !options.start,
     // Rules wait for what is to come from elsewhere.
     ...((options.cloned || options.givenElsewhere) && { givenElsewhere: true }),
     faults: faults.length > 0 ? faults : (sources.faults ?? []),

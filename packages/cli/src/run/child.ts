@@ -1,12 +1,7 @@
-import { constants } from 'node:os'
 import spawn from 'cross-spawn'
 import { printable, withoutCredentials } from 'mappa/command'
 import { UsageError } from '../terminal/usage-error.js'
-
-/** Signals that ask a program to do something, so that they are the child's and not ours. */
-export const passedOn: readonly NodeJS.Signals[] = ['SIGTERM', 'SIGHUP', 'SIGINT', 'SIGQUIT', 'SIGUSR1', 'SIGUSR2']
-/** A terminal sends these to every process in its foreground, so that passing them on would make the child get them twice. */
-const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
+import { inPlace } from './in-place.js'
 
 /**
  * Runs a program in this one's place: same terminal, its signals passed on. The exit code is its own; where a signal
@@ -18,25 +13,10 @@ export async function runChild(
   environment: NodeJS.ProcessEnv,
 ): Promise<number> {
   const child = startedBy(command, () => spawn(command, args, { stdio: 'inherit', env: environment }))
-  const atTerminal = process.stdin.isTTY || process.stdout.isTTY
-  const pass = (signal: NodeJS.Signals) => {
-    if (!(atTerminal && fromTerminal.has(signal))) child.kill(signal)
-  }
-  for (const signal of passedOn) process.on(signal, pass)
   try {
-    const { code, signal } = await new Promise<{ code: number | null; signal: NodeJS.Signals | null }>(
-      (resolve, reject) => {
-        child.once('error', (error) => reject(notRun(command, error)))
-        child.once('exit', (code, signal) => resolve({ code, signal }))
-      },
-    )
-    if (signal === null) return code ?? 0
-    for (const each of passedOn) process.off(each, pass)
-    process.kill(process.pid, signal)
-    // A signal that this process survives still has to show in its exit code, as shells show it.
-    return 128 + constants.signals[signal]
-  } finally {
-    for (const signal of passedOn) process.off(signal, pass)
+    return await inPlace(child)
+  } catch (error) {
+    throw notRun(command, error as NodeJS.ErrnoException)
   }
 }
 

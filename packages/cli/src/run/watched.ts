@@ -3,7 +3,7 @@ import { childEnvironment, watchFiles } from 'mappa/command'
 import type { Project, Surveyed } from '../project/project.js'
 import type { Terminal } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
-import { passedOn } from './child.js'
+import { passedOn } from './in-place.js'
 import type { Ending, KeptChild } from './kept.js'
 import { tooLongFor } from './limits.js'
 

@@ -3,18 +3,14 @@
  * is well; otherwise reports to standard error and ends the process with exit code 1 before anything has started.
  */
 
-import type { AnyEntry } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { givenIn, readSources, type Sources } from '../settle/read.js'
-import { chooseStage, type Stage } from '../settle/stage.js'
 import { createRequire, path } from './builtins.js'
 import { namesIn } from './files.js'
-import { filesIn, startFaults } from './layer-files.js'
-import { inOrder } from './layer-order.js'
 import { isTypeScript, loadLegendFile } from './legend-file.js'
-import { hasAsked, layerFromHost, markFor, ownNames } from './nested.js'
-import { otherReader } from './other-reader.js'
-import { findRoot, layerFilesAbove, legendFileNames } from './root.js'
+import { hasAsked, markFor, ownNames } from './nested.js'
+import { gatherPlain, needsMore } from './plain.js'
+import { findRoot, legendFileNames } from './root.js'
 
 start()
 
@@ -24,7 +20,8 @@ function start(): void {
   const legendFile = found === undefined || isTypeScript(found) ? (builtLegend(directory) ?? found) : found
   const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
-  const gathered = needsMore(definition) ? more().gatherAt(directory, definition) : gatherPlain(directory, definition)
+  const plain = gatherPlain(directory, definition, undefined)
+  const gathered = needsMore(definition, plain) ? more().gatherAt(directory, definition) : plain
   const faults = [...(loaded && 'fault' in loaded ? [loaded.fault] : []), ...(gathered.faults ?? [])]
   const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
   const reading = readSources(definition, sources)
@@ -54,30 +51,8 @@ function builtLegend(root: string): string | undefined {
   return undefined
 }
 
-/** Sources that few legends name are gathered by code that only their starts load. */
-function needsMore(definition: Legend | undefined): boolean {
-  if (!definition) return false
-  const { directories, remotes, topLayers, entries } = definition
-  if (directories || remotes || topLayers) return true
-  for (const name of Object.keys(entries)) {
-    const entry = entries[name] as AnyEntry | undefined
-    if (entry?.file || Object.values(entry?.stages ?? {}).some((words) => words?.file)) return true
-  }
-  return false
-}
-
 function more(): typeof import('../command/index.js') {
   return createRequire(import.meta.url)('./command.mjs')
-}
-
-/** The layer files and the process environment. */
-function gatherPlain(root: string, definition: Legend | undefined): Sources & { readonly stage: Stage } {
-  const stage = chooseStage(undefined, process.env)
-  const files = filesIn(root, stage.name, root, definition?.like)
-  const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
-  // The host is always there.
-  const faults = startFaults(root, stage, process.env, layers.length > 1)
-  return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */

@@ -1,0 +1,35 @@
+import type { ChildProcess } from 'node:child_process'
+
+const { constants } = process.getBuiltinModule('node:os')
+
+/** Signals that ask a program to do something, so that they are the child's and not ours. */
+export const passedOn: readonly NodeJS.Signals[] = ['SIGTERM', 'SIGHUP', 'SIGINT', 'SIGQUIT', 'SIGUSR1', 'SIGUSR2']
+/** A terminal sends these to every process in its foreground, so that passing them on would make the child get them twice. */
+const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
+
+/**
+ * Lets a child stand in this process's place: signals are passed on to it. Resolves to its exit code; where a signal ended
+ * it, the same signal ends this process. Rejects with the error of one that could not be started.
+ */
+export async function inPlace(child: ChildProcess): Promise<number> {
+  const atTerminal = process.stdin.isTTY || process.stdout.isTTY
+  const pass = (signal: NodeJS.Signals) => {
+    if (!(atTerminal && fromTerminal.has(signal))) child.kill(signal)
+  }
+  for (const signal of passedOn) process.on(signal, pass)
+  try {
+    const { code, signal } = await new Promise<{ code: number | null; signal: NodeJS.Signals | null }>(
+      (resolve, reject) => {
+        child.once('error', reject)
+        child.once('exit', (code, signal) => resolve({ code, signal }))
+      },
+    )
+    if (signal === null) return code ?? 0
+    for (const each of passedOn) process.off(each, pass)
+    process.kill(process.pid, signal)
+    // A signal that this process survives still has to show in its exit code, as shells show it.
+    return 128 + constants.signals[signal]
+  } finally {
+    for (const signal of passedOn) process.off(signal, pass)
+  }
+}
