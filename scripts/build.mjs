@@ -59,7 +59,7 @@ await build({
 await build({
   ...common,
   minify: true,
-  entryPoints: { with: 'packages/cli/src/quick/with.ts' },
+  entryPoints: { with: 'packages/cli/src/quick/quick-with.ts' },
   outdir: 'packages/cli/dist',
   alias: { 'mappa/command': './packages/mappa/src/command/index.ts' },
 })

@@ -20,14 +20,7 @@ import type { KnownCommand, Wanted } from './completion/complete.js'
 import type { Shell } from './completion/shells.js'
 import type { ProjectOptions } from './project/project.js'
 import { talk } from './terminal/terminal.js'
-import { exitCodes, UsageError } from './terminal/usage-error.js'
-
-/** What every command's action gives back. */
-interface Outcome {
-  readonly exitCode: number
-  /** Where code of the project failed, shown with `--debug`. */
-  readonly cause?: string | undefined
-}
+import { type Ended, exitCodes, UsageError } from './terminal/usage-error.js'
 
 /** Runs the command line `mappa …` and sets the process's exit code. */
 export async function run(args: readonly string[]): Promise<void> {
@@ -42,7 +35,7 @@ export async function run(args: readonly string[]): Promise<void> {
     process.stdout.on('error', (error: NodeJS.ErrnoException) => {
       if (error.code !== 'EPIPE') throw error
     })
-    const finish = ({ exitCode, cause }: Outcome) => {
+    const finish = ({ exitCode, cause }: Ended) => {
       process.exitCode = exitCode
       if (debug && cause !== undefined) talk().write(`${cause}\n`)
     }
@@ -113,7 +106,7 @@ function wrongUsage({ code, message }: CommanderError): string {
   }
 }
 
-function program(rest: readonly string[] | undefined, finish: (outcome: Outcome) => void): Command {
+function program(rest: readonly string[] | undefined, finish: (outcome: Ended) => void): Command {
   const mappa = new Command('mappa')
     .description('Settings from layered .env files: checked, traced and handed on.')
     .version(version(), '-v, --version', 'show the version')

@@ -3,12 +3,12 @@ import { capitalized, counted } from 'mappa/command'
 import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../compare/host.js'
 import { compareStages, stagesWithOthers, stands } from '../compare/stages.js'
 import { rowsText } from '../compare/text.js'
-import { hostText } from '../project/host.js'
+import { hostText } from '../project/host-text.js'
 import { leftOut, openSound, ownStages, refuseStage, type SoundProject, surveyProject } from '../project/project.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { jsonText, output, talk } from '../terminal/terminal.js'
-import { exitCodes, UsageError } from '../terminal/usage-error.js'
-import type { SinceOptions } from './since.js'
+import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
+import type { SinceOptions } from './compare-since.js'
 
 /** Options of `mappa compare`. */
 export interface CompareOptions extends SinceOptions {
@@ -17,8 +17,6 @@ export interface CompareOptions extends SinceOptions {
   /** A commit, of which it is told what has changed. */
   readonly since?: string
 }
-
-type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /** `mappa compare [stage…]`: stages side by side, or the names of one stage against those that a host has. */
 export async function compare(stages: readonly string[], options: CompareOptions): Promise<Ended> {
@@ -31,7 +29,7 @@ export async function compare(stages: readonly string[], options: CompareOptions
     throw new UsageError('--values is for a host: --host FILE or --host https://….')
   if (options.as !== undefined && options.since === undefined) throw new UsageError('--as is for --since.')
   if (options.since !== undefined) {
-    const { compareSince } = await import('./since.js')
+    const { compareSince } = await import('./compare-since.js')
     return compareSince(known, stages, options, options.since)
   }
   if (options.host !== undefined) return againstHost(known, stages, options)

@@ -1,22 +1,21 @@
 import { type Fault, reportText, type Survey } from 'mappa'
-import { counted, type Handed, tellRemote } from 'mappa/command'
+import { counted, type HandedValue, tellRemote } from 'mappa/command'
 import { hostNames, hostTexts } from '../compare/host.js'
-import { type Choice, valuesFor } from '../project/handed.js'
-import { hostText, isAddress, tokenOf } from '../project/host.js'
+import { type Chosen, chosenValues } from '../project/handed.js'
+import { hostText, isAddress, tokenOf } from '../project/host-text.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../project/project.js'
-import { paragraph, row } from '../terminal/paragraph.js'
+import { row } from '../terminal/paragraph.js'
+import { say } from '../terminal/say.js'
 import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
-import { exitCodes, UsageError } from '../terminal/usage-error.js'
+import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa emit --to`. */
-export interface HandOverOptions extends ProjectOptions, Choice {
+export interface HandOverOptions extends ProjectOptions, Chosen {
   readonly to: string
   readonly tokenFrom?: string
   readonly apply?: boolean
   readonly json?: boolean
 }
-
-type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /**
  * Gives a host what it must have of a stage: secrets, and what no layer in version control gives; or what `--only` names. What it
@@ -27,8 +26,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   if (!isAddress(to)) throw new UsageError('--to takes an address that begins with https://.')
   const project = await openSound(options, 'Nothing was handed over.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
-  const { found, values: all, faults } = await valuesFor(project, options)
-  const say = (text: string) => talk().write(`${paragraph(text, talk().width)}\n`)
+  const { found, values: all, faults } = await chosenValues(project, options)
   if (faults.length > 0) {
     const report = { stage: found.stage, faults, notices: [] }
     talk().write(reportText(report, { ...talk(), consequence: 'Nothing was handed over.' }))
@@ -66,7 +64,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
 }
 
 function failed({ message, remedy }: Fault): Ended {
-  talk().write(`${paragraph(`${message} ${remedy}`, talk().width)}\n`)
+  say(`${message} ${remedy}`)
   return { exitCode: exitCodes.faults }
 }
 
@@ -75,7 +73,7 @@ function nothingYet({ apply }: HandOverOptions): string {
 }
 
 /** What lies in version control reaches the host with the program, and a copy of it there would hide what comes later. */
-function isForHost({ name, hidden, source }: Handed, found: Survey, { only }: Choice): boolean {
+function isForHost({ name, hidden, source }: HandedValue, found: Survey, { only }: Chosen): boolean {
   if (source === 'remote') return false
   if (only !== undefined || hidden) return true
   const { winner } = found.trail(name)
@@ -83,7 +81,7 @@ function isForHost({ name, hidden, source }: Handed, found: Survey, { only }: Ch
   return local || source === 'directory' || source === 'given' || source === 'environment'
 }
 
-function textsOf(values: readonly Handed[]): Readonly<Record<string, string>> {
+function textsOf(values: readonly HandedValue[]): Readonly<Record<string, string>> {
   return Object.fromEntries(values.map(({ name, text }) => [name, text]))
 }
 

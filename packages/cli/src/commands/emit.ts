@@ -1,18 +1,19 @@
 import { basename, resolve } from 'node:path'
 import { type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
-import { browserModule, digestOf, entriesOf, type Handed, sourceWord, textAt, writeFiles } from 'mappa/command'
+import { browserModule, digestOf, entriesOf, type HandedValue, sourceWord, textAt, writeFiles } from 'mappa/command'
 import { tooLargeObjects, wrongObjectName } from '../emit/cluster.js'
-import { type EmitForm, emitForms, type FormName, type Unheld, unheldIn } from '../emit/forms.js'
+import type { EmitForm, Unheld } from '../emit/emit-form.js'
+import { emitForms, type FormName, unheldIn } from '../emit/forms.js'
 import { moduleHead, pageModule } from '../emit/module.js'
 import { described } from '../project/described.js'
-import { handOn, hiddenTexts } from '../project/hand-on.js'
-import { fromHere, valuesFor } from '../project/handed.js'
+import { handOn, hiddenTextsOf } from '../project/hand-on.js'
+import { chosenValues, fromHere } from '../project/handed.js'
 import { telling, textIn } from '../project/made-file.js'
 import { faultsElsewhere, pageSurvey } from '../project/page-survey.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../project/project.js'
-import { paragraph } from '../terminal/paragraph.js'
+import { say } from '../terminal/say.js'
 import { handOver, jsonText, output, talk } from '../terminal/terminal.js'
-import { exitCodes, UsageError } from '../terminal/usage-error.js'
+import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa emit`. */
 export interface EmitOptions extends ProjectOptions {
@@ -37,8 +38,6 @@ export interface EmitOptions extends ProjectOptions {
   readonly name?: string
   readonly namespace?: string
 }
-
-type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /** `mappa emit`: a stage's values in a form that something else reads; the legend; the values of pages as a module. */
 export async function emit(options: EmitOptions): Promise<Ended> {
@@ -88,7 +87,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root } = project
-  const { found, values: chosen, faults } = await valuesFor(project, options)
+  const { found, values: chosen, faults } = await chosenValues(project, options)
   // Whoever starts with these values alone has to know of which stage they are.
   const isWhole = form.isEnvironment && options.only === undefined && faults.length === 0
   const values = isWhole ? [...chosen, stageValue(found.stage.name)] : chosen
@@ -103,7 +102,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
     talk().write(reportText(report, { ...talk(), consequence: 'Nothing was written.' }))
     return { exitCode: exitCodeFor(all) }
   }
-  for (const line of fromHere(found, values)) talk().write(`${paragraph(line, talk().width)}\n`)
+  for (const line of fromHere(found, values)) say(line)
   const text = form.write(values, {
     ...{ name, namespace: options.namespace, stage: found.stage.name, asText: options.text === true },
   })
@@ -116,11 +115,11 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
         secrets: values.flatMap(({ name, hidden }) => (hidden ? [name] : [])),
       },
     ],
-    { root, hidden: hiddenTexts(found, values), said: `has the values of stage ${found.stage.name}.` },
+    { root, hidden: hiddenTextsOf(found, values), said: `has the values of stage ${found.stage.name}.` },
   )
 }
 
-function stageValue(stage: string): Handed {
+function stageValue(stage: string): HandedValue {
   const base = { name: 'MAPPA_STAGE', text: stage, data: stage, hidden: false, declared: true }
   return { ...base, reach: 'server', source: 'given' }
 }

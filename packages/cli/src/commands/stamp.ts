@@ -2,7 +2,7 @@ import { readFileSync, statSync } from 'node:fs'
 import { basename, join, resolve } from 'node:path'
 import { type Fault, reportText, type Survey } from 'mappa'
 import { builtStageOf, handedIn, heldTo, reachesBrowser, writeFiles } from 'mappa/command'
-import { type HandedText, handOn, hiddenTexts } from '../project/hand-on.js'
+import { type HandedText, handOn, hiddenTextsOf } from '../project/hand-on.js'
 import { fromHere } from '../project/handed.js'
 import { telling } from '../project/made-file.js'
 import { isPage, type OutputChange, outputFolderOf, renewOutput } from '../project/output-folder.js'
@@ -16,21 +16,22 @@ import {
   surveyProject,
 } from '../project/project.js'
 import {
-  formOf,
   mentionedNames,
   type StampedFile,
   stampFile,
   type TemplateFile,
   type TemplateForm,
   templateFile,
+  templateFormOf,
   templateForms,
   withPageBlock,
 } from '../stamp/stamped.js'
-import { namesIn } from '../stamp/template.js'
+import { templateNames } from '../stamp/template.js'
 import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
+import { say } from '../terminal/say.js'
 import { jsonText, output, talk } from '../terminal/terminal.js'
-import { exitCodes, UsageError } from '../terminal/usage-error.js'
+import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa stamp`. */
 export interface StampOptions extends ProjectOptions {
@@ -46,8 +47,6 @@ export interface StampOptions extends ProjectOptions {
   readonly list?: boolean
   readonly json?: boolean
 }
-
-type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /** `mappa stamp`: puts a stage's values into templates, and into pages that take them when they are handed out. */
 export async function stamp(files: readonly string[], options: StampOptions): Promise<Ended> {
@@ -86,7 +85,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
   ))
     say(line)
   const values = handedIn(found)
-  const used = new Set(opened.flatMap(({ template }) => [...namesIn(template).all]))
+  const used = new Set(opened.flatMap(({ template }) => [...templateNames(template).all]))
   for (const line of fromHere(
     found,
     values.filter(({ name }) => used.has(name)),
@@ -103,7 +102,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
       return { exitCode: exitCodes.fine }
     })
   return handOn(outputsOf(stamped, options, outFolder), {
-    ...{ root: project.root, hidden: hiddenTexts(found, values), said: `has the values of ${found.stage.name}.` },
+    ...{ root: project.root, hidden: hiddenTextsOf(found, values), said: `has the values of ${found.stage.name}.` },
   })
 }
 
@@ -124,7 +123,7 @@ async function stampedIn(
   files: readonly TemplateFile[],
   options: ProjectOptions,
 ): Promise<{ readonly found: Survey; readonly stamped: readonly StampedFile[] } | Ended> {
-  const needed = new Set(files.flatMap(({ template }) => [...namesIn(template).needed]))
+  const needed = new Set(files.flatMap(({ template }) => [...templateNames(template).needed]))
   const hasPages = files.some(({ form }) => form === 'html') && pageNames(project.definition, 'start').length > 0
   const isHeld = (entry: Parameters<typeof reachesBrowser>[0], name: string) =>
     needed.has(name) || (hasPages && reachesBrowser(entry))
@@ -155,7 +154,7 @@ async function compareWith(
   const stage = options.against as string
   const other = await stampedIn(project, files, { ...options, stage, stageFrom: '--against' })
   if ('exitCode' in other) return other
-  const hidden = [own, other].flatMap(({ found }) => hiddenTexts(found, handedIn(found)))
+  const hidden = [own, other].flatMap(({ found }) => hiddenTextsOf(found, handedIn(found)))
   const [from, to] = [other.found.stage.name, own.found.stage.name]
   const changes = own.stamped.flatMap(({ path, text }, at) => {
     const before = other.stamped[at]?.text ?? ''
@@ -196,7 +195,7 @@ function openedAt(file: string, as: TemplateForm | undefined): TemplateFile {
     throw new UsageError(`There is no file ${file}. Name a template, or a page that a build has made.`)
   try {
     const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(readFileSync(file))
-    return templateFile(file, text, as ?? (isPage(file) ? 'html' : formOf(file)))
+    return templateFile(file, text, as ?? (isPage(file) ? 'html' : templateFormOf(file)))
   } catch {
     throw new UsageError(`${file} is not UTF-8, so nothing can be put into it.`)
   }
@@ -204,11 +203,6 @@ function openedAt(file: string, as: TemplateForm | undefined): TemplateFile {
 
 function isFolder(path: string): boolean {
   return /[\\/]$/.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true
-}
-
-function say(text: string): void {
-  const terminal = talk()
-  terminal.write(`${paragraph(text, terminal.width)}\n`)
 }
 
 /** What pages that were built for another stage keep of it, a sentence for each of those stages. */

@@ -41,13 +41,13 @@ function changeText({ kind, name, before, after, from }: VariableChange): string
     case 'retyped':
       return `${name}: was ${before}; is ${after}`
     case 'revalued':
-      return `${name}: ${shown(before)} → ${shown(after)}${at}`
+      return `${name}: ${shownValue(before)} → ${shownValue(after)}${at}`
     default:
       return name
   }
 }
 
-function shown(text: string | null): string {
+function shownValue(text: string | null): string {
   return text === null ? 'no value' : text === '' ? '(empty)' : text
 }
 
@@ -72,7 +72,7 @@ export function sinceMarkdown(stages: readonly StageChanges[], commit: string): 
     const table = rows.length === 0 ? [] : ['', '| | variable | before | now |', '| --- | --- | --- | --- |', ...rows]
     const asked = tasksBy(tasks).flatMap(([head, some]) => [
       ...['', head, ''],
-      ...some.map(({ message }) => `- [ ] ${escaped(message)}`),
+      ...some.map(({ message }) => `- [ ] ${markdownText(message)}`),
     ])
     const none = rows.length === 0 && asked.length === 0 ? ['', 'Nothing has changed.'] : []
     return [`### ${capitalized(stage)}`, ...asked, ...table, ...none].join('\n')
@@ -83,9 +83,9 @@ export function sinceMarkdown(stages: readonly StageChanges[], commit: string): 
 function cells({ kind, before, after, from }: VariableChange): string {
   const isValue = kind === 'revalued' || kind === 'renamed'
   const [was, is] = [before, after].map((text) =>
-    text === null ? (isValue ? 'no value' : '') : isValue ? code(text === '' ? '(empty)' : text) : escaped(text),
+    text === null ? (isValue ? 'no value' : '') : isValue ? code(text === '' ? '(empty)' : text) : markdownText(text),
   )
-  return `${was} | ${is}${from === null ? '' : ` (${escaped(from)})`}`
+  return `${was} | ${is}${from === null ? '' : ` (${markdownText(from)})`}`
 }
 
 /** A value in which backticks stand would end the code. */
@@ -95,6 +95,6 @@ function code(text: string): string {
   return `${ticks}${space}${text.replace(/[\r\n]+/g, ' ').replaceAll('|', '\\|')}${space}${ticks}`
 }
 
-function escaped(text: string): string {
+function markdownText(text: string): string {
   return text.replace(/[\r\n]+/g, ' ').replace(/[\\`*_[\]<>|#]/g, '\\$&')
 }

@@ -1,5 +1,5 @@
-import type { Handed } from 'mappa/command'
-import type { EmitTraits } from './forms.js'
+import type { HandedValue } from 'mappa/command'
+import type { EmitTraits } from './emit-form.js'
 import { quotedYaml, yamlText } from './yaml-text.js'
 
 /** A cluster takes no larger object. Bytes of its keys and values. */
@@ -9,8 +9,8 @@ export const objectBytesMax = 1024 * 1024
  * A ConfigMap of what may be seen and a Secret of the rest, each only if it holds something. Their data are texts, so that
  * numbers stand in quotes.
  */
-export function clusterManifests(values: readonly Handed[], { name, namespace, stage }: EmitTraits): string {
-  const object = (kind: string, lines: readonly string[], held: readonly Handed[]) =>
+export function clusterManifests(values: readonly HandedValue[], { name, namespace, stage }: EmitTraits): string {
+  const object = (kind: string, lines: readonly string[], held: readonly HandedValue[]) =>
     held.length === 0
       ? []
       : [
@@ -37,8 +37,8 @@ export function wrongObjectName(name: string): string | undefined {
 }
 
 /** The objects that would be too large, by their kinds. */
-export function tooLargeObjects(values: readonly Handed[]): string[] {
-  const size = (held: readonly Handed[]) =>
+export function tooLargeObjects(values: readonly HandedValue[]): string[] {
+  const size = (held: readonly HandedValue[]) =>
     held.reduce((sum, { name, text }) => sum + name.length + Buffer.byteLength(text), 0)
   return [
     ...(size(values.filter(({ hidden }) => !hidden)) > objectBytesMax ? ['ConfigMap'] : []),

@@ -1,35 +1,7 @@
-import type { FaultKind } from 'mappa'
-import { encodeValue, type Handed } from 'mappa/command'
+import { encodeValue, type HandedValue } from 'mappa/command'
 import { clusterManifests } from './cluster.js'
+import type { EmitForm, Unheld } from './emit-form.js'
 import { quotedYaml, yamlText } from './yaml-text.js'
-
-/** What is written beside the values. */
-export interface EmitTraits {
-  /** What a cluster's objects are called. */
-  readonly name: string
-  readonly namespace?: string | undefined
-  readonly stage: string
-  /** Whether data is text alone, as an environment has it. */
-  readonly asText: boolean
-}
-
-/** A value that a form cannot hold, and why; the sentence goes on behind the variable's name. */
-export interface Unheld {
-  readonly kind: FaultKind
-  readonly name: string
-  readonly why: string
-}
-
-/** A form in which values are handed on. */
-export interface EmitForm {
-  /** Why it cannot hold a value: `holds a line end`; undefined if it can. */
-  readonly unheld?: (value: Handed) => string | undefined
-  /** How the first line of a file begins that holds remarks; undefined where there is no room for one. */
-  readonly remark?: '#'
-  /** Whether it becomes the environment of a program, which then has to be told its stage. */
-  readonly isEnvironment?: boolean
-  readonly write: (values: readonly Handed[], traits: EmitTraits) => string
-}
 
 /** Forms of `mappa emit --as` that hold a stage's values. */
 export const emitForms = {
@@ -91,14 +63,14 @@ function holdsNoCharacter(text: string): boolean {
 }
 
 /** The values of a form that it cannot hold. */
-export function unheldIn(form: EmitForm, values: readonly Handed[]): Unheld[] {
+export function unheldIn(form: EmitForm, values: readonly HandedValue[]): Unheld[] {
   return values.flatMap((value) => {
     const why = form.unheld?.(value)
     return why === undefined ? [] : [{ kind: 'cannot-hold', name: value.name, why }]
   })
 }
 
-function lines(values: readonly Handed[], line: (value: Handed) => string): string {
+function lines(values: readonly HandedValue[], line: (value: HandedValue) => string): string {
   return values.map((value) => `${line(value)}\n`).join('')
 }
 

@@ -5,15 +5,7 @@ import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
 import { failedLegend, type LoadedLegend, legendOf, textAt } from 'mappa/command'
-import {
-  type CacheFiles,
-  type CacheRecord,
-  cacheFiles,
-  cacheVersion,
-  compiledFiles,
-  isFresh,
-  isOwn,
-} from './compiled.js'
+import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, compiledIn, isFresh, isOwn } from './compiled.js'
 
 /**
  * Loads a legend in TypeScript: compiles it with what it imports from the project into one module, and keeps that, so
@@ -132,7 +124,7 @@ function kept(places: readonly CacheFiles[], path: string, module: string, recor
     }
   }
   const directory = mkdtempSync(join(tmpdir(), 'mappa-'))
-  const cache = compiledFiles(directory, directory, path, 0, true)
+  const cache = compiledIn(directory, directory, path, 0, true)
   replaceFile(cache.module, module)
   return cache
 }

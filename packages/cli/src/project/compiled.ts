@@ -36,12 +36,12 @@ export function cacheFiles(path: string): CacheFiles[] {
   const modules = nearestModules(dirname(path))
   const user = process.env.XDG_CACHE_HOME || join(homedir(), '.cache')
   return [
-    ...(modules === undefined ? [] : [compiledFiles(modules, join(modules, '.cache', 'mappa'), path, uid)]),
-    ...(isAbsolute(user) ? [compiledFiles(user, join(user, 'mappa'), path, uid)] : []),
+    ...(modules === undefined ? [] : [compiledIn(modules, join(modules, '.cache', 'mappa'), path, uid)]),
+    ...(isAbsolute(user) ? [compiledIn(user, join(user, 'mappa'), path, uid)] : []),
   ]
 }
 
-export function compiledFiles(
+export function compiledIn(
   within: string,
   directory: string,
   path: string,

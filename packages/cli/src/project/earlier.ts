@@ -13,7 +13,7 @@ export interface Earlier {
 }
 
 /** More files are not what a legend is made of. */
-const filesMax = 2000
+const legendFilesMax = 2000
 
 /**
  * Takes the layers and the legend that a commit has out of version control, with what the legend imports from the project;
@@ -68,20 +68,20 @@ function pathsFor(all: ReadonlySet<string>, inside: string, textOf: (path: strin
     if (isAbove && /^(?:package|tsconfig|jsconfig)\.json$/.test(name)) wanted.add(path)
   }
   const open = [...legends]
-  for (let path = open.pop(); path !== undefined && wanted.size < filesMax; path = open.pop()) {
+  for (let path = open.pop(); path !== undefined && wanted.size < legendFilesMax; path = open.pop()) {
     if (wanted.has(path)) continue
     wanted.add(path)
     const from = posix.dirname(path)
     for (const [, name = ''] of textOf(path).matchAll(/(?:\bfrom|\bimport|\brequire)\s*\(?\s*['"](\.[^'"]*)['"]/g))
-      open.push(...candidatesOf(posix.join(from, name)).filter((each) => all.has(each)))
+      open.push(...importedPaths(posix.join(from, name)).filter((each) => all.has(each)))
   }
   return wanted
 }
 
-const endings = ['', '.ts', '.mts', '.cts', '.js', '.mjs', '.cjs', '.json', '/index.ts', '/index.js']
+const importEndings = ['', '.ts', '.mts', '.cts', '.js', '.mjs', '.cjs', '.json', '/index.ts', '/index.js']
 
 /** What an import may mean: TypeScript names what a file will be. */
-function candidatesOf(path: string): readonly string[] {
+function importedPaths(path: string): readonly string[] {
   const bare = path.replace(/\.([cm]?)js$/, '.$1ts')
-  return [...endings.map((ending) => path + ending), ...(bare === path ? [] : [bare])]
+  return [...importEndings.map((ending) => path + ending), ...(bare === path ? [] : [bare])]
 }

@@ -1,9 +1,9 @@
 import { statSync } from 'node:fs'
 import { basename, dirname, resolve, sep } from 'node:path'
 import type { Survey } from 'mappa'
-import { counted, type Handed, textAt, writeFiles } from 'mappa/command'
+import { counted, type HandedValue, textAt, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
-import { paragraph } from '../terminal/paragraph.js'
+import { say } from '../terminal/say.js'
 import { handOver, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { git } from './git.js'
@@ -33,7 +33,7 @@ export async function handOn(
   const committed = files.filter(({ path, secrets }) => secrets.length > 0 && wouldBeCommitted(path))
   for (const { path, secrets } of committed)
     say(
-      `${path} would hold ${listed(secrets)}, and version control does not leave it out, so that the next commit could take it. Add it to .gitignore, or print it where it is needed, without --out.`,
+      `${path} would hold ${namesTold(secrets)}, and version control does not leave it out, so that the next commit could take it. Add it to .gitignore, or print it where it is needed, without --out.`,
     )
   if (committed.length > 0) {
     say('Nothing was written.')
@@ -67,21 +67,16 @@ export async function handOn(
 }
 
 /** Texts that must not be shown where a change is. */
-export function hiddenTexts(found: Survey, values: readonly Handed[]): readonly string[] {
+export function hiddenTextsOf(found: Survey, values: readonly HandedValue[]): readonly string[] {
   return [
     ...values.flatMap(({ hidden, text }) => (hidden && text !== '' ? [text] : [])),
     ...found.given.flatMap(({ name, text }) => (found.trail(name).declared || text === '' ? [] : [text])),
   ]
 }
 
-function say(text: string): void {
-  const terminal = talk()
-  terminal.write(`${paragraph(text, terminal.width)}\n`)
-}
-
 /** What is on a screen is in its scroll-back, and in front of whoever looks. */
 async function isWanted(secrets: readonly string[]): Promise<boolean> {
-  const what = `This would show ${listed(secrets)} on the screen.`
+  const what = `This would show ${namesTold(secrets)} on the screen.`
   if (!process.stdin.isTTY) {
     say(`${what} Send it to a file or a program instead: … | command, or --out FILE. Nothing was printed.`)
     return false
@@ -102,11 +97,11 @@ async function isWanted(secrets: readonly string[]): Promise<boolean> {
 }
 
 /** So many names are told. */
-const toldMax = 3
+const secretsToldMax = 3
 
-function listed(names: readonly string[]): string {
-  if (names.length <= toldMax) return names.join(', ')
-  return `${counted(names.length, 'secret')} (${names.slice(0, toldMax).join(', ')}, …)`
+function namesTold(names: readonly string[]): string {
+  if (names.length <= secretsToldMax) return names.join(', ')
+  return `${counted(names.length, 'secret')} (${names.slice(0, secretsToldMax).join(', ')}, …)`
 }
 
 /** Whether a file lies in a repository that has it, or that is not told to leave it out. */

@@ -1,12 +1,12 @@
 import type { Fault, Survey } from 'mappa'
-import { type Handed, handedIn, heldTo } from 'mappa/command'
+import { type HandedValue, handedIn, heldTo } from 'mappa/command'
 import { patternFor } from '../names/wanted.js'
 import { UsageError } from '../terminal/usage-error.js'
 import { faultsElsewhere } from './page-survey.js'
 import { type ProjectOptions, type SoundProject, surveyProject } from './project.js'
 
 /** Which of a stage's values are handed on. */
-export interface Choice {
+export interface Chosen {
   /** Names of variables, and patterns of such, separated by commas. */
   readonly only?: string
   readonly reach?: 'server' | 'browser'
@@ -15,10 +15,10 @@ export interface Choice {
 }
 
 /** The values of a stage that are to be handed on, and what is wrong with them; what is not chosen may be missing here. */
-export async function valuesFor(
+export async function chosenValues(
   project: SoundProject,
-  options: ProjectOptions & Choice,
-): Promise<{ readonly found: Survey; readonly values: readonly Handed[]; readonly faults: readonly Fault[] }> {
+  options: ProjectOptions & Chosen,
+): Promise<{ readonly found: Survey; readonly values: readonly HandedValue[]; readonly faults: readonly Fault[] }> {
   const { only, reach, secrets } = options
   const patterns = only?.split(',').map((name) => ({ name: name.trim(), pattern: patternFor(name.trim()) }))
   if (patterns?.some(({ name }) => !/^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
@@ -47,7 +47,7 @@ export async function valuesFor(
 }
 
 /** What of this machine's process environment gets into what is for others, and hides what the layers say: worth a sentence. */
-export function fromHere(found: Survey, values: readonly Pick<Handed, 'name' | 'source'>[]): string[] {
+export function fromHere(found: Survey, values: readonly Pick<HandedValue, 'name' | 'source'>[]): string[] {
   const names = values.flatMap(({ name, source }) => {
     const { steps } = found.trail(name)
     return source === 'environment' && steps.some((step) => step.source === 'file' && step.passed) ? [name] : []

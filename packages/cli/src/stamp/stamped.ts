@@ -1,9 +1,9 @@
 import { type Fault, type Survey, stampPage } from 'mappa'
 import { expandIn, type Filling, nearest, printable } from 'mappa/command'
-import { pageTemplate, stampHtml } from './html.js'
-import { stampJson } from './json.js'
-import { type Filled, type Mention, readTemplate, type Stamped, stampText, type Template } from './template.js'
-import { stampYaml } from './yaml.js'
+import { pageTemplate, stampHtml } from './stamp-html.js'
+import { stampJson } from './stamp-json.js'
+import { stampYaml } from './stamp-yaml.js'
+import { type FilledForm, type Mention, readTemplate, type Stamped, stampText, type Template } from './template.js'
 
 /** How a template is read, and what its values must not break. */
 export type TemplateForm = 'yaml' | 'compose' | 'json' | 'html' | 'text'
@@ -11,7 +11,7 @@ export type TemplateForm = 'yaml' | 'compose' | 'json' | 'html' | 'text'
 export const templateForms: readonly TemplateForm[] = ['yaml', 'compose', 'json', 'html', 'text']
 
 /** The form that a file's name says. */
-export function formOf(path: string): TemplateForm {
+export function templateFormOf(path: string): TemplateForm {
   const name = path.split(/[\\/]/).at(-1)?.toLowerCase() ?? ''
   if (/^(?:docker-)?compose(?:[.-].*)?\.ya?ml$/.test(name)) return 'compose'
   if (/\.ya?ml$/.test(name)) return 'yaml'
@@ -44,7 +44,7 @@ export interface StampedFile {
 /** Puts a stage's values into a template; what is wrong with it is told with its line, and no value. */
 export function stampFile({ path, form, template }: TemplateFile, found: Survey): StampedFile {
   const { text } = template
-  const filled: Filled[] = []
+  const filled: FilledForm[] = []
   const fillings = new Map<Mention, Filling>()
   const faultAt = (at: number, end: number, fault: Omit<Fault, 'place' | 'excerpt'>): Fault => ({
     ...fault,
@@ -90,7 +90,7 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
 function stampedAs(
   form: TemplateForm,
   template: Template,
-  filled: readonly Filled[],
+  filled: readonly FilledForm[],
   fillings: ReadonlyMap<Mention, Filling>,
 ): Stamped {
   if (form === 'text') return stampText(template, filled)

@@ -17,7 +17,7 @@ export interface Template {
   readonly flaws: readonly number[]
 }
 
-const head = /\$\{[A-Za-z_][A-Za-z0-9_]*(?::-|-|:\?|:\+|(?=\}))/y
+const formHead = /\$\{[A-Za-z_][A-Za-z0-9_]*(?::-|-|:\?|:\+|(?=\}))/y
 /** Nobody nests words deeper by hand. */
 const nestingMax = 100
 
@@ -53,29 +53,29 @@ export function readTemplate(text: string): Template {
 }
 
 function startsForm(text: string, at: number): boolean {
-  head.lastIndex = at
-  return head.test(text)
+  formHead.lastIndex = at
+  return formHead.test(text)
 }
 
 /** Where a form ends; undefined for one that does not begin or end as it must. */
 function endOf(text: string, start: number): number | undefined {
   if (!startsForm(text, start)) return undefined
   let depth = 1
-  for (let at = head.lastIndex; at < text.length; at++) {
+  for (let at = formHead.lastIndex; at < text.length; at++) {
     if (text[at] === '}') {
       depth--
       if (depth === 0) return at + 1
     } else if (startsForm(text, at)) {
       depth++
       if (depth > nestingMax) return undefined
-      at = head.lastIndex - 1
+      at = formHead.lastIndex - 1
     }
   }
   return undefined
 }
 
 /** Every name that a template's forms ask for; `needed` are those without a word to fall back to. */
-export function namesIn(template: Template): {
+export function templateNames(template: Template): {
   readonly all: ReadonlySet<string>
   readonly needed: ReadonlySet<string>
 } {
@@ -94,7 +94,7 @@ export function namesIn(template: Template): {
 }
 
 /** What a mention comes to, ready to be put in its place. */
-export interface Filled {
+export interface FilledForm {
   readonly mention: Mention
   readonly text: string
   /** The number or switch that it wholly is. */
@@ -130,7 +130,7 @@ export function replaced(
 }
 
 /** Plain text: each value as it is. A pair of backslashes in front of a form is one, as in a here-document of a shell. */
-export function stampText({ text, escapes }: Template, filled: readonly Filled[]): Stamped {
+export function stampText({ text, escapes }: Template, filled: readonly FilledForm[]): Stamped {
   const edits = [
     ...filled.map(({ mention, text: value }) => ({ ...withSlashes(text, mention.start), end: mention.end, value })),
     ...escapes.map((at) => ({ ...withSlashes(text, at), end: at + 1, value: '' })),
@@ -155,16 +155,16 @@ function withSlashes(text: string, at: number): { readonly start: number; readon
 export interface Stood {
   readonly text: string
   /** The words, each with what it stands for: a value, or `${` for itself. */
-  readonly words: ReadonlyMap<string, Filled | undefined>
+  readonly words: ReadonlyMap<string, FilledForm | undefined>
   /** Finds the words. */
   readonly pattern: RegExp
 }
 
-export function stoodFor({ text, escapes }: Template, filled: readonly Filled[]): Stood {
+export function stoodFor({ text, escapes }: Template, filled: readonly FilledForm[]): Stood {
   let salt = 0
   while (text.includes(`mappa${salt}x`)) salt++
-  const words = new Map<string, Filled | undefined>()
-  const word = (value: Filled | undefined) => {
+  const words = new Map<string, FilledForm | undefined>()
+  const word = (value: FilledForm | undefined) => {
     const fresh = `mappa${salt}x${words.size}x`
     words.set(fresh, value)
     return fresh

@@ -5,3 +5,10 @@ export class UsageError extends Error {
 
 /** Exit codes of every command. */
 export const exitCodes = { fine: 0, faults: 1, usage: 2 } as const
+
+/** How a command ends. */
+export interface Ended {
+  readonly exitCode: number
+  /** Where code of the project failed, shown with `--debug`. */
+  readonly cause?: string | undefined
+}

@@ -88,7 +88,7 @@ async function followStore(
       store.next()
       pause = Math.min(pauseMax, Math.max(pauseMin, pause * 2))
       // Many come back at once after a failure that all have seen.
-      await waited(pause * (0.5 + Math.random() / 2), signal)
+      await passed(pause * (0.5 + Math.random() / 2), signal)
     }
   }
 }
@@ -108,7 +108,7 @@ function tell(pairs: ReadonlyMap<string, string>, onChange: (texts: Texts) => vo
 function textsFrom(pairs: ReadonlyMap<string, string>): Texts {
   const texts: Record<string, string> = Object.create(null)
   for (const [name, base64] of pairs) {
-    const value = textOf(base64)
+    const value = decodedText(base64)
     if (value === undefined)
       throw new NoAnswer(`gives something for ${name} that is not text`, 'Values must be UTF-8 without NUL.', false)
     texts[name] = value
@@ -116,7 +116,7 @@ function textsFrom(pairs: ReadonlyMap<string, string>): Texts {
   return texts
 }
 
-function textOf(base64: string): string | undefined {
+function decodedText(base64: string): string | undefined {
   try {
     const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(Buffer.from(base64, 'base64'))
     return text.includes('\0') ? undefined : text
@@ -190,7 +190,7 @@ class Store {
       try {
         const now = await this.range(stop.signal, false)
         heard = Date.now()
-        if (now.revision <= seen || isSame(now.pairs, pairs)) return
+        if (now.revision <= seen || holdsSame(now.pairs, pairs)) return
         stop.abort()
         onChange(now.pairs)
       } catch {
@@ -201,7 +201,7 @@ class Store {
     try {
       const request = { create_request: { ...this.#keys, start_revision: String(seen + 1n) } }
       const answer = await this.#open('watch', request, stop.signal, false)
-      for await (const line of linesOf(answer)) {
+      for await (const line of streamLines(answer)) {
         heard = Date.now()
         const { result, error } = JSON.parse(line) as WatchAnswer
         // Its history before some revision is gone, or it has no leader: all is read again.
@@ -230,7 +230,7 @@ class Store {
 
   async #call(path: string, body: object, signal: AbortSignal, keepsAlive: boolean): Promise<unknown> {
     const answer = await this.#open(path, body, signal, keepsAlive)
-    return parsed(await textWithin(answer, signal))
+    return parsed(await wholeText(answer, signal))
   }
 
   /** An answer that is none is asked for once more with a new token, if it was the token's fault. */
@@ -239,21 +239,21 @@ class Store {
     if (user !== undefined) this.#token ??= await this.#authenticate(signal, keepsAlive)
     const answer = await this.#post(path, body, signal, keepsAlive)
     if (answer.statusCode === 200) return answer
-    const error = parsed(await textWithin(answer, signal)) as { readonly code?: number; readonly message?: string }
+    const error = parsed(await wholeText(answer, signal)) as { readonly code?: number; readonly message?: string }
     const isTokens = error.code === unauthenticated || /invalid auth token/.test(error.message ?? '')
-    if (!isTokens || user === undefined || password === undefined) throw refusal(answer.statusCode ?? 0, error)
+    if (!isTokens || user === undefined || password === undefined) throw storeRefusal(answer.statusCode ?? 0, error)
     this.#token = await this.#authenticate(signal, keepsAlive)
     const again = await this.#post(path, body, signal, keepsAlive)
     if (again.statusCode === 200) return again
-    throw refusal(again.statusCode ?? 0, parsed(await textWithin(again, signal)) as typeof error)
+    throw storeRefusal(again.statusCode ?? 0, parsed(await wholeText(again, signal)) as typeof error)
   }
 
   async #authenticate(signal: AbortSignal, keepsAlive: boolean): Promise<string> {
     const { user: name, password } = this.#options
     const answer = await this.#post('auth/authenticate', { name, password }, signal, keepsAlive, false)
-    const { token, ...error } = parsed(await textWithin(answer, signal)) as { readonly token?: string }
+    const { token, ...error } = parsed(await wholeText(answer, signal)) as { readonly token?: string }
     if (answer.statusCode === 200 && typeof token === 'string') return token
-    throw refusal(answer.statusCode ?? 0, error)
+    throw storeRefusal(answer.statusCode ?? 0, error)
   }
 
   #post(
@@ -300,7 +300,7 @@ class Store {
   }
 }
 
-function refusal(
+function storeRefusal(
   status: number,
   { code, message = '' }: { readonly code?: number; readonly message?: string },
 ): NoAnswer {
@@ -322,7 +322,7 @@ function parsed(text: string): unknown {
   }
 }
 
-async function textWithin(answer: IncomingMessage, signal: AbortSignal): Promise<string> {
+async function wholeText(answer: IncomingMessage, signal: AbortSignal): Promise<string> {
   const pieces: Buffer[] = []
   let length = 0
   // One that begins and does not end would be waited for as long.
@@ -344,7 +344,7 @@ async function textWithin(answer: IncomingMessage, signal: AbortSignal): Promise
 }
 
 /** A stream's objects, one a line. */
-async function* linesOf(answer: IncomingMessage): AsyncGenerator<string> {
+async function* streamLines(answer: IncomingMessage): AsyncGenerator<string> {
   let rest = ''
   answer.setEncoding('utf8')
   for await (const piece of answer) {
@@ -355,7 +355,7 @@ async function* linesOf(answer: IncomingMessage): AsyncGenerator<string> {
   }
 }
 
-function isSame(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>): boolean {
+function holdsSame(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>): boolean {
   return a.size === b.size && [...a].every(([name, value]) => b.get(name) === value)
 }
 
@@ -376,7 +376,7 @@ function endOf(prefix: Uint8Array): Uint8Array {
   return Buffer.from([0])
 }
 
-function waited(time: number, signal: AbortSignal): Promise<void> {
+function passed(time: number, signal: AbortSignal): Promise<void> {
   return new Promise((resolve) => {
     const timer = setTimeout(resolve, time)
     timer.unref()

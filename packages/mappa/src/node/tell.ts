@@ -4,24 +4,24 @@ import type { Sources } from '../settle/read.js'
 import { type Survey, survey } from '../settle/survey.js'
 
 /** For settings, what they were made from: asked for on a health page, or never. */
-const made = new WeakMap<object, { readonly found: Survey; readonly root: string; readonly at: Date }>()
+const origins = new WeakMap<object, { readonly found: Survey; readonly root: string; readonly at: Date }>()
 
 /** Whether a start is to say where its values are from. */
-export function isTold(environment: Readonly<Record<string, string | undefined>> = process.env): boolean {
+export function isTellingAsked(environment: Readonly<Record<string, string | undefined>> = process.env): boolean {
   return !['', '0', undefined].includes(environment.MAPPA_TELL)
 }
 
 /** Keeps what settings were made from, and says it where `MAPPA_TELL` is set. */
 export function keepOrigins<S>(settings: S, found: Survey, root: string, isStart = true): S {
   const at = new Date()
-  made.set(settings as object, { found, root, at })
-  if (isStart && isTold()) process.stderr.write(originsText(originsIn(found, root, at)))
+  origins.set(settings as object, { found, root, at })
+  if (isStart && isTellingAsked()) process.stderr.write(originsText(originsIn(found, root, at)))
   return settings
 }
 
 /** Says where the values of a start are from that has only an environment. */
 export function tellStart(definition: Legend<unknown> | undefined, sources: Sources, root: string): void {
-  if (isTold()) process.stderr.write(originsText(originsIn(survey(definition, sources), root, new Date())))
+  if (isTellingAsked()) process.stderr.write(originsText(originsIn(survey(definition, sources), root, new Date())))
 }
 
 /**
@@ -34,7 +34,7 @@ export function tellStart(definition: Legend<unknown> | undefined, sources: Sour
  * ```
  */
 export function originsOf(settings: object): Origins {
-  const from = made.get(settings)
+  const from = origins.get(settings)
   if (!from) throw new TypeError('originsOf takes settings as settle gives them on this machine, not a part or a copy.')
   return originsIn(from.found, from.root, from.at)
 }

@@ -36,7 +36,7 @@ export function originsIn(found: Survey, root: string, settledAt: Date): Origins
 }
 
 /** Longer values would push their layers off the screen. Characters. */
-const shownMax = 48
+const originShownMax = 48
 
 /** The same as text, a line a variable. */
 export function originsText({ stage, root, settledAt, layers, variables }: Origins): string {
@@ -48,7 +48,7 @@ export function originsText({ stage, root, settledAt, layers, variables }: Origi
   ]
   const rows = variables.map(({ name, shown, from }) => [
     name,
-    from === null ? '' : cut(shown ?? ''),
+    from === null ? '' : cutTo(shown ?? ''),
     from ?? 'no value',
   ])
   const [first = 0, second = 0] = [0, 1].map((at) => Math.max(0, ...rows.map((row) => row[at]?.length ?? 0)))
@@ -60,7 +60,7 @@ export function originsText({ stage, root, settledAt, layers, variables }: Origi
   ].join('\n')
 }
 
-function cut(text: string): string {
+function cutTo(text: string): string {
   if (text === '') return '(empty)'
-  return text.length > shownMax ? `${text.slice(0, shownMax - 1)}…` : text
+  return text.length > originShownMax ? `${text.slice(0, originShownMax - 1)}…` : text
 }

@@ -8,7 +8,7 @@ import { secrecyOf } from './secrecy.js'
 import { readingOf, type Survey } from './survey.js'
 
 /** A variable's value as it is handed on to others. */
-export interface Handed {
+export interface HandedValue {
   readonly name: string
   /** As a process gets it. */
   readonly text: string
@@ -22,7 +22,7 @@ export interface Handed {
 }
 
 /** What a stage hands on: a text for every entry that has one, and for every name in a layer file. */
-export function handedIn(found: Survey): readonly Handed[] {
+export function handedIn(found: Survey): readonly HandedValue[] {
   const reading = readingOf(found)
   return givenIn(reading).map(({ name, text, source }) => {
     const entry = reading.entries.get(name)

@@ -1,10 +1,10 @@
-import { type Filled, offsetIn, replaced, type Stamped, stoodFor, type Template } from './template.js'
+import { type FilledForm, offsetIn, replaced, type Stamped, stoodFor, type Template } from './template.js'
 
 /**
  * JSON: inside of a text the value becomes a part of it; where a value stands by itself it becomes one, a number or a switch as
  * what it is, all else as a text.
  */
-export function stampJson(template: Template, filled: readonly Filled[]): Stamped {
+export function stampJson(template: Template, filled: readonly FilledForm[]): Stamped {
   const stood = stoodFor(template, filled)
   const { text, words, pattern } = stood
   const inside = textRanges(text)

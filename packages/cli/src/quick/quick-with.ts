@@ -47,18 +47,18 @@ export async function quickWith(args: readonly string[]): Promise<number | undef
   }
 }
 
-interface Asked {
+interface QuickAsk {
   readonly stage: { readonly name: string; readonly from: string } | undefined
   readonly root: string | undefined
   readonly command: readonly [string, ...string[]]
 }
 
 /** What is asked for, if it is no more than a stage, a root and a command. */
-function wanted(args: readonly string[]): Asked | undefined {
+function wanted(args: readonly string[]): QuickAsk | undefined {
   const split = args.indexOf('--')
   const [program, ...rest] = split < 0 ? [] : args.slice(split + 1)
   if (program === undefined) return undefined
-  let stage: Asked['stage']
+  let stage: QuickAsk['stage']
   let root: string | undefined
   const own = args.slice(1, split)
   for (let at = 0; at < own.length; at++) {

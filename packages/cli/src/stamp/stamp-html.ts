@@ -1,5 +1,5 @@
 import { tagsIn } from 'mappa/command'
-import { type Filled, type Misplaced, replaced, type Stamped, type Template } from './template.js'
+import { type FilledForm, type Misplaced, replaced, type Stamped, type Template } from './template.js'
 
 /** Which part of a page an offset lies in. */
 interface PageRange {
@@ -12,7 +12,7 @@ interface PageRange {
  * HTML: values become text, or a part of an attribute in quotes. Scripts, styles and comments are left as they are: `${…}` is
  * their own there, and scripts have `pageValues`.
  */
-export function stampHtml(template: Template, filled: readonly Filled[]): Stamped {
+export function stampHtml(template: Template, filled: readonly FilledForm[]): Stamped {
   const { text, escapes } = template
   const misplaced: Misplaced[] = []
   const edits: { start: number; end: number; text: string }[] = []
@@ -26,7 +26,7 @@ export function stampHtml(template: Template, filled: readonly Filled[]): Stampe
         ...{ at: mention.start, kind: 'bad-expansion', why: 'stands in a tag, and in no attribute with quotes.' },
         remedy: 'Put quotes around the whole value of the attribute.',
       })
-    edits.push({ start: mention.start, end: mention.end, text: escaped(value) })
+    edits.push({ start: mention.start, end: mention.end, text: htmlText(value) })
   }
   const rangeOf = rangeFinder(ranges)
   for (const at of escapes) if (rangeOf(at)?.kind !== 'left') edits.push({ start: at, end: at + 1, text: '' })
@@ -75,6 +75,6 @@ function isQuoted(text: string, { start, end }: PageRange, at: number): boolean 
 
 const signs: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
 
-function escaped(value: string): string {
+function htmlText(value: string): string {
   return value.replace(/[&<>"']/g, (sign) => signs[sign] as string)
 }

@@ -4,7 +4,7 @@ import { hostNames } from '../compare/host.js'
 import { changesSince, type StageAt, type StageChanges } from '../compare/since.js'
 import { sinceMarkdown, sinceText } from '../compare/since-text.js'
 import { earlierProject } from '../project/earlier.js'
-import { type HostOptions, hostText } from '../project/host.js'
+import { type HostOptions, hostText } from '../project/host-text.js'
 import {
   contradictions,
   openProject,
@@ -16,7 +16,7 @@ import {
 } from '../project/project.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { jsonText, output, talk } from '../terminal/terminal.js'
-import { exitCodes, UsageError } from '../terminal/usage-error.js'
+import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
 
 /** Options of `mappa compare --since`. */
 export interface SinceOptions extends ProjectOptions, HostOptions {
@@ -26,8 +26,6 @@ export interface SinceOptions extends ProjectOptions, HostOptions {
   /** The form of what is told: text, or Markdown for a review. */
   readonly as?: 'text' | 'markdown'
 }
-
-type Ended = { readonly exitCode: number; readonly cause?: string | undefined }
 
 /** `mappa compare --since REVISION`: what has changed since a commit, by stage, and what that asks of each host. */
 export async function compareSince(

@@ -1,7 +1,7 @@
 import { CST, type Document, isMap, Lexer, parseAllDocuments, Scalar, visit } from 'yaml'
 import { quotedYaml, yamlText } from '../emit/yaml-text.js'
 import {
-  type Filled,
+  type FilledForm,
   type Misplaced,
   offsetIn,
   replaced,
@@ -16,14 +16,17 @@ export interface YamlTraits {
   /** Whether it is a Compose file, which expands dollar signs itself: `$$` is one there. */
   readonly isCompose?: boolean
   /** Names of secrets, and of what nobody declares, that a form holds. */
-  readonly hiddenIn: (filled: Filled) => { readonly secrets: readonly string[]; readonly undeclared: readonly string[] }
+  readonly hiddenIn: (filled: FilledForm) => {
+    readonly secrets: readonly string[]
+    readonly undeclared: readonly string[]
+  }
 }
 
 /** YAML 1.2.2, section 7.4.2: an implicit key has at most so many signs, quotes included. */
 const keyMax = 1024
 
 /** A scalar of the template that gets values. */
-interface Site {
+interface ScalarSite {
   readonly node: Scalar
   readonly start: number
   readonly end: number
@@ -37,7 +40,7 @@ interface Site {
  * YAML, all documents of a stream: what a scalar means after its values are in it is written so that it is read back as just
  * that. A scalar that is wholly a number or a switch stays one; all others are texts. Every other byte stays as it is.
  */
-export function stampYaml(template: Template, filled: readonly Filled[], traits: YamlTraits): Stamped {
+export function stampYaml(template: Template, filled: readonly FilledForm[], traits: YamlTraits): Stamped {
   const stood = stoodFor(template, filled)
   const documents = parseAllDocuments(stood.text, { uniqueKeys: false, merge: true, logLevel: 'silent' })
   const flaw = Array.isArray(documents) ? documents.flatMap(({ errors }) => errors)[0] : undefined
@@ -67,7 +70,7 @@ export function stampYaml(template: Template, filled: readonly Filled[], traits:
       const value = words.get(word)
       if (value) misplaced.push(...misplacedIn(value, site, traits))
     }
-    const fresh = written(site, stood, traits)
+    const fresh = writtenScalar(site, stood, traits)
     meant.set(at, fresh.value)
     const first = words.get(found[0] as string)
     if (site.isKey && fresh.text.length > keyMax)
@@ -97,7 +100,7 @@ export function stampYaml(template: Template, filled: readonly Filled[], traits:
 }
 
 /** Whoever reads a cluster's objects may read all of them but its secrets. */
-function misplacedIn(value: Filled, { object }: Site, { hiddenIn }: YamlTraits): Misplaced[] {
+function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: YamlTraits): Misplaced[] {
   if (object === undefined || /Secret/.test(object)) return []
   const { secrets, undeclared } = hiddenIn(value)
   const at = value.mention.start
@@ -118,8 +121,8 @@ function misplacedIn(value: Filled, { object }: Site, { hiddenIn }: YamlTraits):
   }))
 }
 
-function sitesIn(documents: readonly Document.Parsed[]): Site[] {
-  const sites: Site[] = []
+function sitesIn(documents: readonly Document.Parsed[]): ScalarSite[] {
+  const sites: ScalarSite[] = []
   for (const document of documents)
     visit(document, {
       Scalar(key, node, path) {
@@ -137,7 +140,11 @@ function sitesIn(documents: readonly Document.Parsed[]): Site[] {
 }
 
 /** What a scalar with its values means, and how it is written. */
-function written(site: Site, stood: Stood, traits: YamlTraits): { readonly text: string; readonly value: unknown } {
+function writtenScalar(
+  site: ScalarSite,
+  stood: Stood,
+  traits: YamlTraits,
+): { readonly text: string; readonly value: unknown } {
   const { node, start, end, inFlow } = site
   const { words, pattern, text } = stood
   const source = text.slice(start, end)
