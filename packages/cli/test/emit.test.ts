@@ -39,7 +39,7 @@ test('emit writes a legend as JSON, which starts without TypeScript read until i
   const wrong = await mappa(['emit', '--as', 'poem'], { cwd: root })
   assert.deepEqual(
     [wrong.code, wrong.stderr],
-    [2, '--as takes legend or module, for example: mappa emit --as legend\n'],
+    [2, '--as takes one of shell, layer, json, yaml, container, service, cluster, module, legend\n'],
   )
   writeFileSync(join(root, 'mappa.legend.ts'), typed.replace("'6h'", '-1'))
   const faulty = await mappa(['emit', '--as', 'legend'], { cwd: root })

@@ -19,7 +19,7 @@ interface Row {
   readonly args?: readonly string[]
   readonly host?: Readonly<Record<string, string>>
   /** What is run instead of `mappa check`. */
-  readonly run?: 'preload' | 'build' | 'guard'
+  readonly run?: 'preload' | 'build' | 'guard' | 'emit' | 'stamp'
   readonly before?: (root: string) => unknown
 }
 
@@ -54,6 +54,21 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
   'fault wrong-type': {
     legend: "{ COLLECTOR_PORT: { type: 'port' }, PAUSE: { type: 'duration' } }",
     env: 'COLLECTOR_PORT=41oo\nPAUSE=90\n',
+  },
+  'fault cannot-hold': {
+    legend: "{ NOTE: { type: 'string' } }",
+    env: "NOTE='first\nsecond'\n",
+    run: 'emit',
+    args: ['--as', 'container'],
+  },
+  'fault misplaced-secret': {
+    legend: key.legend,
+    files: {
+      '.env.local': `ALERT_TOKEN=${token}\n`,
+      'map.yaml': 'apiVersion: v1\nkind: ConfigMap\ndata:\n  token: ${ALERT_TOKEN}\n',
+    },
+    run: 'stamp',
+    args: ['map.yaml'],
   },
   'fault not-allowed': {
     legend: "{ LOG_LEVEL: { type: 'string', enum: ['debug', 'info', 'warn'] } }",
@@ -340,7 +355,7 @@ async function report({ legend = '{}', env, files = {}, args = [], host = {}, ru
       ? await node(['--import', 'mappa/preload', '-e', ''], options)
       : run === 'build'
         ? await node([join(top, 'node_modules/vite/bin/vite.js'), 'build'], options)
-        : await mappa([run === 'guard' ? 'guard' : 'check', ...args], options)
+        : await mappa([run ?? 'check', ...args], options)
   // Where a temporary directory is says nothing, and what a bundler puts round a report is its own.
   const told = (stdout + stderr).replaceAll(root, '<root>').replaceAll(basename(root), '<root>')
   return run === 'build'

@@ -107,6 +107,14 @@ const lines: Readonly<Record<string, string>> = {
   types: 'types',
   'types-verify': 'types --verify',
   emit: 'emit --as legend',
+  'emit-shell': 'emit --as shell --stage staging --no-secrets',
+  'emit-cluster': 'emit --as cluster --stage staging --name collector --no-secrets',
+  'emit-yaml': 'emit --as yaml --stage staging --no-secrets --reach browser',
+  stamp: 'stamp deploy/collector.yaml --stage staging',
+  'stamp-unit': 'stamp deploy/collector.service --stage production',
+  'stamp-list': 'stamp deploy/collector.yaml deploy/compose.yaml --list',
+  'stamp-list-json': 'stamp deploy/collector.yaml --list --json',
+  'stamp-against': 'stamp deploy/compose.yaml --stage production --against staging',
   lift: '<lift --only GATEWAY_URL,SCALE_LIMIT',
   'lift-json': '<lift --json',
   'lift-apply': '<lift --apply --uncommitted --only GATEWAY_URL,MAIL_API_KEY',
@@ -119,7 +127,7 @@ const lines: Readonly<Record<string, string>> = {
   with: 'with staging -- node -p process.env.COLLECTOR_URL',
   help: '--help',
   ...Object.fromEntries(
-    'add check trace compare fill guard guide init list remove rename sample types emit lift completion with'
+    'add check trace compare fill guard guide init list remove rename sample types emit stamp lift completion with'
       .split(' ')
       .map((command) => [`help-${command}`, `${command} --help`]),
   ),

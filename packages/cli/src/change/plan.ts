@@ -6,7 +6,7 @@ import { holdsCode, type SourceFile } from '../lift/read/parse.js'
 import type { FileChange } from '../terminal/diff.js'
 import { declarationsOf, sampleChangeFor } from './made-files.js'
 import { linesTaking, renamedInCode } from './takers.js'
-import { handsOn, linesWith, renamedInLayer, renamedWord } from './texts.js'
+import { handsOn, linesWith, mayBeTemplate, renamedInForms, renamedInLayer, renamedWord } from './texts.js'
 
 /** What a change of variables has to know of a project. */
 export interface Changing {
@@ -63,6 +63,7 @@ export function renaming(changing: Changing, name: string, fresh: string, former
     if (holdsCode(path))
       drafts.edit(path, (text) => renamedInCode({ path, text }, name, fresh, entry?.as === undefined))
     else if (handsOn(path)) drafts.edit(path, (text) => renamedWord(text, name, fresh))
+    else if (mayBeTemplate(path)) drafts.edit(path, (text) => renamedInForms(text, name, fresh))
   }
   const entries = Object.fromEntries(
     Object.entries(entriesOf(changing.definition)).map(([each, own]) =>

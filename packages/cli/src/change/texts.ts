@@ -26,6 +26,16 @@ export function renamedWord(text: string, name: string, fresh: string): string {
   return text.replace(new RegExp(`(?<![\\w.-])${name}(?![\\w-])`, 'g'), fresh)
 }
 
+/** A template's text in which the forms that ask for a name ask for another one. */
+export function renamedInForms(text: string, name: string, fresh: string): string {
+  return text.replace(new RegExp(`(?<=\\$\\{)${name}(?=[}:?+-])`, 'g'), fresh)
+}
+
+/** Whether a file may be stamped: manifests, units, configurations. Pages have forms of their own in their scripts. */
+export function mayBeTemplate(path: string): boolean {
+  return /\.(?:ya?ml|json|service|socket|timer|conf|cfg|ini|toml|properties|tpl|tmpl|template)$/.test(path)
+}
+
 /** Lines that hold a name as a whole word, from 1. */
 export function linesWith(text: string, name: string): readonly number[] {
   const word = new RegExp(`(?<!\\w)${name}(?!\\w)`)
