@@ -8,7 +8,10 @@ import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
 
 const given = process.argv.slice(2)
-const missing = installDebian({ chromium: 'chromium', zsh: 'zsh', fish: 'fish' })
+const missing = installDebian({
+  ...{ chromium: 'chromium', zsh: 'zsh', fish: 'fish' },
+  ...{ etcd: 'etcd-server', 'docker-compose': 'docker-compose' },
+})
 if (missing.includes('chromium')) console.log('Chromium is not installed: the tests of pages in a browser cannot run.')
 
 const require = createRequire(import.meta.url)

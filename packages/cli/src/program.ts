@@ -206,7 +206,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
 
   staged(mappa.command('compare').summary('stages side by side, or a stage and its host'), 'with --host: the stage')
     .description(
-      'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has. With\n--since, what has changed since a commit, and what each host must be given before that is deployed.',
+      'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has. With --since, what has changed since a commit, and what each host must be given before that is deployed.',
     )
     .argument('[stages...]', 'the stages; by default those that have something of their own')
     .option('--all', 'also what is the same in all stages')
@@ -256,7 +256,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
 
   located(mappa.command('guard').summary('secrets where they must not be'))
     .description(
-      'Looks for secrets where they must not be: in files and commits of version control, in what is packed, in what was\nbuilt or is to be handed on. It looks for the values of the legend in all spellings, and for what has the shape of a key.',
+      'Looks for secrets where they must not be: in files and commits of version control, in what is packed, in what was built or is to be handed on. It looks for the values of the legend in all spellings, and for what has the shape of a key.',
     )
     .option('--staged', 'only what the next commit would add')
     .addOption(
@@ -373,7 +373,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
 
   staged(mappa.command('emit').summary("hands a stage's values on, in the form that something else reads"))
     .description(
-      "Hands a stage's values on in a form that something else reads. Two forms are others: module, the values of pages with\ntheir types, for builders that have no plugin; and legend, the legend as a JSON Schema document.",
+      "Hands a stage's values on in a form that something else reads. Two forms differ: module holds the values of pages with their types, for builders that have no plugin; legend is the legend as a JSON Schema document.",
     )
     .option('--as <form>', 'shell, layer, json, yaml, container, service, cluster, module, or legend')
     .option('--out <file>', 'the file to write, instead of standard output')
@@ -425,7 +425,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
 
   staged(mappa.command('stamp').summary('puts values into templates and pages'))
     .description(
-      "Puts a stage's values into templates where ${NAME} stands: YAML, JSON, HTML and plain text, none of which a value can\nbreak. Built pages also get the values that they take when they are handed out. Without an option, it is printed.",
+      "Puts a stage's values into templates where ${NAME} stands: YAML, JSON, HTML and plain text, none of which a value can break. Built pages also get the values that they take when they are handed out. Without an option, it is printed.",
     )
     .argument('<file...>', 'templates, or pages that a build has made')
     .option('--out <path>', 'write the result to another file, or all results into a folder')

@@ -2,13 +2,17 @@
 // published description; templates by the format's own parser.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { readFileSync, statSync, writeFileSync } from 'node:fs'
+import { existsSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
-import { type Legend, layerFromValues, legend, readLayer, readValues, survey } from 'mappa'
+import { Deployment } from 'kubernetes-models/apps/v1/Deployment'
+import { ConfigMap } from 'kubernetes-models/v1/ConfigMap'
+import { Secret } from 'kubernetes-models/v1/Secret'
+import { Service } from 'kubernetes-models/v1/Service'
+import { type Legend, layerFromValues, readLayer, readValues, survey } from 'mappa'
 import { parse, parseAllDocuments } from 'yaml'
-import { mappa, mappaAsked, noTerminal, project, token } from '../../../test/helpers.js'
+import { type Ended, keys, mappa, mappaAsked, noTerminal, project, token, top } from '../../../test/helpers.js'
 import { stampFile, type TemplateForm, templateFile } from '../src/stamp/stamped.js'
 
 const pieces = [
@@ -210,4 +214,214 @@ test('what a template means is what it says, whatever the values hold', () => {
     }),
     { numRuns: 3000 },
   )
+})
+
+const other = 'undeclared-heather-and-gorse'
+
+/** A project with a secret, a name that no entry declares, and a value that only pages may not see. */
+function hives(files: Readonly<Record<string, string>> = {}): string {
+  return project({
+    'mappa.legend.mjs': `import { legend } from 'mappa'
+    export default legend({
+      PORT: { type: 'port' }, NOTE: { type: 'string', optional: true }, TILE: { type: 'string', reach: 'browser' },
+      TOKEN: { type: 'string', secret: true }, BASE: { type: 'string' }, ONE: { type: 'boolean' } })`,
+    '.env': `PORT=4100\nTILE=clover\nBASE='two\nlines'\nONE=yes\nOTHER=${other}\n`,
+    '.env.local': `TOKEN=${token}\n`,
+    '.env.staging': 'PORT=4200\nTILE="a: b"\n',
+    '.env.staging.local': 'TOKEN=sms_test_heather_lime_bramble\n',
+    '.gitignore': '.env*.local\n*.secret\n',
+    ...files,
+  })
+}
+
+const secretTexts = [token, other, 'sms_test_heather_lime_bramble']
+const inOrder = (pattern: readonly string[]) =>
+  new RegExp(pattern.map((each) => each.replace(/[.*+?^${}()|[\]\\]/g, '\\$&')).join('[\\s\\S]*'))
+
+/** What a template has, and what is said of it, in order: messages, and the place of each. */
+const slips: readonly (readonly [file: string, text: string, said: readonly string[]])[] = [
+  ['a.yaml', 'a: ${NOTE}\nb: ${NOTE}\n', ['NOTE has no value in stage', 'a.yaml:1:4', 'NOTE has no', 'a.yaml:2:4']],
+  ['a.yaml', 'a: ${TIEL}\n', ['TIEL has no value: no entry', 'a.yaml:1:4', 'if that is meant: ${TILE}']],
+  ['a.txt', 'x ${NOTE:?ask Ida}\n', ['NOTE has no value: ask Ida.', 'a.txt:1:3']],
+  ['a.txt', 'x\n ${PORT:x}', ['What begins here must be', 'a.txt:2:2']],
+  ['a.txt', 'x ${PORT', ['What begins here must be', 'a.txt:1:3', 'write: \\${']],
+  ['a.yaml', 'a: [${PORT}\n', ['The template is no YAML here', 'a.yaml:2:1']],
+  ['a.json', '{ "a": ${PORT},\n }', ['The template is no JSON here', 'a.json:']],
+  ['a.yaml', '${BASE}: x\n*${TILE}\n', ['The template is no YAML here']],
+  ['a.yaml', 'a: &${TILE} x\n', ['${TILE} stands where YAML has no value.', 'a.yaml:1:5']],
+  [
+    'a.yaml',
+    'apiVersion: v1\nkind: ConfigMap\ndata:\n  t: x${TOKEN}\n  o: ${OTHER}\n---\nkind: Secret\nstringData: { t: "${TOKEN}" }\n',
+    [
+      '${TOKEN} is secret, and stands in a ConfigMap',
+      'a.yaml:4:7',
+      '${OTHER} holds what no entry',
+      'a.yaml:5:6',
+      '2 fa',
+    ],
+  ],
+  ['a.yaml', 'apiVersion: v1\nkind: Pod\nspec: { env: [{ value: "${TOKEN:+x}" }] }\n', []],
+  [
+    'a.html',
+    '<p title="${PORT}">${TOKEN}\n${OTHER}</p>',
+    [
+      'hold PORT, which is for servers',
+      'a.html:1:11',
+      'hold TOKEN, which is secret',
+      'hold OTHER, which no',
+      'a.html:2:1',
+    ],
+  ],
+  ['a.html', '<p class=${TILE}>', ['${TILE} stands in a tag, and in no attribute with quotes.', 'a.html:1:10']],
+  ['a.html', '<script>`${TILE} ${x}`</script><!-- ${TOKEN} --><p title="${TILE}">${TILE}</p>', []],
+]
+
+test('what a template must not have is told with its line, and nothing comes of it', async () => {
+  for (const [file, text, said] of slips) {
+    const { code, stdout, stderr } = await mappa(['stamp', file], { cwd: hives({ [file]: text }) })
+    const whole = stderr.replace(/\s+/g, ' ')
+    assert.deepEqual([code, stdout === ''], said.length > 0 ? [1, true] : [0, false], `${text}\n${stderr}`)
+    assert.match(whole, inOrder(said), text)
+    for (const secret of secretTexts) assert.doesNotMatch(stderr, new RegExp(secret))
+  }
+  const missing = hives({ '.env': '', 'a.yaml': 'a: ${PORT}\nb: "${BASE} ${PORT}"\n' })
+  const { stderr } = await mappa(['stamp', 'a.yaml'], { cwd: missing })
+  assert.match(
+    stderr,
+    inOrder(['PORT must be', 'a.yaml:1:4', 'BASE must', 'a.yaml:2:5', 'PORT', 'a.yaml:2:13', '3 faults']),
+  )
+})
+
+test('a template becomes what its kind of file needs, one file or many', async () => {
+  const root = hives({
+    'a.yaml': '# ${NOPE}\n${TILE}: ${PORT} # ${TOKEN}\nflag: [${ONE}, "${PORT}"]\nkept: \\${HOME} $(x)\n',
+    'b.yaml': 'b: |\n  ${BASE}\n',
+    'compose.yml': 'x: "$${PORT} \\${HOST} ${BASE}"\n',
+    'c.json': '{ "a": ${PORT}, "b": "${BASE}", "c": ${BASE}, "d": "\\${X}", "${TILE}": ${ONE} }',
+    'd.conf': 'port \\${PORT} \\\\${PORT} ${NOTE-none} ${NOTE:+x}${PORT:+y}\r\n',
+    'e.html': '<p title="${TILE}">${TILE}</p><script>`${TILE}`</script>\n',
+  })
+  const stamp = (...args: string[]) => mappa(['stamp', ...args], { cwd: root })
+  const rows: readonly (readonly [args: string, stdout: string])[] = [
+    ['a.yaml', '# ${NOPE}\nclover: 4100 # ${TOKEN}\nflag: [true, "4100"]\nkept: "${HOME} $(x)"\n'],
+    ['a.yaml --stage staging', '# ${NOPE}\n"a: b": 4200 # ${TOKEN}\nflag: [true, "4200"]\nkept: "${HOME} $(x)"\n'],
+    ['b.yaml', 'b: |\n  two\n  lines\n'],
+    ['b.yaml b.yaml', 'b: |\n  two\n  lines\n---\nb: |\n  two\n  lines\n'],
+    ['compose.yml', 'x: "$4100 ${HOST} two\\nlines"\n'],
+    ['c.json', '{ "a": 4100, "b": "two\\nlines", "c": "two\\nlines", "d": "${X}", "clover": true }'],
+    ['d.conf', 'port ${PORT} \\4100 none y\r\n'],
+    ['d.conf --set PORT=1', 'port ${PORT} \\1 none y\r\n'],
+    ['e.html', '<p title="clover">clover</p><script>`${TILE}`</script>\n'],
+    ['e.html --as text', '<p title="clover">clover</p><script>`clover`</script>\n'],
+  ]
+  for (const [args, stdout] of rows) {
+    const ended = await stamp(...args.split(' '))
+    assert.deepEqual([ended.code, ended.stdout], [0, stdout], `${args}\n${ended.stderr}`)
+  }
+  const out = await stamp('c.json', 'd.conf', '--stage', 'staging', '--out', 'made/')
+  assert.equal(out.code, 0, out.stderr)
+  assert.equal(JSON.parse(readFileSync(join(root, 'made/c.json'), 'utf8')).a, 4200)
+  for (const args of [
+    'c.json d.conf',
+    'c.json --out x --in-place',
+    'c.json --as poem',
+    'gone.yaml',
+    '--against nowhere c.json',
+  ])
+    assert.equal((await stamp(...args.split(' '))).code, 2, args)
+  writeFileSync(join(root, 'c.json'), '{ "t": "${TOKEN} ${PORT}" }')
+  const against = await stamp('c.json', '--stage', 'staging', '--against', 'development')
+  assert.equal(against.code, 0)
+  assert.match(against.stdout, /^-.*4100[\s\S]*^\+.*4200/m)
+  for (const secret of secretTexts) assert.doesNotMatch(against.stdout + against.stderr, new RegExp(secret))
+})
+
+test('what the apiary hands to a cluster passes its schemas, and its compose file the program that reads it', async (t) => {
+  const root = join(top, 'examples/apiary')
+  const objects: string[] = []
+  for (const stage of ['staging', 'production']) {
+    const live = `sms_${stage === 'staging' ? 'test' : 'live'}_fennel_and_dandelion`
+    const own = { ALERT_TOKEN: live, HOST_SETTINGS_TOKEN: live }
+    const emitted = await mappa(['emit', '--as', 'cluster', '--stage', stage, '--name', 'collector'], {
+      cwd: root,
+      env: own,
+    })
+    const stamped = await mappa(['stamp', 'deploy/collector.yaml', '--stage', stage], { cwd: root })
+    for (const document of parseAllDocuments(`${emitted.stdout}---\n${stamped.stdout}`)) {
+      const object = document.toJS()
+      const kinds = { ConfigMap, Secret, Service, Deployment }
+      new kinds[object.kind as keyof typeof kinds](object).validate()
+      objects.push(object.kind)
+      assert.equal(JSON.stringify(object).includes(live), object.kind === 'Secret', object.kind)
+    }
+    const composed = await mappa(['stamp', 'deploy/compose.yaml', '--stage', stage], { cwd: root })
+    const read = spawnSync('docker-compose', ['-f', '-', 'config'], {
+      ...{ input: composed.stdout, encoding: 'utf8', env: { PATH: process.env.PATH, KEYS: '/keys' }, cwd: root },
+    })
+    if (read.error) t.diagnostic('docker-compose is not installed: the compose file was not tried')
+    else {
+      assert.equal(read.status, 0, read.stderr)
+      const { environment } = parse(read.stdout).services.collector
+      assert.equal(environment.MAPPA_STAGE, stage)
+      assert.equal(environment.HOST_SETTINGS_TOKEN_FILE, '/keys/host-settings')
+    }
+  }
+  assert.deepEqual(
+    objects,
+    ['staging', 'production'].flatMap(() => ['ConfigMap', 'Secret', 'Deployment', 'Service']),
+  )
+})
+
+test('what is handed on is what was chosen, and no secret gets where the next commit or an onlooker finds it', async () => {
+  const root = hives()
+  spawnSync('git', ['init', '-q'], { cwd: root })
+  const emit = (...args: string[]) => mappa(['emit', '--as', ...args], { cwd: root })
+  const namesOf = ({ stdout }: Ended) => Object.keys(JSON.parse(stdout))
+  const all = ['PORT', 'TILE', 'TOKEN', 'BASE', 'ONE', 'OTHER']
+  assert.deepEqual(namesOf(await emit('json')), all)
+  assert.deepEqual(namesOf(await emit('json', '--no-secrets')), ['PORT', 'TILE', 'BASE', 'ONE'])
+  assert.deepEqual(namesOf(await emit('json', '--reach', 'browser')), ['TILE'])
+  assert.deepEqual(namesOf(await emit('json', '--only', 'T*,PORT')), ['PORT', 'TILE', 'TOKEN'])
+  assert.deepEqual(JSON.parse((await emit('json', '--only', 'PORT,ONE')).stdout), { PORT: 4100, ONE: true })
+  assert.deepEqual(JSON.parse((await emit('json', '--only', 'PORT,ONE', '--text')).stdout), {
+    PORT: '4100',
+    ONE: 'yes',
+  })
+  assert.equal((await emit('shell', '--only', 'PROT')).code, 2)
+  const here = await mappa(['emit', '--as', 'shell', '--only', 'PORT'], { cwd: root, env: { PORT: '9' } })
+  assert.deepEqual(
+    [here.stdout.includes("PORT='9'"), /PORT comes from the process environment/.test(here.stderr)],
+    [true, true],
+  )
+  // A file that version control would take.
+  const refused = await emit('layer', '--out', 'handed.env')
+  assert.deepEqual([refused.code, existsSync(join(root, 'handed.env'))], [1, false])
+  assert.match(refused.stderr, /handed\.env would hold TOKEN, OTHER, and version control does not leave it out/)
+  const folder = await emit('layer', '--out', 'not/there/handed.env')
+  assert.deepEqual([folder.code, existsSync(join(root, 'not'))], [1, false])
+  assert.equal((await emit('layer', '--out', 'handed.env', '--no-secrets')).code, 0)
+  const file = join(root, 'handed.secret')
+  assert.equal((await emit('layer', '--out', 'handed.secret')).code, 0)
+  assert.equal(statSync(file).mode & 0o777, 0o600)
+  const before = readFileSync(file, 'utf8')
+  assert.ok(secretTexts.slice(0, 2).every((secret) => before.includes(secret)))
+  const changed = await emit('layer', '--out', 'handed.secret', '--stage', 'staging')
+  assert.match(changed.stderr, /^-PORT=4100\n[\s\S]*^\+PORT=4200/m)
+  for (const secret of secretTexts) assert.doesNotMatch(changed.stderr, new RegExp(secret))
+  assert.match((await emit('layer', '--out', 'handed.secret', '--stage', 'staging')).stderr, /is up to date/)
+})
+
+test('a terminal is shown a secret only if its reader says so once more', { skip: noTerminal }, async () => {
+  const cwd = hives({ 'a.yaml': 'a: ${TOKEN}\n' })
+  for (const args of [
+    ['emit', '--as', 'shell'],
+    ['stamp', 'a.yaml'],
+  ]) {
+    const asked = (answer: string) => mappaAsked(args, [['on the screen', answer]], { cwd })
+    const no = await asked(keys.enter)
+    assert.deepEqual([no.code, no.text.includes(token)], [1, false], no.text)
+    const yes = await asked(keys.down + keys.enter)
+    assert.deepEqual([yes.code, yes.text.includes(token)], [0, true], yes.text)
+  }
+  assert.equal((await mappaAsked(['emit', '--as', 'shell', '--no-secrets'], [], { cwd })).code, 0)
 })

@@ -103,6 +103,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
     })
   return handOn(outputsOf(stamped, options, outFolder), {
     ...{ root: project.root, hidden: hiddenTextsOf(found, values), said: `has the values of ${found.stage.name}.` },
+    folder: outFolder ? options.out : undefined,
   })
 }
 
@@ -130,7 +131,10 @@ async function stampedIn(
   const definition = heldTo(project.definition, isHeld)
   const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
   const stamped = files.map((file) => stampFile(file, found))
-  const faults: Fault[] = [...faultsElsewhere(found), ...stamped.flatMap((each) => each.faults)]
+  const placed = stamped.flatMap((each) => each.faults)
+  // What the stage lacks is told where a template asks for it, if one does.
+  const isPlaced = ({ name, place }: Fault) => place === undefined && placed.some((each) => each.name === name)
+  const faults: Fault[] = [...faultsElsewhere(found).filter((fault) => !isPlaced(fault)), ...placed]
   if (faults.length > 0) {
     const { stage, notices } = found
     const shown = notices.filter(({ kind }) => kind !== 'hidden-by-local')

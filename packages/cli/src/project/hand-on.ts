@@ -1,5 +1,5 @@
-import { statSync } from 'node:fs'
-import { basename, dirname, resolve, sep } from 'node:path'
+import { existsSync, mkdirSync, statSync } from 'node:fs'
+import { dirname, relative, resolve, sep } from 'node:path'
 import type { Survey } from 'mappa'
 import { counted, type HandedValue, textAt, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
@@ -24,7 +24,18 @@ export interface HandedText {
  */
 export async function handOn(
   texts: readonly HandedText[],
-  { root, hidden, said }: { readonly root: string; readonly hidden: readonly string[]; readonly said: string },
+  {
+    root,
+    hidden,
+    said,
+    folder,
+  }: {
+    readonly root: string
+    readonly hidden: readonly string[]
+    readonly said: string
+    /** A directory that the files lie in, and that may not be there yet. */
+    readonly folder?: string | undefined
+  },
 ): Promise<{ exitCode: number }> {
   const printed = texts.filter(({ path }) => path === undefined)
   const secrets = [...new Set(printed.flatMap((each) => each.secrets))]
@@ -40,6 +51,7 @@ export async function handOn(
     return { exitCode: exitCodes.faults }
   }
   return telling(async () => {
+    if (folder !== undefined) mkdirSync(folder, { recursive: true })
     const writes = files.map(({ path, text, secrets }) => {
       const full = resolve(path)
       return { path: full, named: path, text, before: textAt(full) ?? null, secret: secrets.length > 0 }
@@ -107,7 +119,9 @@ function namesTold(names: readonly string[]): string {
 /** Whether a file lies in a repository that has it, or that is not told to leave it out. */
 function wouldBeCommitted(path: string): boolean {
   const full = resolve(path)
-  const directory = dirname(full)
+  let directory = dirname(full)
+  // A folder that is still to be made.
+  while (!existsSync(directory) && directory !== dirname(directory)) directory = dirname(directory)
   if (git(directory, ['rev-parse', '--is-inside-work-tree'])?.trim() !== 'true') return false
-  return git(directory, ['check-ignore', '-z', '--stdin'], basename(full)) === ''
+  return git(directory, ['check-ignore', '-z', '--stdin'], relative(directory, full)) === ''
 }

@@ -81,14 +81,12 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
       })
     edits.push({ start: site.start, end: site.end, text: fresh.text })
   }
-  const isRemark = remarksIn(text)
   for (const { index, 0: word } of text.matchAll(pattern)) {
     if (seen.has(word)) continue
     const value = words.get(word)
-    // What stands in a remark is for whoever reads the template.
     const before = value ? template.text.slice(value.mention.start, value.mention.end) : '\\${'
     edits.push({ start: index, end: index + word.length, text: before })
-    if (value && !isRemark(index))
+    if (value)
       misplaced.push({
         ...{ at: value.mention.start, kind: 'bad-expansion', why: 'stands where YAML has no value.' },
         remedy: 'Put it into a value, or into quotes.',
@@ -97,6 +95,20 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
   const result = replaced(text, edits)
   if (misplaced.length === 0) assertMeant(result, sites.length, meant)
   return { text: result, misplaced }
+}
+
+/** The template without the forms in remarks: they are for whoever reads it, and may name what nobody has. */
+export function yamlTemplate(template: Template): Template {
+  const { mentions, flaws, escapes } = template
+  const forms = [...mentions, ...flaws.map((start) => ({ start, end: start + 2 }))]
+  const veiled = forms.map(({ start, end }) => ({ start, end, text: 'x'.repeat(end - start) }))
+  const text = replaced(template.text, [...veiled, ...escapes.map((start) => ({ start, end: start + 3, text: 'xxx' }))])
+  const [isRemark, isFlawsRemark] = [remarksIn(text), remarksIn(text)]
+  return {
+    ...template,
+    mentions: mentions.filter(({ start }) => !isRemark(start)),
+    flaws: flaws.filter((at) => !isFlawsRemark(at)),
+  }
 }
 
 /** Whoever reads a cluster's objects may read all of them but its secrets. */

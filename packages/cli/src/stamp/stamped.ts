@@ -2,7 +2,7 @@ import { type Fault, type Survey, stampPage } from 'mappa'
 import { expandIn, type Filling, nearest, printable } from 'mappa/command'
 import { pageTemplate, stampHtml } from './stamp-html.js'
 import { stampJson } from './stamp-json.js'
-import { stampYaml } from './stamp-yaml.js'
+import { stampYaml, yamlTemplate } from './stamp-yaml.js'
 import { type FilledForm, type Mention, readTemplate, type Stamped, stampText, type Template } from './template.js'
 
 /** How a template is read, and what its values must not break. */
@@ -29,7 +29,8 @@ export interface TemplateFile {
 
 export function templateFile(path: string, text: string, form: TemplateForm): TemplateFile {
   const template = readTemplate(text)
-  return { path, form, template: form === 'html' ? pageTemplate(template) : template }
+  const isYaml = form === 'yaml' || form === 'compose'
+  return { path, form, template: form === 'html' ? pageTemplate(template) : isYaml ? yamlTemplate(template) : template }
 }
 
 /** A file with a stage's values. */
@@ -50,7 +51,9 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
     ...fault,
     ...spotAt(path, text, at, end, found),
   })
-  const told = new Set(found.faults.flatMap(({ name }) => name ?? []))
+  const told = new Map(
+    found.faults.flatMap((fault) => (fault.name === undefined ? [] : [[fault.name, fault] as const])),
+  )
   const faults: Fault[] = template.flaws.map((at) =>
     faultAt(at, at + 2, {
       kind: 'bad-expansion',
@@ -61,9 +64,10 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
   for (const mention of template.mentions) {
     const filling = expandIn(found, mention.parts)
     if ('problem' in filling) {
-      // What the stage itself lacks is told once, with what to do.
-      if (filling.names.every((name) => told.has(name))) continue
-      faults.push(faultAt(mention.start, mention.end, unfilled(mention, filling, found)))
+      // What is wrong with a value that is there is told at its own place.
+      const [ofStage] = filling.names.flatMap((name) => told.get(name) ?? [])
+      if (ofStage?.place) continue
+      faults.push(faultAt(mention.start, mention.end, ofStage ?? unfilled(mention, filling, found)))
     } else {
       filled.push({ mention, text: filling.text, scalar: filling.scalar })
       fillings.set(mention, filling)

@@ -64,7 +64,9 @@ export function expandIn(found: Survey, given: readonly Part[]): Filling | Expan
   if ('problem' in expanded) return expanded
   const { text, used } = expanded
   const secrecy = secrecyOf(reading)
-  const names = [...new Set(used.flatMap(({ name, text }) => (text === undefined ? [] : [name])))]
+  // `:+` asks whether there is a value, and gives nothing of it.
+  const held = used.filter((each) => each.text !== undefined && text.includes(each.text))
+  const names = [...new Set(held.map(({ name }) => name))]
   const entryOf = (name: string) => secrecy.entryFor(name)
   const [only] = parts
   const entry = parts.length === 1 && typeof only === 'object' ? entryOf(only.name) : undefined
