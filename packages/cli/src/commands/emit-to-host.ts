@@ -2,7 +2,7 @@ import { type Fault, reportText, type Survey } from 'mappa'
 import { counted, type HandedValue, tellRemote } from 'mappa/command'
 import { hostNames, hostTexts } from '../compare/host.js'
 import { type Chosen, chosenValues } from '../project/handed.js'
-import { hostText, isAddress, tokenOf } from '../project/host-text.js'
+import { hostText, tokenOf } from '../project/host-text.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../project/project.js'
 import { row } from '../terminal/paragraph.js'
 import { say } from '../terminal/say.js'
@@ -23,7 +23,8 @@ export interface HandOverOptions extends ProjectOptions, Chosen {
  */
 export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   const { to, tokenFrom, json } = options
-  if (!isAddress(to)) throw new UsageError('--to takes an address that begins with https://.')
+  if (!isPrivateWay(to))
+    throw new UsageError('--to takes an address that begins with https://; http:// only where it is this machine.')
   const project = await openSound(options, 'Nothing was handed over.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { found, values: all, faults } = await chosenValues(project, options)
@@ -61,6 +62,14 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   if (fault) return failed(fault)
   if (!json) terminal.write(`${isWanted ? `${counted(values.length, 'value')} handed over.` : nothingYet(options)}\n`)
   return { exitCode: exitCodes.fine }
+}
+
+/** What is sent lies open to all on its way, where it is not encrypted. */
+function isPrivateWay(to: string): boolean {
+  if (!URL.canParse(to)) return false
+  const { protocol, hostname } = new URL(to)
+  const isHere = hostname === 'localhost' || hostname === '[::1]' || /^127\.[\d.]+$/.test(hostname)
+  return protocol === 'https:' || (protocol === 'http:' && isHere)
 }
 
 function failed({ message, remedy }: Fault): Ended {

@@ -31,11 +31,16 @@ function indented(text: string, first: number, rest: number, width: number): str
     .join('\n')
 }
 
+/** Whether a value is where its terms say it, which tell the default. */
+function toldByTerms(from: string): boolean {
+  return from.startsWith('default in ')
+}
+
 function changeText({ kind, name, before, after, from }: VariableChange): string {
   const at = from === null ? '' : `  (${from})`
   switch (kind) {
     case 'added':
-      return `${name}: ${after}${from === null ? '; no value' : `; ${from}`}`
+      return `${name}: ${after}${from === null ? '; no value' : toldByTerms(from) ? '' : `; ${from}`}`
     case 'renamed':
       return `${before} is ${name}`
     case 'retyped':
@@ -72,7 +77,7 @@ export function sinceMarkdown(stages: readonly StageChanges[], commit: string): 
     const table = rows.length === 0 ? [] : ['', '| | variable | before | now |', '| --- | --- | --- | --- |', ...rows]
     const asked = tasksBy(tasks).flatMap(([head, some]) => [
       ...['', head, ''],
-      ...some.map(({ message }) => `- [ ] ${markdownText(message)}`),
+      ...some.map(({ message }) => `- [ ] ${taskMarkdown(message)}`),
     ])
     const none = rows.length === 0 && asked.length === 0 ? ['', 'Nothing has changed.'] : []
     return [`### ${capitalized(stage)}`, ...asked, ...table, ...none].join('\n')
@@ -85,7 +90,13 @@ function cells({ kind, before, after, from }: VariableChange): string {
   const [was, is] = [before, after].map((text) =>
     text === null ? (isValue ? 'no value' : '') : isValue ? code(text === '' ? '(empty)' : text) : markdownText(text),
   )
-  return `${was} | ${is}${from === null ? '' : ` (${markdownText(from)})`}`
+  return `${was} | ${is}${from === null || (kind === 'added' && toldByTerms(from)) ? '' : ` (${markdownText(from)})`}`
+}
+
+/** A task begins with a name. */
+function taskMarkdown(message: string): string {
+  const [name = ''] = /^\w+/.exec(message) ?? []
+  return code(name) + markdownText(message.slice(name.length))
 }
 
 /** A value in which backticks stand would end the code. */

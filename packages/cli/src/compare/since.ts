@@ -79,7 +79,7 @@ export function changesSince(
     if (fresh.has(name) || renamed.has(name)) continue
     changes.push({ kind: 'removed', name, before: null, after: null, from: null })
     const mayHave = host ? host.has(name) : before?.found.texts.get(name) === undefined
-    if (mayHave) tasks.push({ kind: 'drop', name, secret, message: `${name} is no longer read; it can go.` })
+    if (mayHave) tasks.push({ kind: 'drop', name, secret, message: `${name} is no longer read.` })
   }
   return { stage, changes, tasks }
 }
