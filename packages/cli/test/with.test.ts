@@ -1,0 +1,134 @@
+// `mappa with` has a short way for what is mostly so. Whatever stands in front of it, it is to do and say what the whole
+// program does and says.
+import assert from 'node:assert/strict'
+import { chmodSync, mkdirSync } from 'node:fs'
+import { join } from 'node:path'
+import test from 'node:test'
+import { type Ended, mappaProcess, node, project, token, top } from '../../../test/helpers.js'
+
+const whole = `const { run } = await import(${JSON.stringify(join(top, 'packages/cli/dist/program.js'))})
+await run(process.argv.slice(1))`
+const printed = 'process.stdout.write(JSON.stringify(process.env))'
+const legendText = (more = '', options = '') => `import { legend } from 'mappa/legend'
+export default legend({
+  PORT: { type: 'port', default: 4100, stages: { production: { default: 4300 } } },
+  URL: { type: 'string', default: 'http://localhost/' },
+  TOKEN: { type: 'string', secret: true, optional: true, file: true },
+  LIST: { type: 'array', items: { type: 'string' }, optional: true },
+${more}}, { ${options} })
+`
+const layers = {
+  '.env': 'OTHER=undeclared\nLIST=a,b\nQUOTED="x ${PORT}\n y"\nDOLLAR=\'$(x)\'\n',
+  '.env.staging': 'PORT=4200\n',
+  '.env.local': `TOKEN=${token}\n`,
+}
+const many = `MANY='${'x'.repeat(140_000)}'\n`
+
+interface Case {
+  readonly files?: Readonly<Record<string, string>>
+  readonly args?: readonly string[]
+  readonly env?: Readonly<Record<string, string>>
+  /** A directory below the root. */
+  readonly from?: string
+  readonly child?: readonly string[]
+}
+
+const run = (code: string) => ['--', process.execPath, '-e', code]
+const cases: Readonly<Record<string, Case>> = {
+  plain: {},
+  'a stage': { args: ['staging'] },
+  'a stage by flag, from below': { args: ['--stage=production'], from: 'a/b' },
+  'a root': { args: ['--root', 'a'], files: { 'a/package.json': '{ "name": "a" }', 'a/.env': 'PORT=9\n' } },
+  'a stage and a host': { env: { MAPPA_STAGE: 'staging', PORT: '5', LIST: '', NODE_ENV: 'production' } },
+  'a stage that is none': { args: ['stagging'] },
+  'NODE_ENV that is none': { env: { NODE_ENV: 'prod' } },
+  'two stages': { args: ['staging', '--stage', 'production'] },
+  'an option of the whole program': { args: ['--set', 'PORT=7'] },
+  'no command': { child: [] },
+  'no program': { child: ['--', 'no-such-hive'] },
+  'a program that may not be run': { child: ['--', './.env'] },
+  'an exit code': { child: run('process.exit(41)') },
+  'a signal': { child: run("process.kill(process.pid, 'SIGTERM')") },
+  'what changes loading': { files: { '.env': 'NODE_OPTIONS=--no-warnings\nPATH=/nowhere\n' } },
+  'a fault in a value': { args: ['staging'], files: { '.env.staging': 'PORT=42oo\n' } },
+  'a fault in a layer': { files: { '.env': "PORT='41\n" } },
+  'a slip': { files: { '.env': 'PROT=4100\nTOKEN=\n' } },
+  'a stage in a layer': { files: { '.env': 'MAPPA_STAGE=staging\n' } },
+  'a circle': { files: { '.env': 'URL=${OTHER}\nOTHER=${URL}\n' } },
+  'a file that a name names': { files: { '.env': 'TOKEN_FILE=key\n', key: `${token}\n`, '.env.local': '' } },
+  'a fault in the legend': { files: { 'mappa.legend.mjs': legendText("A: { type: 'strng' },\n") } },
+  'a legend that fails': { files: { 'mappa.legend.mjs': 'throw new Error("bees")\n' } },
+  'a rule that fails': {
+    files: {
+      'mappa.legend.mjs': legendText('', "rules: { 'The port is even.': ({ PORT }) => PORT % 2 === 0 }"),
+      '.env': 'PORT=4101\n',
+    },
+  },
+  'a value that no process takes': { files: { '.env': many } },
+  'no legend': { files: { 'mappa.legend.mjs': '' } },
+  'a legend as JSON': {
+    files: {
+      'mappa.legend.mjs': '',
+      'mappa.legend.json': '{ "type": "object", "properties": { "PORT": { "type": "integer", "default": 3 } } }',
+    },
+  },
+  'a legend in TypeScript': { files: { 'mappa.legend.mjs': '', 'mappa.legend.ts': legendText() } },
+  'the same as CommonJS': {
+    files: {
+      'mappa.legend.mjs': '',
+      'mappa.legend.cts': legendText().replace(/^import.*$/m, "import { legend } from 'mappa/legend'"),
+    },
+  },
+  'directories of values': {
+    files: { 'mappa.legend.mjs': legendText('', "directories: ['keys']"), 'keys/TOKEN': 'mounted\n' },
+  },
+  'a remote source': {
+    files: {
+      'mappa.legend.mjs': legendText(
+        "HOST: { type: 'string', optional: true },\n",
+        "remotes: [{ name: 'the host', url: 'HOST' }]",
+      ),
+      '.env.local': 'HOST=http://127.0.0.1:1/\n',
+    },
+  },
+  'the top of a repository': {
+    files: {
+      'mappa.legend.mjs': '',
+      'a/package.json': '{ "name": "a" }',
+      'a/mappa.legend.mjs': legendText('', 'topLayers: true'),
+    },
+    from: 'a',
+  },
+  'a run inside another': {
+    args: ['staging'],
+    child: ['--', process.execPath, join(top, 'packages/cli/bin/mappa.js'), 'with', ...run(printed)],
+  },
+  'another stage inside': {
+    args: ['staging'],
+    child: ['--', process.execPath, join(top, 'packages/cli/bin/mappa.js'), 'with', 'production', ...run(printed)],
+  },
+}
+
+test('the short way of `with` does and says what the whole program does and says', async () => {
+  for (const [name, { files = {}, args = [], env = {}, from = '.', child = run(printed) }] of Object.entries(cases)) {
+    const all = { 'mappa.legend.mjs': legendText(), ...layers, ...files }
+    const root = project(Object.fromEntries(Object.entries(all).filter(([, text]) => text !== '')))
+    mkdirSync(join(root, 'a/b'), { recursive: true })
+    chmodSync(join(root, '.env'), 0o600)
+    const options = { cwd: join(root, from), env }
+    const line = ['with', ...args, ...child]
+    // The first compiles a legend in TypeScript, which the next finds.
+    const long = await node(['--input-type=module', '-e', whole, '--', ...line], options)
+    const short = await mappaProcess(line, options)
+    assert.deepEqual(compared(short), compared(long), name)
+    assert.ok(long.signal !== null || long.code !== 0 || long.stdout.includes('PORT') || child[0] === undefined, name)
+    assert.ok(!short.stderr.includes(token), name)
+  }
+})
+
+/** Without what this machine has set; the digests of `MAPPA_SET` are salted anew each time. */
+function compared({ code, signal, stdout, stderr }: Ended) {
+  const isOwn = ([name, text]: [string, unknown]) => name !== '_' && process.env[name] !== text
+  const env = stdout.startsWith('{') ? Object.entries(JSON.parse(stdout)).filter(isOwn) : [stdout]
+  return { code, signal, stderr, env: env.join('\n').replace(/^(MAPPA_SET,\w+)\.\w+|(?<=[,/]\w+):\w+/gm, '$1') }
+}
