@@ -28,12 +28,13 @@ function start(): void {
   if (!reading.sound) fail(definition, sources)
   const passed = { stage: reading.stage, given: givenIn(reading) }
   const mark = markFor(passed, process.env, directory, hasAsked(process.env, directory))
+  // Before the environment, which is one of the sources, holds all of them.
+  if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
   // What a run around this one set and no layer sets any more.
   for (const name of ownNames(process.env, directory)) delete process.env[name]
   for (const { name, text } of passed.given) process.env[name] = text
   process.env.MAPPA_STAGE = reading.stage.name
   process.env.MAPPA_SET = mark
-  if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
 }
 
 /**
