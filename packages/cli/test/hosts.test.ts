@@ -5,6 +5,7 @@ import { readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test, { after } from 'node:test'
 import { mappa, mappaProcess, node, project, token, top } from '../../../test/helpers.js'
+import { unlikeDocument } from './documents.js'
 
 const hostToken = 'host_clover_and_sainfoin'
 const tokens = [token, hostToken, 'sms_test_heather_lime_bramble', 'key_borage_phacelia']
@@ -121,6 +122,7 @@ test('a host gets what it must have, after a look at the names, and nothing else
   )
   assert.deepEqual([dry.code, host.settings()], [0, before])
   const json = JSON.parse((await hand('--json')).stdout)
+  assert.equal(unlikeDocument('handed', json), undefined)
   assert.deepEqual(json, {
     ...{ version: 1, stage: 'staging', handedOver: false },
     values: [{ name: 'ALERT_TOKEN', secret: true, replaces: false }],
@@ -193,7 +195,7 @@ test('what has changed since a commit is told by stage, and what each host must 
   assert.equal(text.code, 0, text.stderr)
   const flat = text.stdout.replace(/\s+/g, ' ')
   for (const said of [
-    /Stage staging renamed READINGS_KEPT is HIVES_KEPT added STORE_KEY: text, secret; no value added PAUSE/,
+    /Stage staging renamed READINGS_KEPT → HIVES_KEPT added STORE_KEY: text, secret; no value added PAUSE/,
     /PAUSE: a duration such as 90s or 1\.5h, 5s by default removed ALERT_TOKEN Its host must be given, before this is deployed: STORE_KEY, as a secret: /,
     /Stage production .*revalued FEED_URL: https:\/\/feed\.fennelhill\.example → https:\/\/live\.fennelhill\.example/,
     /these can go: ALERT_TOKEN is no longer read/,

@@ -77,7 +77,11 @@ export function compareValues(found: Survey, there: Survey, variables: readonly 
 export function faultsOnHost(there: Survey, texts: Texts): Fault[] {
   return there.faults
     .filter(({ name, kind }) => name !== undefined && kind !== 'missing' && Object.hasOwn(texts, name))
-    .map((fault) => ({ ...fault, message: fault.message.replaceAll('the process environment', 'what the host has') }))
+    .map((fault) => ({
+      ...fault,
+      layer: 'the host',
+      message: fault.message.replaceAll('the process environment', 'what the host has'),
+    }))
 }
 
 function namesInJson(value: unknown): readonly string[] | undefined {

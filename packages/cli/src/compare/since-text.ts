@@ -42,7 +42,7 @@ function changeText({ kind, name, before, after, from }: VariableChange): string
     case 'added':
       return `${name}: ${after}${from === null ? '; no value' : toldByTerms(from) ? '' : `; ${from}`}`
     case 'renamed':
-      return `${before} is ${name}`
+      return `${before} → ${name}`
     case 'retyped':
       return `${name}: was ${before}; is ${after}`
     case 'revalued':
