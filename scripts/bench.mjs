@@ -9,6 +9,8 @@ import { gzipSync } from 'node:zlib'
 import { buildSync } from 'esbuild'
 import { layerFromText, layerFromValues, legend, readValues, survey } from 'mappa'
 import { leaksIn, settle } from 'mappa/node'
+import { prefix, startFleet } from '../examples/fleet/run.mjs'
+import { hasStore } from '../examples/fleet/store.mjs'
 import { top } from './prepare.mjs'
 import { environment, scratch } from './stage.mjs'
 
@@ -20,6 +22,7 @@ const coresMost = 1.3
 
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)
 startUp()
+standingIn()
 reading()
 settling()
 validating()
@@ -29,6 +32,7 @@ await changing()
 searching()
 await history()
 commands()
+await fleets()
 // Last, since it leaves a large heap behind, which the others would have to collect.
 growth()
 memory()
@@ -58,6 +62,80 @@ function startUp() {
   rmSync(root, { recursive: true, force: true })
 }
 
+/** `mappa with` stands in front of programs all day: against a bare program that starts the same child and waits for it. */
+function standingIn() {
+  const root = startUpProject()
+  const bare = join(root, 'bare.mjs')
+  writeFileSync(
+    bare,
+    `import { spawn } from 'node:child_process'
+const [program, ...args] = process.argv.slice(2)
+spawn(program, args, { stdio: 'inherit' }).once('exit', (code) => { process.exitCode = code })`,
+  )
+  const mappa = join(top, 'packages/cli/bin/mappa.js')
+  const child = [process.execPath, '-e', '0']
+  console.log('\nmappa with (second run) against a bare Node program that starts the same child')
+  for (const [what, folder] of [
+    ['JSON legend', 'json'],
+    ['JavaScript legend', 'js'],
+    ['TypeScript legend', 'ts'],
+  ]) {
+    const cwd = join(root, folder)
+    const [mine, base] = alternate(
+      startRuns,
+      () => runShell([mappa, 'with', '--', ...child], cwd),
+      () => runShell([bare, ...child], cwd),
+    )
+    report(what, mine, base, { most: 1.3 })
+  }
+  rmSync(root, { recursive: true, force: true })
+}
+
+/** Of Node and what it starts: wall time, and the processor time that the shell counts. In milliseconds. */
+function runShell(args, cwd) {
+  const command = [process.execPath, ...args].map((arg) => `'${arg}'`).join(' ')
+  const before = performance.now()
+  const { status, stdout, stderr } = spawnSync('bash', ['-c', `${command} && times`], {
+    ...{ cwd, env: environment(), encoding: 'utf8' },
+  })
+  const wall = performance.now() - before
+  if (status !== 0) throw new Error(stderr)
+  const times = [
+    ...stdout
+      .trim()
+      .split('\n')
+      .at(-1)
+      .matchAll(/(\d+)m([\d.]+)s/g),
+  ]
+  return { wall, cpu: times.reduce((sum, [, minutes, seconds]) => sum + minutes * 60_000 + seconds * 1000, 0) }
+}
+
+/** How long it takes until all of a fleet have a new value: a second is what is promised. */
+async function fleets() {
+  if (!hasStore) {
+    console.log('\nA fleet: etcd is not installed, so that nothing was measured.')
+    return
+  }
+  const [count, most] = [50, 1000]
+  const fleet = await startFleet(count)
+  try {
+    const times = []
+    for (let seconds = 11; seconds < 21; seconds++) {
+      const has = ({ kind, pause }) => kind === 'has' && pause === seconds * 1000
+      times.push(...(await fleet.measure(() => fleet.store.put(`${prefix}SCALE_PAUSE`, `${seconds}s`), has)))
+    }
+    const worst = Math.max(...times)
+    const isHeld = times.length === count * 10 && worst <= most
+    console.log(`\nA value in a store until it is in each of ${count} processes, ten times`)
+    console.log(
+      `  median ${median(times).toFixed(0)} ms, worst ${worst.toFixed(0)} ms  limit ≤ ${most} ms${isHeld ? '' : '  NOT HELD'}`,
+    )
+    if (!isHeld) process.exitCode = 1
+  } finally {
+    await fleet.end()
+  }
+}
+
 function startUpProject() {
   const root = join(scratch, 'bench')
   rmSync(root, { recursive: true, force: true })
@@ -78,6 +156,10 @@ function startUpProject() {
     json: ['mappa.legend.json', JSON.stringify({ type: 'object', properties, required: names })],
     js: [
       'mappa.legend.mjs',
+      `import { legend } from 'mappa/legend'\nexport default legend(${JSON.stringify(properties)})`,
+    ],
+    ts: [
+      'mappa.legend.ts',
       `import { legend } from 'mappa/legend'\nexport default legend(${JSON.stringify(properties)})`,
     ],
     none: ['package.json', '{}'],
