@@ -160,8 +160,10 @@ async function demo() {
   step(
     "A host's settings service is one more layer. Nobody waits for ever, and what goes wrong names no address or token.",
   )
-  const env = { HOST_SETTINGS_URL: 'http://127.0.0.1:4900/production', HOST_SETTINGS_TOKEN: 'host_test_lavender' }
-  const service = start('node collector/host-settings.mjs 4900 collector/host-settings.json', {
+  const env = { HOST_SETTINGS_URL: 'http://127.0.0.1:4900/production', HOST_SETTINGS_TOKEN: 'host_live_lavender' }
+  const kept = join(cwd, 'host.json')
+  cpSync(join(top, 'examples/settings-host/settings.json'), kept)
+  const service = start(`node ${join(top, 'examples/settings-host/server.mjs')} 4900 ${kept}`, {
     cwd,
     env: { HOST_TOKEN: env.HOST_SETTINGS_TOKEN },
     write: (text) => (said += text),
@@ -173,9 +175,35 @@ async function demo() {
   await type('mappa trace LOG_LEVEL --stage production', { env })
   const host = `--host ${env.HOST_SETTINGS_URL} --token-from HOST_SETTINGS_TOKEN`
   await type(`mappa compare production ${host}`, { env, expected: 1 })
-  await type('mappa check --stage production', { env: { ...env, HOST_SETTINGS_TOKEN: 'host_test_old' }, expected: 1 })
+  await type('mappa check --stage production', { env: { ...env, HOST_SETTINGS_TOKEN: 'host_live_old' }, expected: 1 })
+
+  step('What the host must have is handed to it: its names are shown first, its values never.')
+  const to = `mappa emit --to ${env.HOST_SETTINGS_URL} --token-from HOST_SETTINGS_TOKEN --stage production`
+  const own = { HOST_SETTINGS_TOKEN: env.HOST_SETTINGS_TOKEN }
+  await type(to, { env: own })
+  await type(`${to} --apply`, { env: own })
+  await type(`mappa compare production ${host} --values`, { env: own })
   service.child.kill()
   await service.ended
+  rmSync(kept)
+
+  step('A branch changes a few things. What has to be done before it is deployed? Ready to be pasted into its review.')
+  git('add', '.')
+  git(...keeper, 'commit', '-qm', 'As it runs')
+  edit('mappa.legend.ts', (text) =>
+    text.replace(
+      '    STAGE_NOTE: {',
+      "    SCALE_KEY: { type: 'string', secret: true, obtain: 'https://wiki.fennelhill.example/scales' },\n    STAGE_NOTE: {",
+    ),
+  )
+  edit('.env.staging', (text) => text.replace('READINGS_KEPT=2000', 'READINGS_KEPT=5000'))
+  await type('mappa compare staging production --since HEAD')
+  await type('mappa compare production --since HEAD --as markdown')
+  git('checkout', '-q', '.')
+
+  step('On a host there is no command. Asked to, a start says itself where its values are from.')
+  tell('\nMAPPA_TELL=1 and MAPPA_STAGE=production are set in the environment.')
+  await type('node --import mappa/preload -e 0', { env: { MAPPA_TELL: '1', MAPPA_STAGE: 'production' } })
 
   step('While a program runs, its layers are watched: it is started again on a change, and never with faults.')
   await watching()
@@ -265,6 +293,34 @@ async function lifting() {
   await type('git diff --stat')
   await type('cat server/alerts.js', { lines: 14 })
   await type('cat .env', { lines: 6 })
+
+  step('Its stages have values of their own now, so that one template makes the manifests of all.')
+  writeFileSync(
+    join(cwd, 'deploy.yaml'),
+    `apiVersion: apps/v1
+kind: Deployment
+metadata: { name: collector, labels: { stage: "\${MAPPA_STAGE}" } }
+spec:
+  selector: { matchLabels: { app: collector } }
+  template:
+    metadata: { labels: { app: collector } }
+    spec:
+      containers:
+        - name: collector
+          image: "images.fennelhill.example/collector:1"
+          args: [--scales, "\${GATEWAY_URL}", --answer-to, "The office: \${OFFICE_TO}"]
+          ports: [{ containerPort: \${PORT} }]
+          envFrom: [{ configMapRef: { name: collector } }, { secretRef: { name: collector } }]
+`,
+  )
+  await type('cat deploy.yaml')
+  await type('mappa stamp deploy.yaml --stage staging --out staging.yaml')
+  await type('tail -n 5 staging.yaml')
+  await type('mappa stamp deploy.yaml --stage production --out production.yaml')
+  await type('mappa stamp deploy.yaml --stage production --against staging')
+  await type('mappa emit --as cluster --stage production --name collector --no-secrets', { lines: 12 })
+  edit('deploy.yaml', (text) => text.replace('--answer-to,', '--mail-key, "${MAIL_API_KEY}", --answer-to,'))
+  await type('mappa stamp deploy.yaml --stage production', { expected: 1, lines: 6 })
 }
 
 /** Edits a layer of a collector that is being watched: a slip first, then what was meant. */
