@@ -201,10 +201,6 @@ async function demo() {
   await type('mappa compare production --since HEAD --as markdown')
   git('checkout', '-q', '.')
 
-  step('On a host there is no command. Asked to, a start says itself where its values are from.')
-  tell('\nMAPPA_TELL=1 and MAPPA_STAGE=production are set in the environment.')
-  await type('node --import mappa/preload -e 0', { env: { MAPPA_TELL: '1', MAPPA_STAGE: 'production' } })
-
   step('While a program runs, its layers are watched: it is started again on a change, and never with faults.')
   await watching()
 
@@ -212,7 +208,8 @@ async function demo() {
     'The same code runs in two stages at once: through the command, and by itself, since it settles its settings on import.',
   )
   const development = await serve('mappa with development -- node collector/dist/server.js', {})
-  const production = await serve('node collector/dist/server.js', { MAPPA_STAGE: 'production' })
+  tell('\nOn a host there is no command: a start says itself where its values are from, if it is asked to.')
+  const production = await serve('node collector/dist/server.js', { MAPPA_STAGE: 'production', MAPPA_TELL: '1' })
 
   step('Scales report to both. Each collector has its own port, log level and store.')
   await type('node collector/scale.mjs http://localhost:4100 meadow 41.8 22.5')
@@ -435,8 +432,10 @@ async function serve(line, env) {
   const log = []
   const { child, ended } = start(line, { cwd, env, write: (text) => log.push(...text.trimEnd().split('\n')) })
   running.push(child)
-  await until(() => log.length > 0 || child.exitCode !== null, 'the collector says nothing.')
+  const at = () => log.findIndex((each) => each.includes('collector started'))
+  await until(() => at() >= 0 || child.exitCode !== null, 'the collector says nothing.')
   console.log(log.join('\n'))
+  log.splice(0, at())
   if (!log[0]?.includes('collector started')) throw new Error('the collector did not start; is its port taken?')
   return { stage: JSON.parse(log[0]).stage, child, ended, log }
 }

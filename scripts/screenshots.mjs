@@ -63,16 +63,7 @@ try {
   const lacking = copyApiary('screenshots')
   edit(lacking, '.env.development', (text) => text.replace(/^TILE_KEY.*\n/m, ''))
   const fills = 'mappa fill'
-  await shoot(
-    'fill',
-    ['mappa list --missing', { shown: fills, run: `{ sleep 4; touch .shot-done; } & ${fills}` }],
-    lacking,
-  )
-  await shoot(
-    'list',
-    ['mappa list staging', { shown: 'mappa trace LOG_LEVEL', run: 'mappa trace LOG_LEVEL' }],
-    copyApiary('screenshots'),
-  )
+  await shoot('fill', ['mappa list', { shown: fills, run: `{ sleep 4; touch .shot-done; } & ${fills}` }], lacking)
   const rename = 'mappa rename TILE_KEY MAP_TILE_KEY'
   await shoot(
     'rename',
@@ -101,16 +92,14 @@ try {
   await shoot(
     'stamp',
     [
-      'cd dashboard',
-      {
-        shown: 'vite build --mode staging',
-        run: 'vite build --mode staging --logLevel info 2>&1 | grep -E "carries|Type|built in"',
-      },
-      ...[stamp('staging'), look],
+      'mappa stamp deploy/compose.yaml --stage production --against staging',
+      { shown: 'cd dashboard', run: 'cd dashboard; vite build --mode staging --logLevel error' },
+      stamp('staging'),
       ...[stamp('production'), look],
     ],
     copyApiary('screenshots'),
   )
+  await shoot('since', ['mappa compare staging production --since main'], branched())
 } finally {
   server.kill()
 }
@@ -215,10 +204,7 @@ async function shootPages() {
     await wait(500)
     await page.screenshot({ path: join(folder, 'dashboard.png') })
     crop(join(folder, 'dashboard.png'))
-    await page.setViewportSize({ width: 390, height: 800 })
-    await page.screenshot({ path: join(folder, 'dashboard-phone.png') })
-    console.log('docs/screenshots/dashboard.png, dashboard-phone.png')
-    await page.setViewportSize({ width: 1280, height: 800 })
+    console.log('docs/screenshots/dashboard.png')
     const refused = leaking()
     const served = start(`node ${vite} --port 5174 --strictPort --host localhost`, {
       cwd: join(refused, 'dashboard'),
@@ -240,10 +226,45 @@ async function shootPages() {
     await page.fill('#page-search', 'alert')
     await page.screenshot({ path: join(folder, 'guide.png') })
     console.log('docs/screenshots/guide.png')
+    await shootFleet(page, cwd)
   } finally {
     await browser.close()
     for (const { child } of parts) child.kill()
   }
+}
+
+/** The fleet's own picture: how many collectors have a value, over time. */
+async function shootFleet(page, cwd) {
+  installDebian({ etcd: 'etcd-server' })
+  const file = join(cwd, 'fleet.html')
+  await start(`node ${join(top, 'examples/fleet/fleet.mjs')} 50 --picture ${file}`, { cwd }).ended
+  await page.goto(`file://${file}`)
+  await page.screenshot({ path: join(folder, 'fleet.png') })
+  console.log('docs/screenshots/fleet.png')
+}
+
+/** A copy whose branch has changed a few variables. */
+function branched() {
+  const cwd = copyApiary('screenshots')
+  const git = (...args) =>
+    spawnSync('git', ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example', ...args], { cwd })
+  rmSync(join(cwd, '.git'), { recursive: true })
+  edit(cwd, '.gitignore', () => 'node_modules\n.env.*.local\n.env.local\n')
+  git('init', '-q', '-b', 'main')
+  git('add', '.')
+  git('commit', '-q', '-m', 'As it runs')
+  edit(cwd, 'mappa.legend.ts', (text) =>
+    text
+      .replace('    TILE_KEY: {', "    MAP_KEY: {\n      formerly: ['TILE_KEY'],")
+      .replace('minLength: 24', 'minLength: 28')
+      .replace(
+        '    STAGE_NOTE: {',
+        "    SCALE_KEY: { type: 'string', secret: true, obtain: 'https://wiki.fennelhill.example/scales' },\n    STAGE_NOTE: {",
+      ),
+  )
+  for (const stage of ['development', 'staging', 'production'])
+    edit(cwd, `.env.${stage}`, (text) => text.replace('TILE_KEY', 'MAP_KEY').replace('KEPT=2000', 'KEPT=5000'))
+  return cwd
 }
 
 function edit(cwd, file, change) {

@@ -34,7 +34,7 @@ function apiary(): string {
   rmSync(join(root, '.git'), { recursive: true })
   const git = (...args: readonly string[]) =>
     spawnSync('git', ['-c', 'user.name=Rosa', '-c', 'user.email=r@fennelhill.example', ...args], { cwd: root })
-  git('init', '-q')
+  git('init', '-q', '-b', 'main')
   git('add', 'mappa.legend.ts', 'collector', 'dashboard', '.gitignore', '.env.staging')
   git('commit', '-qm', 'a')
   return root
@@ -91,6 +91,15 @@ const chores: Readonly<Record<string, Chore>> = {
   'See everything at once': [/ALERT_TOKEN +sms_test_…\(secret\) +\.env\.local:1:13/],
   'See what differs between stages': [/variables differ/, 1],
   'Prepare a host': [/On the host and in layers/, 0],
+  'See what a branch asks of the hosts': [
+    /^## Settings since [0-9a-f]+ \(main\)\n[\s\S]*^\| revalued \| `READINGS_KEPT` \| `10000` \| `500` \(/m,
+  ],
+  'Make the manifests of a stage': [/^kind: ConfigMap\n[\s\S]*LOG_LEVEL: "info"/m],
+  // Where nothing holds the token, nobody is asked.
+  'Hand a host what it lacks': [
+    ...([/^HOST_SETTINGS_TOKEN is to hold the token, and has no value/, 1, undefined, undefined] as const),
+    (root) => writeFileSync(join(root, '.env.production.local'), 'ALERT_TOKEN=sms_live_linden_and_ivy_brook\n'),
+  ],
   'Find out at night what production really has': [/the process environment/, 1],
   'Keep secrets out of commits': [/^No secret was found in what is staged/],
 }

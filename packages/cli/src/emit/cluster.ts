@@ -18,7 +18,7 @@ export function clusterManifests(values: readonly HandedValue[], { name, namespa
             ...['apiVersion: v1', `kind: ${kind}`, 'metadata:', `  name: ${yamlText(name)}`],
             ...(namespace === undefined ? [] : [`  namespace: ${yamlText(namespace)}`]),
             ...['  labels:', `    stage: ${yamlText(stage)}`, ...lines],
-            ...held.map((value) => `  ${value.name}: ${quotedYaml(value.text)}`),
+            ...held.map((value) => `  ${yamlText(value.name)}: ${quotedYaml(value.text)}`),
           ].join('\n'),
         ]
   const [open, hidden] = [values.filter((each) => !each.hidden), values.filter((each) => each.hidden)]

@@ -1,4 +1,4 @@
-import { encodeValue, type HandedValue } from 'mappa/command'
+import { encodeValue, type HandedValue, isNameOfShell } from 'mappa/command'
 import { clusterManifests } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
 import { quotedYaml, yamlText } from './yaml-text.js'
@@ -9,6 +9,7 @@ export const emitForms = {
   shell: {
     remark: '#',
     isEnvironment: true,
+    unheld: ({ name }) => (isNameOfShell(name) ? 'is a name to which shells give a value themselves' : undefined),
     write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
   },
   layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => `${name}=${encodeValue(text)}`) },
@@ -21,7 +22,7 @@ export const emitForms = {
     write: (values, { asText }) =>
       values.length === 0
         ? '{}\n'
-        : lines(values, ({ name, text, data }) => `${name}: ${asText ? yamlText(text) : yamlData(data)}`),
+        : lines(values, ({ name, text, data }) => `${yamlText(name)}: ${asText ? yamlText(text) : yamlData(data)}`),
   },
   // The file of `--env-file`: one line a variable, its text as it is up to the line's end, a carriage return there dropped.
   container: {

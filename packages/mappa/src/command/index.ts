@@ -3,6 +3,7 @@
 export { browserModule } from '../bundle/settings-module.js'
 export { type Expansion, type Part, parseParts } from '../format/expansion.js'
 export { isName, isStageName } from '../format/names.js'
+export { isNameOfShell } from '../format/portability.js'
 export { encodeValue } from '../format/value.js'
 export { withoutCredentials } from '../leak/credentials.js'
 export { Needles } from '../leak/needles.js'
