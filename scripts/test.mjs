@@ -28,8 +28,8 @@ const checks = [
   ['packaging of mappa', [publint, 'packages/mappa', '--strict']],
   ['packaging of @mappa/cli', [publint, 'packages/cli', '--strict']],
 ]
-// A core for each of two files: most of them drive the command, which runs beside them.
-const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '2']
+// One more than there are cores: some files mostly wait.
+const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '3']
 const steps =
   given.length > 0
     ? [['tests', [...tests, ...given]]]

@@ -326,6 +326,7 @@ test('a template becomes what its kind of file needs, one file or many', async (
   for (const args of [
     'c.json d.conf',
     'c.json --out x --in-place',
+    'c.json --out ./c.json',
     'c.json --as poem',
     'gone.yaml',
     '--against nowhere c.json',
@@ -416,6 +417,23 @@ test('what is handed on is what was chosen, and no secret gets where the next co
   assert.match(changed.stderr, /^-PORT=4100\n[\s\S]*^\+PORT=4200/m)
   for (const secret of secretTexts) assert.doesNotMatch(changed.stderr, new RegExp(secret))
   assert.match((await emit('layer', '--out', 'handed.secret', '--stage', 'staging')).stderr, /is up to date/)
+  // What a person has written.
+  writeFileSync(join(root, 'notes.json'), '{ "notes": "of the keeper", "PORT": 1, "more": 2 }')
+  for (const [form, file] of [
+    ['json', 'notes.json'],
+    ['yaml', 'notes.json'],
+    ['layer', '.env.new'],
+    ['json', 'mappa.legend.mjs'],
+  ] as const) {
+    const was = existsSync(join(root, file)) && readFileSync(join(root, file), 'utf8')
+    const { code, stderr } = await emit(form, '--no-secrets', '--out', file)
+    assert.deepEqual([code, existsSync(join(root, file)) && readFileSync(join(root, file), 'utf8')], [1, was], file)
+    assert.match(stderr.replace(/\s+/g, ' '), /so it stays as it is\. Name another file/)
+  }
+  for (const args of ['', '--only PORT,TILE']) {
+    const made = await emit('json', '--no-secrets', '--out', 'made.json', ...args.split(' ').filter((each) => each))
+    assert.equal(made.code, 0, made.stderr)
+  }
 })
 
 test('a terminal is shown a secret only if its reader says so once more', { skip: noTerminal }, async () => {

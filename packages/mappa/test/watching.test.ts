@@ -4,7 +4,7 @@ import { mkdirSync, readlinkSync, renameSync, rmSync, symlinkSync, writeFileSync
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import test, { after } from 'node:test'
+import { after, describe, test } from 'node:test'
 import { type Legend, legend } from 'mappa'
 import { etcdSource, type RemoteSource, type WatchOptions, watch, watchAsync } from 'mappa/node'
 import { prefix, startFleet } from '../../../examples/fleet/run.mjs'
@@ -61,234 +61,238 @@ function volume(path: string) {
   }
 }
 
-test('what is mounted changes by a swap of links: one-value files, layer files, files that NAME_FILE names', async () => {
-  const root = project({ '.env': 'ALERT_TOKEN_FILE=keys/token\n' })
-  const [values, layer, secrets] = ['values', 'config', 'keys'].map((name) => volume(join(root, name)))
-  values?.({ NOTE: 'a' })
-  layer?.({ env: 'HIVES=1\n' })
-  secrets?.({ token: 'x' })
-  symlinkSync('config/env', join(root, '.env.production'))
-  const definition = legend(hives.entries, { directories: ['values'] })
-  const options = { root, environment: {}, stage: 'production' }
-  const seen: string[] = []
-  const plain = watch(definition, options, (found) => {
-    if (found.ok) seen.push(`${found.settings.HIVES} ${found.settings.NOTE} ${found.settings.ALERT_TOKEN}`)
-  })
-  after(() => plain.close())
-  const { told, watching } = await following(definition as never, options)
-  for (const [change, expected] of [
-    [() => values?.({ NOTE: 'b' }), '1 b x'],
-    [() => layer?.({ env: 'HIVES=2\n' }), '2 b x'],
-    [() => secrets?.({ token }), `2 b ${token}`],
-    [() => layer?.({ env: 'HIVES=3\n' }), `3 b ${token}`],
-  ] as const) {
-    change()
-    await until(() => seen.at(-1) === expected, expected)
-    const asTold = () => {
-      const { HIVES, NOTE, ALERT_TOKEN } = watching.settings as unknown as Record<string, unknown>
-      return `${HIVES} ${NOTE} ${ALERT_TOKEN}` === expected
-    }
-    await until(asTold, `${expected}, with remote sources`)
-  }
-  assert.ok(!JSON.stringify(told).includes(token))
-})
-
-test('a legend that changes is read again, and a faulty one changes nothing', async () => {
-  const entry = (least: number) => ({ type: 'integer', minimum: least })
-  const asJson = (least: number) => JSON.stringify({ type: 'object', properties: { HIVES: entry(least) } })
-  const asModule = (least: number) =>
-    `import { legend } from 'mappa'\nexport default legend({ HIVES: ${JSON.stringify(entry(least))} })`
-  for (const [legendFile, text, broken] of [
-    ['mappa.legend.json', asJson, '{'],
-    ['mappa.legend.mjs', asModule, 'export default {'],
-  ] as const) {
-    const root = project({ '.env': 'HIVES=4\n', [legendFile]: text(1) })
-    const { told, watching } = await following(hives as never, { root, legendFile })
-    for (const [content, said] of [
-      [text(5), /^HIVES must be a whole number of at least 5, and is "4"/],
-      [broken, new RegExp(`^${legendFile}`)],
-      [text(2), /^$/],
+// They mostly wait for others, and so do it at once.
+describe('watching', { concurrency: true }, () => {
+  test('what is mounted changes by a swap of links: one-value files, layer files, files that NAME_FILE names', async () => {
+    const root = project({ '.env': 'ALERT_TOKEN_FILE=keys/token\n' })
+    const [values, layer, secrets] = ['values', 'config', 'keys'].map((name) => volume(join(root, name)))
+    values?.({ NOTE: 'a' })
+    layer?.({ env: 'HIVES=1\n' })
+    secrets?.({ token: 'x' })
+    symlinkSync('config/env', join(root, '.env.production'))
+    const definition = legend(hives.entries, { directories: ['values'] })
+    const options = { root, environment: {}, stage: 'production' }
+    const seen: string[] = []
+    const plain = watch(definition, options, (found) => {
+      if (found.ok) seen.push(`${found.settings.HIVES} ${found.settings.NOTE} ${found.settings.ALERT_TOKEN}`)
+    })
+    after(() => plain.close())
+    const { told, watching } = await following(definition as never, options)
+    for (const [change, expected] of [
+      [() => values?.({ NOTE: 'b' }), '1 b x'],
+      [() => layer?.({ env: 'HIVES=2\n' }), '2 b x'],
+      [() => secrets?.({ token }), `2 b ${token}`],
+      [() => layer?.({ env: 'HIVES=3\n' }), `3 b ${token}`],
     ] as const) {
-      writeFileSync(join(root, legendFile), content)
-      await until(() => said.test(told.at(-1)?.said ?? 'nothing'), `${legendFile} ${said}`)
-      assert.equal(watching.settings?.HIVES, 4)
+      change()
+      await until(() => seen.at(-1) === expected, expected)
+      const asTold = () => {
+        const { HIVES, NOTE, ALERT_TOKEN } = watching.settings as unknown as Record<string, unknown>
+        return `${HIVES} ${NOTE} ${ALERT_TOKEN}` === expected
+      }
+      await until(asTold, `${expected}, with remote sources`)
     }
-  }
-})
-
-test('a source that does not tell by itself is asked again, and its last values are kept while it is gone', async () => {
-  let answer: () => unknown = () => ({ HIVES: '1' })
-  const source: RemoteSource = { name: 'the hive host', load: async () => answer() as Record<string, string> }
-  const { told, lost, has, watching } = await following(hives as never, {
-    ...{ root: project({}), remotes: [source], every: 50, timeout: 200 },
+    assert.ok(!JSON.stringify(told).includes(token))
   })
-  answer = () => ({ HIVES: 2 })
-  await has(2)
-  for (const [given, why] of [
-    [() => Promise.reject(new Error(token)), /^Nothing new comes from the hive host: it failed with Error\./],
-    [() => new Promise(() => {}), /has not answered within 0\.2 s/],
-    [() => [token], /does not give texts by name/],
-    [() => ({ HIVES: [token] }), /something for HIVES that is not text/],
-  ] as const) {
-    answer = given
-    await until(() => why.test(lost.at(-1) ?? ''), String(why))
-    assert.deepEqual([watching.settings?.HIVES, watching.survey.ok, watching.lost.length], [2, true, 1])
-  }
-  answer = () => ({ HIVES: '3', NOTE: 'x' })
-  await has(3)
-  await until(() => lost.at(-1) === '' && watching.lost.length === 0, 'that it is back')
-  assert.ok(!JSON.stringify([told, lost]).includes(token))
-})
 
-test('a store is followed: what is faulty is refused, and nothing that happens to it loses a value', {
-  skip: noStore,
-}, async () => {
-  const store = await startStore(3)
-  after(() => store.end())
-  const put = (name: string, text: string) => store.put(`apiary/${name}`, text)
-  const source = etcdSource({ name: 'the store', url: store.url, prefix: 'apiary/' })
-  await put('HIVES', '1')
-  for (const key of ['apiaryx/HIVES', 'apiary', 'apiary/HIVES/x', 'apiary/a b', 'b']) await store.put(key, '99')
-  const root = project({ '.env': 'NOTE=from a file\n' })
-  const { told, lost, has, watching } = await following(hives as never, { root, remotes: [source] })
-  assert.equal(watching.settings?.HIVES, 1)
-  await put('HIVES', '2')
-  await has(2)
-  for (const wrong of ['none', '0', 'a\0b']) {
-    const from = told.length + lost.length
-    await put('HIVES', wrong)
-    await until(() => told.length + lost.length > from, `that ${wrong} is refused`)
-    assert.equal(watching.settings?.HIVES, 2)
-  }
-  await put('HIVES', '3')
-  await has(3)
-  await store.remove('apiary/HIVES')
-  await until(() => told.at(-1)?.said.startsWith('HIVES must be'), 'that it is missing')
-  await put('ALERT_TOKEN', token)
-  await put('HIVES', '4')
-  await has(4)
-  await store.killLeader()
-  await put('HIVES', '5')
-  await has(5)
-  await store.start()
-  // A history that nobody can have any longer who was away meanwhile.
-  store.signal('SIGSTOP')
-  await until(() => watching.lost.length > 0, 'that it does not answer')
-  store.signal('SIGCONT')
-  for (let hives = 6; hives < 10; hives++) await put('HIVES', String(hives))
-  await store.compact()
-  await put('HIVES', '10')
-  await has(10)
-  await store.kill()
-  await until(() => watching.lost.length > 0, 'that it is gone')
-  assert.match(lost.at(-1) ?? '', /^Nothing new comes from the store: it .*The values that it gave last are kept\.$/)
-  await store.start()
-  await put('HIVES', '11')
-  await has(11)
-  await until(() => watching.lost.length === 0, 'that it is back')
-  assert.ok(!JSON.stringify([told, lost]).includes(token))
-})
-
-test('a store that asks who somebody is: tokens are made anew, and neither name nor password is told', {
-  skip: noStore,
-}, async () => {
-  const store = await startStore()
-  after(() => store.end())
-  await store.put('apiary/HIVES', '1')
-  for (const [path, body] of [
-    ['auth/user/add', { name: 'root', password: token }],
-    ['auth/role/add', { name: 'root' }],
-    ['auth/user/grant', { user: 'root', role: 'root' }],
-    ['auth/enable', {}],
-  ] as const)
-    await store.post(path, body)
-  const root = project({ '.env': `STORE=${store.url}\nSTORE_KEY=root:${token}\n` })
-  const definition = legend(
-    { ...hives.entries, STORE: { type: 'string' }, STORE_KEY: { type: 'string', secret: true } },
-    { remotes: [{ name: 'the store', url: 'STORE', token: 'STORE_KEY', etcd: '' }] },
-  )
-  const denied = await following(definition as never, { root, environment: { STORE_KEY: 'root:wrong-heather' } })
-  assert.match(denied.watching.survey.faults[0]?.message ?? '', /^No values came from the store: it refuses who asks/)
-  const { watching } = await following(definition as never, { root, stage: 'production' })
-  assert.match(watching.survey.faults[0]?.message ?? '', /^HIVES must be/, 'nothing lies under production/')
-  assert.ok(!JSON.stringify([denied.watching.survey.faults, watching.survey.faults]).includes(token))
-})
-
-test('a store is killed and started again under load: no collector stops, and all soon have the last value', {
-  skip: noStore,
-}, async () => {
-  const count = 6
-  const fleet = await startFleet(count, { token })
-  after(() => fleet.end())
-  const set = (pause: number) => fleet.store.put(`${prefix}SCALE_PAUSE`, `${pause}s`)
-  const has = (pause: number) => (said: { kind: string; pause?: number }) =>
-    said.kind === 'has' && said.pause === pause * 1000
-  let at = 100
-  let isLoaded = true
-  const load = (async () => {
-    while (isLoaded) await set(at++).catch(() => new Promise((resolve) => setTimeout(resolve, 5)))
-  })()
-  for (let round = 0; round < 3; round++) {
-    await new Promise((resolve) => setTimeout(resolve, 300))
-    await fleet.store.kill()
-    await fleet.store.start()
-  }
-  isLoaded = false
-  await load
-  const times = await fleet.measure(() => set(7), has(7), 10_000)
-  assert.equal(times.length, count, 'within ten seconds after it is back')
-  const refused = await fleet.measure(
-    () => set(0),
-    ({ kind, pause }: never) => kind === 'refused' && pause === 7000,
-  )
-  assert.equal(refused.length, count)
-  for (const { exited } of fleet.collectors) assert.equal(exited, undefined)
-  assert.ok(
-    !JSON.stringify([fleet.output, fleet.collectors.map(({ said }: { said: object[] }) => said.map(String))]).includes(
-      token,
-    ),
-  )
-})
-
-test('what is asked of a store: all, then what comes after; a token anew, and all again once something was missed', async () => {
-  const base64 = (text: string) => Buffer.from(text).toString('base64')
-  const asked: string[] = []
-  let tokens = 0
-  // The gateway's own forms: numbers of 64 bits as texts, what is empty left out.
-  const range = {
-    header: { revision: '7' },
-    kvs: [{ key: base64('a/HIVES'), value: base64('8') }, { key: base64('a/NOTE') }],
-  }
-  const event = (hives: string) => ({
-    result: { events: [{ kv: { key: base64('a/HIVES'), value: base64(hives), mod_revision: '9' } }] },
+  test('a legend that changes is read again, and a faulty one changes nothing', async () => {
+    const entry = (least: number) => ({ type: 'integer', minimum: least })
+    const asJson = (least: number) => JSON.stringify({ type: 'object', properties: { HIVES: entry(least) } })
+    const asModule = (least: number) =>
+      `import { legend } from 'mappa'\nexport default legend({ HIVES: ${JSON.stringify(entry(least))} })`
+    for (const [legendFile, text, broken] of [
+      ['mappa.legend.json', asJson, '{'],
+      ['mappa.legend.mjs', asModule, 'export default {'],
+    ] as const) {
+      const root = project({ '.env': 'HIVES=4\n', [legendFile]: text(1) })
+      const { told, watching } = await following(hives as never, { root, legendFile })
+      for (const [content, said] of [
+        [text(5), /^HIVES must be a whole number of at least 5, and is "4"/],
+        [broken, new RegExp(`^${legendFile}`)],
+        [text(2), /^$/],
+      ] as const) {
+        writeFileSync(join(root, legendFile), content)
+        await until(() => said.test(told.at(-1)?.said ?? 'nothing'), `${legendFile} ${said}`)
+        assert.equal(watching.settings?.HIVES, 4)
+      }
+    }
   })
-  const server = createServer(async (request, response) => {
-    let text = ''
-    for await (const piece of request) text += piece
-    const { start_revision } = JSON.parse(text).create_request ?? {}
-    const path = request.url?.replace('/v3/', '') ?? ''
-    asked.push([path, start_revision, request.headers.authorization].filter((each) => each).join(' '))
-    const { length } = asked.filter((each) => each.startsWith(path))
-    if (path === 'auth/authenticate') response.end(JSON.stringify({ token: `t${++tokens}` }))
-    else if (path === 'kv/range' && length === 2)
-      response.writeHead(401).end('{ "code": 16, "message": "etcdserver: invalid auth token" }')
-    else if (path === 'kv/range') response.end(JSON.stringify(range))
-    else if (length === 1) response.end(`${JSON.stringify(event('9'))}\n{ "result": { "canceled": true } }\n`)
-    else response.write(`${JSON.stringify(event('10'))}\n`)
+
+  test('a source that does not tell by itself is asked again, and its last values are kept while it is gone', async () => {
+    let answer: () => unknown = () => ({ HIVES: '1' })
+    const source: RemoteSource = { name: 'the hive host', load: async () => answer() as Record<string, string> }
+    const { told, lost, has, watching } = await following(hives as never, {
+      ...{ root: project({}), remotes: [source], every: 50, timeout: 200 },
+    })
+    answer = () => ({ HIVES: 2 })
+    await has(2)
+    for (const [given, why] of [
+      [() => Promise.reject(new Error(token)), /^Nothing new comes from the hive host: it failed with Error\./],
+      [() => new Promise(() => {}), /has not answered within 0\.2 s/],
+      [() => [token], /does not give texts by name/],
+      [() => ({ HIVES: [token] }), /something for HIVES that is not text/],
+    ] as const) {
+      answer = given
+      await until(() => why.test(lost.at(-1) ?? ''), String(why))
+      assert.deepEqual([watching.settings?.HIVES, watching.survey.ok, watching.lost.length], [2, true, 1])
+    }
+    answer = () => ({ HIVES: '3', NOTE: 'x' })
+    await has(3)
+    await until(() => lost.at(-1) === '' && watching.lost.length === 0, 'that it is back')
+    assert.ok(!JSON.stringify([told, lost]).includes(token))
   })
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  after(() => server.close() && server.closeAllConnections())
-  const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-  const source = etcdSource({ ...{ name: 'the store', url, prefix: 'a/' }, user: 'ida', password: token })
-  const { told, has } = await following(hives as never, { root: project({}), remotes: [source] })
-  await has(10)
-  assert.deepEqual(
-    told.map(({ has }) => has).filter((each) => each !== 8),
-    [9, 10],
-  )
-  assert.deepEqual(asked, [
-    ...['auth/authenticate', 'kv/range t1'],
-    ...['kv/range t1', 'auth/authenticate', 'kv/range t2', 'watch 8 t2'],
-    ...['kv/range t2', 'watch 8 t2'],
-  ])
+
+  test('a store is followed: what is faulty is refused, and nothing that happens to it loses a value', {
+    skip: noStore,
+  }, async () => {
+    const store = await startStore(3)
+    after(() => store.end())
+    const put = (name: string, text: string) => store.put(`apiary/${name}`, text)
+    const source = etcdSource({ name: 'the store', url: store.url, prefix: 'apiary/' })
+    await put('HIVES', '1')
+    for (const key of ['apiaryx/HIVES', 'apiary', 'apiary/HIVES/x', 'apiary/a b', 'b']) await store.put(key, '99')
+    const root = project({ '.env': 'NOTE=from a file\n' })
+    const { told, lost, has, watching } = await following(hives as never, { root, remotes: [source] })
+    assert.equal(watching.settings?.HIVES, 1)
+    await put('HIVES', '2')
+    await has(2)
+    for (const wrong of ['none', '0', 'a\0b']) {
+      const from = told.length + lost.length
+      await put('HIVES', wrong)
+      await until(() => told.length + lost.length > from, `that ${wrong} is refused`)
+      assert.equal(watching.settings?.HIVES, 2)
+    }
+    await put('HIVES', '3')
+    await has(3)
+    await store.remove('apiary/HIVES')
+    await until(() => told.at(-1)?.said.startsWith('HIVES must be'), 'that it is missing')
+    await put('ALERT_TOKEN', token)
+    await put('HIVES', '4')
+    await has(4)
+    await store.killLeader()
+    await put('HIVES', '5')
+    await has(5)
+    await store.start()
+    // A history that nobody can have any longer who was away meanwhile.
+    store.signal('SIGSTOP')
+    await until(() => watching.lost.length > 0, 'that it does not answer')
+    store.signal('SIGCONT')
+    for (let hives = 6; hives < 10; hives++) await put('HIVES', String(hives))
+    await store.compact()
+    await put('HIVES', '10')
+    await has(10)
+    await store.kill()
+    await until(() => lost.at(-1), 'that it is gone')
+    assert.match(lost.at(-1) ?? '', /^Nothing new comes from the store: it .*The values that it gave last are kept\.$/)
+    await store.start()
+    await put('HIVES', '11')
+    await has(11)
+    await until(() => watching.lost.length === 0, 'that it is back')
+    assert.ok(!JSON.stringify([told, lost]).includes(token))
+  })
+
+  test('a store that asks who somebody is: tokens are made anew, and neither name nor password is told', {
+    skip: noStore,
+  }, async () => {
+    const store = await startStore()
+    after(() => store.end())
+    await store.put('apiary/HIVES', '1')
+    for (const [path, body] of [
+      ['auth/user/add', { name: 'root', password: token }],
+      ['auth/role/add', { name: 'root' }],
+      ['auth/user/grant', { user: 'root', role: 'root' }],
+      ['auth/enable', {}],
+    ] as const)
+      await store.post(path, body)
+    const root = project({ '.env': `STORE=${store.url}\nSTORE_KEY=root:${token}\n` })
+    const definition = legend(
+      { ...hives.entries, STORE: { type: 'string' }, STORE_KEY: { type: 'string', secret: true } },
+      { remotes: [{ name: 'the store', url: 'STORE', token: 'STORE_KEY', etcd: '' }] },
+    )
+    const denied = await following(definition as never, { root, environment: { STORE_KEY: 'root:wrong-heather' } })
+    assert.match(denied.watching.survey.faults[0]?.message ?? '', /^No values came from the store: it refuses who asks/)
+    const { watching } = await following(definition as never, { root, stage: 'production' })
+    assert.match(watching.survey.faults[0]?.message ?? '', /^HIVES must be/, 'nothing lies under production/')
+    assert.ok(!JSON.stringify([denied.watching.survey.faults, watching.survey.faults]).includes(token))
+  })
+
+  test('a store is killed and started again under load: no collector stops, and all soon have the last value', {
+    skip: noStore,
+  }, async () => {
+    const count = 6
+    const fleet = await startFleet(count, { token })
+    after(() => fleet.end())
+    const set = (pause: number) => fleet.store.put(`${prefix}SCALE_PAUSE`, `${pause}s`)
+    const has = (pause: number) => (said: { kind: string; pause?: number }) =>
+      said.kind === 'has' && said.pause === pause * 1000
+    let at = 100
+    let isLoaded = true
+    const load = (async () => {
+      while (isLoaded) await set(at++).catch(() => new Promise((resolve) => setTimeout(resolve, 5)))
+    })()
+    for (let round = 0; round < 3; round++) {
+      await new Promise((resolve) => setTimeout(resolve, 300))
+      await fleet.store.kill()
+      await fleet.store.start()
+    }
+    isLoaded = false
+    await load
+    const times = await fleet.measure(() => set(7), has(7), 10_000)
+    assert.equal(times.length, count, 'within ten seconds after it is back')
+    const refused = await fleet.measure(
+      () => set(0),
+      ({ kind, pause }: never) => kind === 'refused' && pause === 7000,
+    )
+    assert.equal(refused.length, count)
+    for (const { exited } of fleet.collectors) assert.equal(exited, undefined)
+    assert.ok(
+      !JSON.stringify([
+        fleet.output,
+        fleet.collectors.map(({ said }: { said: object[] }) => said.map(String)),
+      ]).includes(token),
+    )
+  })
+
+  test('what is asked of a store: all, then what comes after; a token anew, and all again once something was missed', async () => {
+    const base64 = (text: string) => Buffer.from(text).toString('base64')
+    const asked: string[] = []
+    let tokens = 0
+    // The gateway's own forms: numbers of 64 bits as texts, what is empty left out.
+    const range = {
+      header: { revision: '7' },
+      kvs: [{ key: base64('a/HIVES'), value: base64('8') }, { key: base64('a/NOTE') }],
+    }
+    const event = (hives: string) => ({
+      result: { events: [{ kv: { key: base64('a/HIVES'), value: base64(hives), mod_revision: '9' } }] },
+    })
+    const server = createServer(async (request, response) => {
+      let text = ''
+      for await (const piece of request) text += piece
+      const { start_revision } = JSON.parse(text).create_request ?? {}
+      const path = request.url?.replace('/v3/', '') ?? ''
+      asked.push([path, start_revision, request.headers.authorization].filter((each) => each).join(' '))
+      const { length } = asked.filter((each) => each.startsWith(path))
+      if (path === 'auth/authenticate') response.end(JSON.stringify({ token: `t${++tokens}` }))
+      else if (path === 'kv/range' && length === 2)
+        response.writeHead(401).end('{ "code": 16, "message": "etcdserver: invalid auth token" }')
+      else if (path === 'kv/range') response.end(JSON.stringify(range))
+      else if (length === 1) response.end(`${JSON.stringify(event('9'))}\n{ "result": { "canceled": true } }\n`)
+      else response.write(`${JSON.stringify(event('10'))}\n`)
+    })
+    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
+    after(() => server.close() && server.closeAllConnections())
+    const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
+    const source = etcdSource({ ...{ name: 'the store', url, prefix: 'a/' }, user: 'ida', password: token })
+    const { told, has } = await following(hives as never, { root: project({}), remotes: [source] })
+    await has(10)
+    assert.deepEqual(
+      told.map(({ has }) => has).filter((each) => each !== 8),
+      [9, 10],
+    )
+    assert.deepEqual(asked, [
+      ...['auth/authenticate', 'kv/range t1'],
+      ...['kv/range t1', 'auth/authenticate', 'kv/range t2', 'watch 8 t2'],
+      ...['kv/range t2', 'watch 8 t2'],
+    ])
+  })
 })

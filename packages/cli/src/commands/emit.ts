@@ -107,16 +107,31 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
     ...{ name, namespace: options.namespace, stage: found.stage.name, asText: options.text === true },
   })
   const remark = form.remark ? `${form.remark} Values of stage ${found.stage.name}, written by mappa emit.\n` : ''
+  const known = new Set(found.trails.keys())
   return handOn(
     [
       {
         path: options.out,
         text: remark + text,
         secrets: values.flatMap(({ name, hidden }) => (hidden ? [name] : [])),
+        isMade: (before) =>
+          form.remark
+            ? /^# Values of stage [a-z0-9-]+, written by mappa emit\.$/m.test(before)
+            : isObjectOf(before, known),
       },
     ],
     { root, hidden: hiddenTextsOf(found, values), said: `has the values of stage ${found.stage.name}.` },
   )
+}
+
+/** Whether a text is JSON as this command writes it, of these variables and perhaps others that have gone since. */
+function isObjectOf(text: string, known: ReadonlySet<string>): boolean {
+  try {
+    const names = Object.keys(JSON.parse(text))
+    return names.filter((name) => known.has(name)).length * 2 >= names.length
+  } catch {
+    return false
+  }
 }
 
 function stageValue(stage: string): HandedValue {

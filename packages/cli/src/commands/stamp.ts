@@ -57,6 +57,8 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
     throw new UsageError(`--as takes one of ${templateForms.join(', ')}`)
   const opened = files.map((file) => openedAt(file, options.as as TemplateForm | undefined))
   if (options.list) return listNames(opened, options)
+  const own = files.find((file) => options.out !== undefined && resolve(file) === resolve(options.out))
+  if (own !== undefined) throw new UsageError(`--out would write over ${own}. Name another file, or say --in-place.`)
   const isStream = opened.every(({ form }) => form === 'yaml')
   const outFolder = options.out === undefined ? false : isFolder(options.out)
   if (files.length > 1 && !options.inPlace && options.against === undefined && !outFolder && !isStream)
@@ -73,10 +75,10 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
     )
     return { exitCode: exitCodes.faults }
   }
-  const own = await stampedIn(project, opened, options)
-  if ('exitCode' in own) return own
-  if (options.against !== undefined) return compareWith(project, own, opened, options)
-  const { found, stamped } = own
+  const result = await stampedIn(project, opened, options)
+  if ('exitCode' in result) return result
+  if (options.against !== undefined) return compareWith(project, result, opened, options)
+  const { found, stamped } = result
   for (const line of await keptFromBuild(
     opened.map(({ template }) => template.text).map(builtStageOf),
     project,

@@ -1,5 +1,5 @@
 import { existsSync, mkdirSync, statSync } from 'node:fs'
-import { dirname, relative, resolve, sep } from 'node:path'
+import { basename, dirname, relative, resolve, sep } from 'node:path'
 import type { Survey } from 'mappa'
 import { counted, type HandedValue, textAt, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
@@ -16,6 +16,8 @@ export interface HandedText {
   readonly text: string
   /** Names of the secrets whose texts stand in it. */
   readonly secrets: readonly string[]
+  /** Whether what is in the file now may be lost, since it was made by the same command; always, unless this says otherwise. */
+  readonly isMade?: (before: string) => boolean
 }
 
 /**
@@ -46,7 +48,9 @@ export async function handOn(
     say(
       `${path} would hold ${namesTold(secrets)}, and version control does not leave it out, so that the next commit could take it. Add it to .gitignore, or print it where it is needed, without --out.`,
     )
-  if (committed.length > 0) {
+  const kept = files.flatMap((file) => whyKept(file, root) ?? [])
+  for (const why of kept) say(why)
+  if (committed.length > 0 || kept.length > 0) {
     say('Nothing was written.')
     return { exitCode: exitCodes.faults }
   }
@@ -76,6 +80,17 @@ export async function handOn(
     for (const { text } of printed) handOver(text)
     return { exitCode: exitCodes.fine }
   })
+}
+
+/** Why a file must stay as it is: nothing that a person has written is lost to what can be made again. */
+function whyKept({ path, isMade }: HandedText & { readonly path: string }, root: string): string | undefined {
+  const full = resolve(path)
+  if (dirname(full) === resolve(root) && /^(?:\.env(?:\..*)?|mappa\.legend\.\w+)$/.test(basename(full)))
+    return `${path} is where values come from, so it stays as it is. Name another file.`
+  const before = isMade && statSync(full, { throwIfNoEntry: false })?.isFile() ? textAt(full) : undefined
+  return before === undefined || before === '' || isMade?.(before)
+    ? undefined
+    : `${path} is there already, and was not written by this command, so it stays as it is. Name another file, or remove it.`
 }
 
 /** Texts that must not be shown where a change is. */
