@@ -1,6 +1,6 @@
 // The whole check of the project: form, types, packaging, then every test. Brings what it needs first. With arguments,
 // such as the path of a test file, it builds what is stale and runs those tests alone.
-import { spawnSync } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { readdirSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
@@ -30,20 +30,38 @@ const checks = [
 ]
 // One more than there are cores: some files mostly wait.
 const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '3']
-const steps =
-  given.length > 0
-    ? [['tests', [...tests, ...given]]]
-    : [...checks, ['tests', [...tests, ...testFiles()]], ['the demo', ['scripts/demo.mjs'], true]]
-const failed = steps.filter(([name, args, isQuiet]) => {
-  console.log(`\n── ${name}`)
-  const out = isQuiet ? 'pipe' : 'inherit'
-  const ended = spawnSync(process.execPath, args, { cwd: top, stdio: ['ignore', out, out], encoding: 'utf8' })
-  if (isQuiet && ended.status !== 0) console.log(ended.stdout + ended.stderr)
-  return ended.status !== 0
-})
+const failed = given.length > 0 ? [] : await together([...checks, ['the demo', ['scripts/demo.mjs']]])
+console.log('\n── tests')
+const args = [...tests, ...(given.length > 0 ? given : testFiles())]
+if (spawnSync(process.execPath, args, { cwd: top, stdio: ['ignore', 'inherit', 'inherit'] }).status !== 0)
+  failed.push('tests')
 if (failed.length > 0) {
-  console.log(`\nFailed: ${failed.map(([name]) => name).join(', ')}`)
+  console.log(`\nFailed: ${failed.join(', ')}`)
   process.exitCode = 1
+}
+
+/** Runs steps, two at once, and says what those say that fail; their names. */
+async function together(steps) {
+  const failed = []
+  // The demo takes longest.
+  const open = [...steps].reverse()
+  const work = async () => {
+    for (let step = open.shift(); step; step = open.shift()) {
+      const [name, args] = step
+      const { code, said } = await ended(args)
+      console.log(`── ${name}${code === 0 ? '' : `\n${said}`}`)
+      if (code !== 0) failed.push(name)
+    }
+  }
+  await Promise.all([work(), work()])
+  return failed
+}
+
+function ended(args) {
+  const child = spawn(process.execPath, args, { cwd: top, stdio: ['ignore', 'pipe', 'pipe'] })
+  let said = ''
+  for (const stream of [child.stdout, child.stderr]) stream.on('data', (data) => (said += data))
+  return new Promise((resolve) => child.once('close', (code) => resolve({ code, said })))
 }
 
 /** Those that take longest come first. */

@@ -214,7 +214,7 @@ test('what a template means is what it says, whatever the values hold', () => {
                 : data
       assert.deepEqual(read(stamped.text), meant(read(plain)))
     }),
-    { numRuns: 3000 },
+    { numRuns: 1500 },
   )
 })
 

@@ -162,9 +162,9 @@ function environments(output: Buffer, lead: string): Record<string, string>[] {
   return found
 }
 
-test('dash and mappa with give the same names and bytes for 1,200 files of the portable subset', { skip }, async () => {
+test('dash and mappa with give the same names and bytes for 600 files of the portable subset', { skip }, async () => {
   const seed = Date.now()
-  const texts = fc.sample(portable, { numRuns: 1200, seed })
+  const texts = fc.sample(portable, { numRuns: 600, seed })
   const root = project({
     // The command itself, without a process of its own for each file.
     'run.mjs': `import { run } from ${JSON.stringify(join(top, 'packages/cli/dist/program.js'))}
@@ -190,7 +190,7 @@ test('what dash would read differently has a notice or a fault, and any value we
   const sign = fc.constantFrom(...'ab1\t \'"\\$#;&|<>(){}`~*=:!?-\n', '${HIVE_A:-x}', '\r\n', 'HIVE_B=')
   const texts = fc.sample(
     fc.array(sign, { maxLength: 8 }).map((signs) => `HIVE_A=1\nHIVE_B=${signs.join('')}\n`),
-    { numRuns: 3000, seed },
+    { numRuns: 1500, seed },
   )
   const read = sourced(texts, 'HIVE_')
   let silent = 0
