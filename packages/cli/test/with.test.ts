@@ -27,7 +27,7 @@ function startWhole() {
   after(() => child.kill())
   const streams = [child.stdout, child.stderr]
   return async (line: readonly string[], { cwd, env }: { cwd: string; env: Readonly<Record<string, string>> }) => {
-    const texts = Promise.all(streams.map(untilMark))
+    const texts = Promise.all(streams.map((stream) => untilMark(stream as Readable)))
     child.send({ line, cwd, env: environment(env) })
     const [out, err] = await texts
     return { code: Number(out?.[2] ?? 0) || 0, signal: null, stdout: out?.[1] ?? '', stderr: err?.[1] ?? '' }

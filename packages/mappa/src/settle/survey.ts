@@ -16,15 +16,20 @@ import { assemble } from './settings.js'
 import type { Stage } from './stage.js'
 import { type Trail, trailOf } from './trail.js'
 
-/** Everything there is to say about settings: what they are, or why there are none, and where each value comes from. */
-export interface Survey<S = unknown> {
-  /** Whether there are no faults. */
-  readonly ok: boolean
+/**
+ * What layers come to: the settings, or what is wrong with them; and where each value is from. Where `ok` is true, there are
+ * settings.
+ */
+export type Survey<S = unknown> = SurveyParts & Outcome<S>
+
+/** Settings that are typed and frozen, or none where there are faults. */
+type Outcome<S> = { readonly ok: true; readonly settings: S } | { readonly ok: false; readonly settings: undefined }
+
+/** What a survey has found besides. */
+interface SurveyParts {
   readonly stage: Stage
   /** The layers that were laid over each other, lowest first. */
   readonly layers: readonly Layer[]
-  /** Typed and frozen; undefined when there are faults. */
-  readonly settings: S | undefined
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
   /** What the legend accepts, and was met: each kind with its variable, as often as it was. */
@@ -74,7 +79,8 @@ export class SettleError extends Error {
 export function survey<E>(given: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
   const definition = asLegend(given)
   const reading = sources.thorough ? searched(readSources(definition, sources)) : readSources(definition, sources)
-  return new Findings(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
+  const found = new Findings<Settings<E>>(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
+  return found as unknown as Survey<Settings<E>>
 }
 
 /** A reading in which what may reach a browser and holds the text of a secret is at fault. */
@@ -109,7 +115,7 @@ export function readingOf(found: Survey): Reading {
 }
 
 /** A survey whose slower parts are worked out only when they are looked at. */
-class Findings<S> implements Survey<S> {
+class Findings<S> implements SurveyParts {
   readonly #reading: Reading
   readonly #surroundings: Sources['surroundings']
   #settings: S | undefined
