@@ -11,7 +11,7 @@ import { prefix, startFleet } from '../../../examples/fleet/run.mjs'
 import { hasStore, startStore } from '../../../examples/fleet/store.mjs'
 import { project, until } from '../../../test/helpers.js'
 
-const noStore = !hasStore && 'etcd is not installed: Debian has it as etcd-server'
+const noStore = !hasStore && process.env.CI !== 'true' && 'etcd is not installed: Debian has it as etcd-server'
 /** No output may hold it. */
 const token = 'sms_live_buckwheat_clover_thyme'
 const hives = legend({
