@@ -2,7 +2,7 @@
 // packages that this one knows; and started, from ES modules and from CommonJS.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, rmSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import test from 'node:test'
@@ -189,5 +189,25 @@ test('packed and installed, it starts from ES modules and CommonJS, in JavaScrip
     const strips = Boolean((process.features as { typescript?: unknown }).typescript)
     const reads = sources.length === 0 || (strips && app === 'app.mjs')
     assert.equal(preloaded.stdout, reads ? '4107\n' : '', preloaded.stderr)
+  }
+})
+
+test('what is packed is whole: every entry point, the command, licence and readme, and nothing that is only for working on it', () => {
+  for (const folder of ['packages/mappa', 'packages/cli']) {
+    const cwd = join(top, folder)
+    const description = JSON.parse(readFileSync(join(cwd, 'package.json'), 'utf8'))
+    const { stdout, stderr } = spawnSync('npm', ['pack', '--dry-run', '--json', '--loglevel=error'], {
+      ...{ cwd, env: environment(), encoding: 'utf8' },
+    })
+    const [{ files }] = JSON.parse(stdout) as [{ files: { path: string }[] }]
+    const packed = new Set(files.map(({ path }) => path))
+    const targets = (value: unknown): string[] =>
+      typeof value === 'string' ? [value] : Object.values(value ?? {}).flatMap(targets)
+    for (const target of [...targets(description.exports), ...targets(description.bin), 'LICENSE', 'README.md'])
+      assert.ok(packed.has(target.replace('./', '')), `${folder} lacks ${target} ${stderr}`)
+    for (const path of packed) assert.match(path, /^(?:dist|bin)\/|^(?:LICENSE|README\.md|package\.json)$/)
+    // From a clone without a build, packing builds first.
+    assert.equal(description.scripts.prepack, 'node ../../scripts/prepare.mjs')
+    assert.equal(description.publishConfig.provenance, true)
   }
 })
