@@ -47,8 +47,14 @@ function startUp() {
     ['JSON legend', 'json', 1.1],
     // Node's own way of loading a module is in it, which the program needs anyhow if it imports its legend.
     ['JavaScript legend', 'js', 1.15],
+    ['TypeScript legend', 'ts', 1.15],
     ['no legend', 'none', undefined],
   ]
+  // It is compiled once, by whichever command comes first.
+  spawnSync(process.execPath, [join(top, 'packages/cli/bin/mappa.js'), 'check'], {
+    cwd: join(root, 'ts'),
+    env: environment(),
+  })
   console.log('Start-up with mappa/preload (60 variables, four layers) against an empty module of a package')
   for (const [what, folder, limit] of rows) {
     const cwd = join(root, folder)

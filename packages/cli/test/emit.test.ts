@@ -1,5 +1,5 @@
 import assert from 'node:assert/strict'
-import { readFileSync, writeFileSync } from 'node:fs'
+import { readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { type Legend, legendFromJsonSchema, survey } from 'mappa'
@@ -27,9 +27,10 @@ test('emit writes a legend as JSON, which starts without TypeScript read until i
     node(['--import', 'mappa/preload', '-p', 'process.env.COLLECTOR_PORT + process.env.SILENCE'], { cwd: root })
   // Where Node reads TypeScript itself, the source is read and what was made of it is not asked.
   const reads = Boolean((process.features as { typescript?: unknown }).typescript)
+  // The command has kept a compiled copy, which images drop.
+  rmSync(join(root, 'node_modules/.cache'), { recursive: true })
   const before = await start()
-  if (!reads)
-    assert.match(before.stderr, /Write: mappa emit --as legend > mappa\.legend\.json, or start with: mappa with/)
+  if (!reads) assert.match(before.stderr, /For others write: mappa emit --as legend > mappa\.legend\.json/)
   writeFileSync(join(root, 'mappa.legend.json'), stdout)
   assert.equal((await start()).stdout, '42006h\n')
   writeFileSync(join(root, 'mappa.legend.ts'), typed.replace("'6h'", "'7h'"))

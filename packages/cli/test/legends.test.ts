@@ -1,6 +1,6 @@
 // A legend in each language and kind of module, through everything that loads one.
 import assert from 'node:assert/strict'
-import { readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
+import { chmodSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { build } from 'vite'
@@ -46,11 +46,23 @@ test('a legend in TypeScript or JavaScript, as a module or as CommonJS, is check
     const [server = ''] = readdirSync(join(root, 'server'))
     const { stdout, stderr } = await node([`server/${server}`], { cwd: root })
     assert.equal(stdout, '4107\n', what + stderr)
-    const preloaded = await node(['--import', 'mappa/preload', '-p', 'process.env.PORT'], { cwd: root })
-    // Node takes types away where it knows them, and makes no CommonJS of a module.
+    const preload = () => node(['--import', 'mappa/preload', '-p', 'process.env.PORT'], { cwd: root })
+    // One in TypeScript from the copy that the check above has kept.
+    assert.equal((await preload()).stdout, '4107\n', what)
     const strips = Boolean((process.features as { typescript?: unknown }).typescript)
+    // Node takes types away where it knows them, and makes no CommonJS of a module.
     const reads = !/\.[cm]?ts$/.test(file) || (strips && !file.endsWith('.cts'))
-    assert.equal(preloaded.stdout, reads ? '4107\n' : '', what + preloaded.stderr)
+    if (/\.[cm]?ts$/.test(file)) {
+      const [copy = ''] = readdirSync(join(root, 'node_modules/.cache/mappa')).filter((name) => name.endsWith('.mjs'))
+      // What others may have written is not run.
+      chmodSync(join(root, 'node_modules/.cache/mappa', copy), 0o666)
+      const { stdout, stderr } = await preload()
+      assert.equal(stdout, reads ? '4107\n' : '', what + stderr)
+      if (!reads) assert.match(stderr, /TypeScript[\s\S]*Type: mappa check/)
+      chmodSync(join(root, 'node_modules/.cache/mappa', copy), 0o644)
+    }
+    writeFileSync(join(root, file), `${text}\n// another text\n`)
+    assert.equal((await preload()).stdout, reads ? '4107\n' : '', what)
     // What changed since is read, whatever Node keeps of what it loaded.
     writeFileSync(join(root, file), text.replace("'port'", "'integer', minimum: 5000"))
     await assert.rejects(bundle({ outDir: 'page' }), /PORT must be a whole number of at least 5000/, what)

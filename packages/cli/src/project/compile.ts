@@ -4,8 +4,19 @@ import { basename, dirname, join, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
-import { failedLegend, type LoadedLegend, legendOf, textAt } from 'mappa/command'
-import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, compiledIn, isFresh, isOwn } from './compiled.js'
+import {
+  type CacheFiles,
+  type CacheRecord,
+  cacheFiles,
+  cacheVersion,
+  compiledIn,
+  failedLegend,
+  isFresh,
+  isOwn,
+  type LoadedLegend,
+  legendOf,
+  textAt,
+} from 'mappa/command'
 
 /**
  * Loads a legend in TypeScript: compiles it with what it imports from the project into one module, and keeps that, so

@@ -23,6 +23,7 @@ import {
   layerFiles,
   legendAbove,
   legendFileNames,
+  legendInputs,
   loadLegendFile,
   maskFor,
   namesIn,
@@ -37,7 +38,6 @@ import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { loadTypeScriptLegend } from './compile.js'
-import { legendInputs } from './compiled.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
 import { oddAbove } from './odd.js'
 import { limitPatterns } from './patterns.js'

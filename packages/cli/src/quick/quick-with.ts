@@ -1,5 +1,6 @@
 import {
   childEnvironment,
+  compiledModule,
   findRoot,
   gatherPlain,
   givenIn,
@@ -10,7 +11,6 @@ import {
   needsMore,
   readSources,
 } from 'mappa/command'
-import { cacheFiles, isFresh } from '../project/compiled.js'
 import { oddAbove } from '../project/odd.js'
 import { limitPatterns } from '../project/patterns.js'
 import { inPlace } from '../run/in-place.js'
@@ -79,8 +79,8 @@ async function legendIn(root: string, legendFile: string): Promise<LoadedLegend 
   if (legendFile.endsWith('.json')) return loadLegendFile(path)
   if (oddAbove(root)) return undefined
   if (!isTypeScript(legendFile)) return loadLegendFile(path)
-  const compiled = cacheFiles(path).find((cache) => isFresh(cache))
-  if (!compiled) return undefined
+  const compiled = compiledModule(path)
+  if (compiled === undefined) return undefined
   const { pathToFileURL } = process.getBuiltinModule('node:url')
-  return legendOf(await import(pathToFileURL(compiled.module).href), legendFile)
+  return legendOf(await import(pathToFileURL(compiled).href), legendFile)
 }

@@ -14,6 +14,17 @@ export { entriesOf, heldTo, stagesOf } from '../legend/legend.js'
 export { nearest } from '../legend/nearest.js'
 export { SlipIndex } from '../legend/slip-index.js'
 export { type WordName, words } from '../legend/words.js'
+export {
+  type CacheFiles,
+  type CacheRecord,
+  cacheFiles,
+  cacheVersion,
+  compiledIn,
+  compiledModule,
+  isFresh,
+  isOwn,
+  legendInputs,
+} from '../node/compiled-legend.js'
 export { digestOf } from '../node/digest.js'
 export {
   bytesAt,

@@ -5,6 +5,7 @@ import type { Legend } from '../legend/legend.js'
 import type { Fault } from '../settle/faults.js'
 import { errorName, saidBy } from '../settle/said.js'
 import { createRequire, fs, path } from './builtins.js'
+import { compiledModule } from './compiled-legend.js'
 import { digestOf } from './digest.js'
 import { readTextFile, textAt } from './files.js'
 
@@ -17,9 +18,15 @@ export function loadLegendFile(file: string): LoadedLegend {
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
   // What is no file would be waited for.
   if (!isFile(file)) return notRead(name)
-  if (isTypeScript(name) && !nodeReads(file)) return emittedFor(file, name) ?? untypedNode(name)
+  const isTyped = isTypeScript(name)
+  const reads = !isTyped || nodeReads(file)
+  const emitted = reads ? undefined : emittedFor(file, name)
+  if (emitted) return emitted
+  // Also where Node takes types away itself: it would read all that the legend imports, each time.
+  const module = isTyped ? compiledModule(file) : file
+  if (module === undefined && !reads) return untypedNode(name)
   try {
-    return legendOf(createRequire(file)(file), name)
+    return legendOf(createRequire(file)(module ?? file), name)
   } catch (cause) {
     return failedLegend(name, cause)
   }
@@ -41,7 +48,7 @@ function untypedNode(name: string): LoadedLegend {
     fault: legendFault(
       name,
       `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load.`,
-      `Write: mappa emit --as legend > ${emittedName}, or start with: mappa with -- node …`,
+      `Type: mappa check, which keeps a compiled copy on this machine. For others write: mappa emit --as legend > ${emittedName}`,
     ),
   }
 }

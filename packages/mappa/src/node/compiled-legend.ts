@@ -1,9 +1,8 @@
-import { textAt } from 'mappa/command'
+import { fs, path as paths } from './builtins.js'
+import { textAt } from './files.js'
 
-// Asked for instead of imported, since it is on the way of every quick start.
-const { lstatSync, realpathSync, statSync } = process.getBuiltinModule('node:fs')
-const { homedir } = process.getBuiltinModule('node:os')
-const { dirname, isAbsolute, join, sep } = process.getBuiltinModule('node:path')
+const { lstatSync, realpathSync, statSync } = fs
+const { dirname, isAbsolute, join, sep } = paths
 
 /** Raised when what a compiled file looks like changes, so that older ones are made anew. */
 export const cacheVersion = 3
@@ -20,6 +19,7 @@ export function legendInputs(path: string): readonly string[] {
   return first ? Object.keys(first.inputs) : [path]
 }
 
+/** Where a compiled legend lies, and what was said of it. */
 export interface CacheFiles {
   /** What a link must not lead out of. */
   readonly within: string
@@ -34,13 +34,14 @@ export interface CacheFiles {
 export function cacheFiles(path: string): CacheFiles[] {
   const { uid } = statSync(path)
   const modules = nearestModules(dirname(path))
-  const user = process.env.XDG_CACHE_HOME || join(homedir(), '.cache')
+  const user = process.env.XDG_CACHE_HOME || join(process.getBuiltinModule('node:os').homedir(), '.cache')
   return [
     ...(modules === undefined ? [] : [compiledIn(modules, join(modules, '.cache', 'mappa'), path, uid)]),
     ...(isAbsolute(user) ? [compiledIn(user, join(user, 'mappa'), path, uid)] : []),
   ]
 }
 
+/** The files of a legend's compiled copy in a directory. */
 export function compiledIn(
   within: string,
   directory: string,
@@ -74,6 +75,7 @@ function isOurs(file: string, owner: number): boolean {
   return [process.getuid(), 0, owner].includes(stats.uid) && (stats.mode & 0o022) === 0
 }
 
+/** Whether a place for compiled legends is one that nobody else can have filled. */
 export function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
   if (temporary) return true
   try {
@@ -93,7 +95,17 @@ function recordOf(cache: CacheFiles): CacheRecord | undefined {
   }
 }
 
+/** Whether a compiled copy is there and was made of the files as they are. */
 export function isFresh(cache: CacheFiles): boolean {
   const record = recordOf(cache)
   return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)
+}
+
+/** The module that a legend was compiled into, by the command, if it is still what its sources say; undefined otherwise. */
+export function compiledModule(path: string): string | undefined {
+  try {
+    return cacheFiles(path).find((cache) => isFresh(cache))?.module
+  } catch {
+    return undefined
+  }
 }
