@@ -2,20 +2,20 @@ import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Argument, Command, CommanderError, Option } from 'commander'
 import { errorName, printable, saidBy, stackOf, stagesOf, withoutCredentials } from 'mappa/command'
-import type { AddOptions, RenameOptions } from './commands/change-variables.js'
-import type { CheckOptions } from './commands/check.js'
-import type { CompareOptions } from './commands/compare.js'
-import type { EmitOptions } from './commands/emit.js'
-import type { FillOptions } from './commands/fill.js'
-import type { GuardOptions } from './commands/guard.js'
-import type { GuideOptions } from './commands/guide.js'
-import type { InitOptions } from './commands/init.js'
-import type { LiftOptions } from './commands/lift.js'
-import type { ListOptions } from './commands/list.js'
-import type { SampleOptions } from './commands/sample.js'
-import type { StampOptions } from './commands/stamp.js'
-import type { TraceOptions } from './commands/trace.js'
-import type { TypesOptions } from './commands/types.js'
+import type { AddOptions, RenameOptions } from './commands/change/change-variables.js'
+import type { FillOptions } from './commands/change/fill.js'
+import type { InitOptions } from './commands/change/init.js'
+import type { LiftOptions } from './commands/change/lift.js'
+import type { EmitOptions } from './commands/hand-on/emit.js'
+import type { StampOptions } from './commands/hand-on/stamp.js'
+import type { CompareOptions } from './commands/look/compare.js'
+import type { GuideOptions } from './commands/look/guide.js'
+import type { ListOptions } from './commands/look/list.js'
+import type { TraceOptions } from './commands/look/trace.js'
+import type { CheckOptions } from './commands/verify/check.js'
+import type { GuardOptions } from './commands/verify/guard.js'
+import type { SampleOptions } from './commands/verify/sample.js'
+import type { TypesOptions } from './commands/verify/types.js'
 import type { KnownCommand, Wanted } from './completion/complete.js'
 import type { Shell } from './completion/shells.js'
 import type { ProjectOptions } from './project/project.js'
@@ -40,7 +40,7 @@ export async function run(args: readonly string[]): Promise<void> {
       if (debug && cause !== undefined) talk().write(`${cause}\n`)
     }
     if (own.every((each) => each === '--debug') && rest === undefined) {
-      const { welcome } = await import('./commands/welcome.js')
+      const { welcome } = await import('./commands/look/welcome.js')
       finish(await welcome())
     } else await program(rest, finish).parseAsync(own, { from: 'user' })
   } catch (error) {
@@ -140,7 +140,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .addHelpText('after', '\nExample:\n  mappa add\n  mappa add FEED_PAUSE --type duration --default 90s --apply')
     .action(
       async (name: string, { apply, json, root, stage, value, description, ...flags }: Omit<AddOptions, 'words'>) => {
-        const { add, wordsFrom } = await import('./commands/change-variables.js')
+        const { add, wordsFrom } = await import('./commands/change/change-variables.js')
         const options = { apply, json, root, stage, value, description, words: wordsFrom({ ...flags }) }
         finish(await add(name, withoutUndefined(options) as AddOptions))
       },
@@ -155,7 +155,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .option('--formerly', 'keep the old name readable')
     .addHelpText('after', '\nExample:\n  mappa rename FEED_ADDRESS FEED_URL')
     .action(async (name: string, fresh: string, options: RenameOptions) => {
-      const { rename } = await import('./commands/change-variables.js')
+      const { rename } = await import('./commands/change/change-variables.js')
       finish(await rename(name, fresh, options))
     })
 
@@ -166,7 +166,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .argument('<names...>', 'the variables')
     .addHelpText('after', '\nExample:\n  mappa remove OLD_FEED_URL')
     .action(async (names: string[], options: RenameOptions) => {
-      const { remove } = await import('./commands/change-variables.js')
+      const { remove } = await import('./commands/change/change-variables.js')
       finish(await remove(names, options))
     })
 
@@ -200,7 +200,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
         )
       if (environment !== undefined && options.everyStage)
         throw new UsageError('--environment is what one stage has, and --every-stage leaves it out.')
-      const { check } = await import('./commands/check.js')
+      const { check } = await import('./commands/verify/check.js')
       finish(await check({ ...options, ...namedStage(stage, options), captured: environment }))
     })
 
@@ -221,7 +221,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
       '\nExample:\n  mappa compare staging production\n  mappa compare production --host https://host.example/settings --token-from HOST_TOKEN\n  mappa compare --since main --as markdown',
     )
     .action(async (stages: string[], options: CompareOptions) => {
-      const { compare } = await import('./commands/compare.js')
+      const { compare } = await import('./commands/look/compare.js')
       finish(await compare(stages, options))
     })
 
@@ -250,7 +250,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .option('--json', 'print what was written as JSON')
     .addHelpText('after', '\nExample:\n  mappa fill\n  mappa fill ALERT_TOKEN\n  mappa fill LOG_LEVEL=debug')
     .action(async (names: string[], options: FillOptions) => {
-      const { fill } = await import('./commands/fill.js')
+      const { fill } = await import('./commands/change/fill.js')
       finish(await fill(names, options))
     })
 
@@ -288,7 +288,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
       '\nExample:\n  mappa guard\n  mappa guard --since origin/main\n  mappa guard --paths report.docx image.tar\n  mappa guard --install',
     )
     .action(async (options: GuardOptions) => {
-      const { guard } = await import('./commands/guard.js')
+      const { guard } = await import('./commands/verify/guard.js')
       finish(await guard(options))
     })
 
@@ -306,7 +306,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .action(async (names: string[], options: GuideOptions) => {
       refuseOddNames(names, 'guide')
       if (options.json && options.as !== 'text') throw new UsageError('guide takes --json or --as, and not both.')
-      const { guide } = await import('./commands/guide.js')
+      const { guide } = await import('./commands/look/guide.js')
       finish(await guide(names, options))
     })
 
@@ -322,7 +322,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .option('--json', 'print what would change, or with --apply has changed, as JSON')
     .addHelpText('after', '\nExample:\n  mappa init\n  mappa init --stage preview --like staging --apply')
     .action(async (options: InitOptions) => {
-      const { init } = await import('./commands/init.js')
+      const { init } = await import('./commands/change/init.js')
       finish(await init(options))
     })
 
@@ -344,7 +344,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
       if (options.uncommitted && !options.apply && !options.pick)
         throw new UsageError('--uncommitted is for lift --apply.')
       if (options.build && !options.apply && !options.pick) throw new UsageError('--build is for lift --apply.')
-      const { lift } = await import('./commands/lift.js')
+      const { lift } = await import('./commands/change/lift.js')
       finish(await lift(options))
     })
 
@@ -356,7 +356,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .option('--json', 'print the list as JSON')
     .addHelpText('after', "\nExample:\n  mappa list staging\n  mappa list --missing\n  mappa list production 'ALERT_*'")
     .action(async (names: string[], { environment, ...options }: Captured<ListOptions>) => {
-      const { list } = await import('./commands/list.js')
+      const { list } = await import('./commands/look/list.js')
       finish(await list(names, { ...options, captured: environment }))
     })
 
@@ -367,7 +367,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .addArgument(new Argument('<shell>', 'the shell').choices(['bash', 'zsh', 'fish']))
     .addHelpText('after', '\nExample:\n  eval "$(mappa completion bash)"')
     .action(async (shell: Shell) => {
-      const { completion } = await import('./commands/completion.js')
+      const { completion } = await import('./commands/run/completion.js')
       finish(await completion(shell, rest, mappa.commands.map(known), binary()))
     })
 
@@ -394,7 +394,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
       '\nExample:\n  eval "$(mappa emit --as shell --stage staging)"\n  mappa emit --as cluster --stage production --no-secrets > settings.yaml\n  mappa emit --as module --stage staging --out src/settings.ts\n  mappa emit --to https://host.example/production --token-from HOST_TOKEN --stage production',
     )
     .action(async (options: EmitOptions) => {
-      const { emit } = await import('./commands/emit.js')
+      const { emit } = await import('./commands/hand-on/emit.js')
       finish(await emit(options))
     })
 
@@ -408,7 +408,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .addHelpText('after', "\nExample:\n  mappa trace COLLECTOR_PORT --stage staging\n  mappa trace '*'")
     .action(async (names: string[], { environment, ...options }: Captured<TraceOptions>) => {
       refuseOddNames(names, 'trace')
-      const { trace } = await import('./commands/trace.js')
+      const { trace } = await import('./commands/look/trace.js')
       finish(await trace(names, { ...options, captured: environment }))
     })
 
@@ -419,7 +419,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .option('--verify', 'write nothing, and say how the file differs from the legend')
     .addHelpText('after', '\nExample:\n  mappa sample\n  mappa sample --verify')
     .action(async (options: SampleOptions) => {
-      const { sample } = await import('./commands/sample.js')
+      const { sample } = await import('./commands/verify/sample.js')
       finish(await sample(options))
     })
 
@@ -439,7 +439,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
       '\nExample:\n  mappa stamp deploy/collector.yaml --stage staging > collector.yaml\n  mappa stamp compose.yaml --stage production --against staging\n  mappa stamp dist/index.html --stage staging --in-place',
     )
     .action(async (files: string[], options: StampOptions) => {
-      const { stamp } = await import('./commands/stamp.js')
+      const { stamp } = await import('./commands/hand-on/stamp.js')
       finish(await stamp(files, options))
     })
 
@@ -450,7 +450,7 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
     .option('--verify', 'write nothing, and say whether the file is stale')
     .addHelpText('after', '\nExample:\n  mappa types\n  mappa types --verify')
     .action(async (options: TypesOptions) => {
-      const { types } = await import('./commands/types.js')
+      const { types } = await import('./commands/verify/types.js')
       finish(await types(options))
     })
 
@@ -472,8 +472,8 @@ function program(rest: readonly string[] | undefined, finish: (outcome: Ended) =
       if (options.grace !== undefined && !options.watch) throw new UsageError('--grace is for with --watch.')
       const told = { ...options, ...namedStage(stage, options) }
       const run = options.watch
-        ? (await import('./commands/watch.js')).watchSettings
-        : (await import('./commands/with.js')).withSettings
+        ? (await import('./commands/run/watch.js')).watchSettings
+        : (await import('./commands/run/with.js')).withSettings
       finish(await run([command, ...args], told))
     })
   return mappa

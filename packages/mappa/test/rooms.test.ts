@@ -4,26 +4,44 @@ import { dirname, join, normalize } from 'node:path'
 import test from 'node:test'
 import { top } from '../../../test/helpers.js'
 
+/** What is one room to the others, from its ground to its door. */
+const legend = ['legend/text', 'legend']
+const settle = ['value', 'faults', 'stack', 'reading', 'explain'].map((each) => `settle/${each}`).concat('settle')
+const core = ['format', 'leak', ...legend, ...settle, 'report']
+const machine = ['files', 'legends', 'layers', 'remotes'].map((each) => `node/${each}`).concat('node')
+const project = ['project/git', 'project/contents', 'project']
+
 /** The rooms of each package, and which others each may import: only such as stand above it here. `.` holds the entry points. */
 const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>> = {
   mappa: {
     format: [],
     leak: [],
-    legend: ['format', 'leak'],
-    settle: ['format', 'leak', 'legend'],
-    report: ['format', 'leak', 'legend', 'settle'],
-    '.': ['format', 'legend', 'settle', 'report'],
-    node: ['format', 'leak', 'legend', 'settle', 'report', '.'],
-    bundle: ['format', 'leak', 'legend', 'settle', 'report', 'node'],
-    vite: ['format', 'legend', 'settle', 'report', 'node', 'bundle'],
-    builders: ['leak', 'legend', 'settle', 'report', 'node', 'bundle'],
-    testing: ['legend', 'settle', 'report', 'node'],
-    command: ['format', 'leak', 'legend', 'settle', 'report', 'node', 'bundle'],
+    'legend/text': [],
+    legend: ['format', 'leak', 'legend/text'],
+    'settle/value': legend,
+    'settle/faults': ['format', ...legend, 'settle/value'],
+    'settle/stack': ['format', 'leak', ...legend, 'settle/value', 'settle/faults'],
+    'settle/reading': ['format', 'leak', ...legend, 'settle/value', 'settle/faults', 'settle/stack'],
+    'settle/explain': ['format', 'leak', ...legend, 'settle/value', 'settle/faults', 'settle/stack', 'settle/reading'],
+    settle: ['format', 'leak', ...legend, ...settle.slice(0, -1)],
+    report: ['format', 'leak', ...legend, ...settle],
+    '.': core,
+    'node/files': core,
+    'node/legends': [...core, 'node/files'],
+    'node/layers': [...core, 'node/files', 'node/legends'],
+    'node/remotes': core,
+    node: [...core, '.', ...machine.slice(0, -1)],
+    bundle: [...core, ...machine],
+    vite: [...core, ...machine, 'bundle'],
+    builders: [...core, ...machine, 'bundle'],
+    testing: [...core, ...machine],
+    command: [...core, ...machine, 'bundle'],
   },
   cli: {
     names: [],
     terminal: [],
     'lift/read': [],
+    'lift/stages': ['lift/read'],
     declared: ['lift/read'],
     guide: ['terminal'],
     sample: ['guide'],
@@ -38,9 +56,9 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     stamp: ['emit'],
     'lift/finding.ts': ['lift/read'],
     'lift/change.ts': ['lift/finding.ts'],
-    'lift/guess': ['lift/read', 'lift/finding.ts', 'names'],
+    'lift/guess': ['lift/read', 'lift/stages', 'lift/finding.ts', 'names'],
     guard: ['lift/read', 'lift/guess'],
-    'lift/manifests': ['lift/read', 'lift/finding.ts', 'lift/guess', 'names'],
+    'lift/manifests': ['lift/read', 'lift/stages', 'lift/finding.ts', 'lift/guess', 'names'],
     'lift/edit': [
       ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests'],
       ...['declared', 'sample', 'declare'],
@@ -53,28 +71,28 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'lift/edit',
     ],
     ask: ['lift/finding.ts', 'lift', 'setup', 'declared'],
-    project: ['lift/read', 'lift/guess', 'names', 'declared', 'terminal', 'change', 'stamp', 'guard'],
-    run: ['lift/read', 'lift', 'project', 'terminal'],
+    'project/git': ['guard'],
+    'project/contents': ['stamp'],
+    project: ['lift/read', 'names', 'declared', 'terminal', 'change', 'project/git'],
+    run: ['lift', 'project', 'terminal'],
     quick: ['project', 'run'],
-    commands: [
-      ...['names', 'terminal', 'declared', 'guide', 'sample', 'declare', 'compare', 'completion', 'trace', 'check'],
-      ...['fill', 'list', 'setup', 'guard', 'emit', 'change'],
-      ...[
-        'lift/read',
-        'lift/finding.ts',
-        'lift/change.ts',
-        'lift/manifests',
-        'lift/edit',
-        'lift',
-        'ask',
-        'stamp',
-        'project',
-        'run',
-      ],
+    'commands/look': ['names', 'terminal', 'guide', 'compare', 'trace', 'list', 'change', ...project],
+    'commands/verify': ['terminal', 'declared', 'declare', 'sample', 'check', 'guard', ...project],
+    'commands/change': [
+      ...['terminal', 'declared', 'guide', 'fill', 'change', 'setup', 'ask', 'lift', 'lift/read', 'lift/manifests'],
+      ...['lift/finding.ts', 'lift/change.ts'],
+      ...['lift/edit', 'commands/verify', 'run', ...project],
     ],
-    '.': ['commands', 'completion', 'project', 'terminal'],
+    'commands/hand-on': ['terminal', 'compare', 'stamp', 'emit', ...project],
+    'commands/run': ['terminal', 'declared', 'completion', 'run', ...project],
+    '.': [
+      ...['look', 'verify', 'change', 'hand-on', 'run'].map((each) => `commands/${each}`),
+      ...['completion', 'project', 'terminal'],
+    ],
   },
 }
+/** Whoever opens a room sees at once what is in it. */
+const filesMax = 15
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
 const pure =
   /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|stamp|emit|change|lift.*)$/
@@ -115,6 +133,9 @@ for (const [name, known] of Object.entries(rooms))
       graph.set(file, targets)
     }
     assert.ok(graph.size > 20)
+    const files = (room: string) => [...graph.keys()].filter((file) => dirname(file) === room)
+    const full = [...new Set([...graph.keys()].map(dirname))].filter((room) => files(room).length > filesMax)
+    assert.deepEqual(full, [], `more than ${filesMax} files`)
     assert.deepEqual(circleIn(graph), [])
   })
 
@@ -140,7 +161,7 @@ test('the core has no node: import, and rooms of the command that compute know n
       if (path.startsWith('.')) continue
       const room = dirname(file)
       assert.ok(
-        (['node', 'testing'].includes(room) && path.startsWith('node:')) ||
+        (/^(?:node|testing)(?:\/|$)/.test(room) && path.startsWith('node:')) ||
           (room === 'vite' && path === 'vite') ||
           (room === 'builders' && path === 'acorn'),
         `${file} imports ${path}`,
@@ -170,7 +191,7 @@ test('no name stands for two things: each is defined in one file of its package'
   }
 })
 
-/** A room's own door, and what a command is called and computes: `commands/lift.ts` calls `lift/lift.ts`. */
+/** A room's own door, and what a command is called and computes: `commands/change/lift.ts` calls `lift/lift.ts`. */
 const allowedTwice = new Set(['index.ts', 'text.ts', 'json.ts', 'lift.ts', 'guide.ts', 'sample.ts', 'complete.ts'])
 
 test('the built core imports nothing, and the library depends on nothing', () => {

@@ -6,7 +6,7 @@ import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
 import { handOver, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
-import { git } from './git.js'
+import { git } from './git/git.js'
 import { telling } from './made-file.js'
 
 /** A text that leaves this machine, or a file of it. */

@@ -1,10 +1,10 @@
 import { parse } from 'acorn'
 import type { LoadLegend } from '../bundle/project.js'
 import { eachNode, type Node, nodeWord } from '../bundle/syntax.js'
-import { createRequire, fs, path } from '../node/builtins.js'
-import { textAt } from '../node/files.js'
-import { failedLegend, isTypeScript, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
-import { legendAbove } from '../node/root.js'
+import { createRequire, fs, path } from '../node/files/builtins.js'
+import { textAt } from '../node/files/files.js'
+import { legendAbove } from '../node/files/root.js'
+import { failedLegend, isTypeScript, legendFault, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
 
 /**
  * A legend for a builder that runs no modules itself. What it is made of is read anew each time, since builds go on when files

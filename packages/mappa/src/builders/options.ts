@@ -1,7 +1,7 @@
 import { Session } from '../bundle/session.js'
 import type { BuildCommand } from '../bundle/settings-module.js'
-import { path } from '../node/builtins.js'
-import type { Stage } from '../settle/stage.js'
+import { path } from '../node/files/builtins.js'
+import type { Stage } from '../settle/stack/stage.js'
 import { loadLegendAlone } from './load-alone.js'
 
 /** Options of the plugin, for every builder. */

@@ -3,7 +3,7 @@ import { graphOf, type Input, moduleOf } from '../bundle/page-graph.js'
 import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, type Session } from '../bundle/session.js'
 import { settingsId } from '../bundle/taken.js'
-import { leaksOf } from '../node/leaks.js'
+import { leaksOf } from '../node/files/leaks.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 
 export type { BuilderOptions }

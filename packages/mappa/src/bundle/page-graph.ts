@@ -1,6 +1,6 @@
-import { path } from '../node/builtins.js'
-import { realOf, textAt } from '../node/files.js'
-import type { Fault } from '../settle/faults.js'
+import { path } from '../node/files/builtins.js'
+import { realOf, textAt } from '../node/files/files.js'
+import type { Fault } from '../settle/faults/faults.js'
 import { type ModuleGraph, type ModuleText, refusedModule } from './refuse.js'
 import type { Session } from './session.js'
 

@@ -1,7 +1,7 @@
 import { fixedAt, placeOf, reachesBrowser } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
-import { textAt } from '../node/files.js'
+import { textAt } from '../node/files/files.js'
 import { pageBlockId, scriptJson } from '../report/page.js'
 import type { Survey } from '../settle/survey.js'
 

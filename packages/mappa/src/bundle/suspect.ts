@@ -1,7 +1,7 @@
 import { fixedAt, reachesBrowser } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
-import { SlipIndex } from '../legend/slip-index.js'
+import { SlipIndex } from '../legend/text/slip-index.js'
 import { otherThan } from './other-than.js'
 
 /** What bundlers put into `import.meta.env` themselves. */

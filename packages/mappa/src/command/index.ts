@@ -11,21 +11,10 @@ export { isAccepted } from '../legend/accepted.js'
 export { tryPatternsWith } from '../legend/constraints.js'
 export { type AnyEntry, entryIn, fixedAt, placeOf, reachesBrowser } from '../legend/entry.js'
 export { entriesOf, heldTo, stagesOf } from '../legend/legend.js'
-export { nearest } from '../legend/nearest.js'
-export { SlipIndex } from '../legend/slip-index.js'
+export { nearest } from '../legend/text/nearest.js'
+export { SlipIndex } from '../legend/text/slip-index.js'
 export { type WordName, words } from '../legend/words.js'
-export {
-  type CacheFiles,
-  type CacheRecord,
-  cacheFiles,
-  cacheVersion,
-  compiledIn,
-  compiledModule,
-  isFresh,
-  isOwn,
-  legendInputs,
-} from '../node/compiled-legend.js'
-export { digestOf } from '../node/digest.js'
+export { digestOf } from '../node/files/digest.js'
 export {
   bytesAt,
   fileBytesMax,
@@ -36,8 +25,31 @@ export {
   readTextFile,
   textAt,
   tooLarge,
-} from '../node/files.js'
-export { layerFiles } from '../node/layer-order.js'
+} from '../node/files/files.js'
+export {
+  findRoot,
+  legendAbove,
+  legendFileNames,
+  type Root,
+  type RootSearch,
+  repositoryTop,
+} from '../node/files/root.js'
+export { type FileWrite, WriteError, writeFiles } from '../node/files/write.js'
+export { layerFiles } from '../node/layers/layer-order.js'
+export { childEnvironment, type HandedOn } from '../node/layers/nested.js'
+export { gatherPlain, needsMore } from '../node/layers/plain.js'
+export { rightName } from '../node/layers/surroundings.js'
+export {
+  type CacheFiles,
+  type CacheRecord,
+  cacheFiles,
+  cacheVersion,
+  compiledIn,
+  compiledModule,
+  isFresh,
+  isOwn,
+  legendInputs,
+} from '../node/legends/compiled-legend.js'
 export {
   failedLegend,
   isTypeScript,
@@ -46,25 +58,20 @@ export {
   legendOf,
   loadLegendFile,
   sourceWord,
-} from '../node/legend-file.js'
+} from '../node/legends/legend-file.js'
 export { type Gathered, gather, gatherAt, gatherWaiting } from '../node/machine.js'
-export { childEnvironment, type HandedOn } from '../node/nested.js'
-export { gatherPlain, needsMore } from '../node/plain.js'
-export { askRemote, checkedTexts, tellRemote } from '../node/remote.js'
-export { findRoot, legendAbove, legendFileNames, type Root, type RootSearch, repositoryTop } from '../node/root.js'
-export { rightName } from '../node/surroundings.js'
+export { askRemote, checkedTexts, tellRemote } from '../node/remotes/remote.js'
 export { tellStart } from '../node/tell.js'
 export { watchFiles } from '../node/watch.js'
-export { type FileWrite, WriteError, writeFiles } from '../node/write.js'
 export { builtStageOf, tagsIn } from '../report/page.js'
 export { capitalized, counted, stageLine, tally } from '../report/text.js'
 export { originOf } from '../settle/changes.js'
-export { unknownStage } from '../settle/explain.js'
-export { printable } from '../settle/faults.js'
+export { unknownStage } from '../settle/explain/explain.js'
+export { obtainRemedy } from '../settle/explain/remedies.js'
+export { printable } from '../settle/faults/faults.js'
+export { isAround, isGeneral } from '../settle/faults/kinds.js'
 export { expandIn, type Filling, type HandedValue, handedIn } from '../settle/handing.js'
-export { isKeyLine } from '../settle/key-lines.js'
-export { isAround, isGeneral } from '../settle/kinds.js'
-export { givenIn, readSources } from '../settle/read.js'
-export { obtainRemedy } from '../settle/remedies.js'
-export { errorName, saidBy, stackOf } from '../settle/said.js'
-export { maskFor } from '../settle/secrecy.js'
+export { givenIn, readSources } from '../settle/reading/read.js'
+export { maskFor } from '../settle/reading/secrecy.js'
+export { isKeyLine } from '../settle/stack/key-lines.js'
+export { errorName, saidBy, stackOf } from '../settle/value/said.js'

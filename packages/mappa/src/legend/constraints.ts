@@ -1,7 +1,7 @@
-import { amountText, bytesOf, durationOf } from './amounts.js'
 import type { AnyEntry } from './entry.js'
 import { formats } from './formats.js'
-import { pemOf } from './pem.js'
+import { amountText, bytesOf, durationOf } from './text/amounts.js'
+import { pemOf } from './text/pem.js'
 
 /** How a value breaks its entry; the words are those of fault kinds. */
 export type Breach =

@@ -4,7 +4,7 @@ import { describeEntry } from './constraints.js'
 import { type AnyEntry, entryIn } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
-import { nearest } from './nearest.js'
+import { nearest } from './text/nearest.js'
 import type { WordRule } from './words.js'
 import { hasWord, typeGroups, wordOf, words } from './words.js'
 

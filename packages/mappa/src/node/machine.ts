@@ -1,20 +1,20 @@
 import { entriesOf, type Legend, type Remote } from '../legend/legend.js'
-import type { Fault } from '../settle/faults.js'
-import { type Layer, layerFromValues } from '../settle/layer.js'
-import { givenIn, type Reading, readSources, type Sources } from '../settle/read.js'
-import { chooseStage, type Stage, type Texts } from '../settle/stage.js'
-import type { RemoteOptions, RemoteSource } from './asking.js'
-import { path } from './builtins.js'
-import { layerFromDirectory } from './directory.js'
-import { withFileVariables } from './file-variables.js'
-import { layerFromFlags } from './flags.js'
-import { filesIn, startFaults } from './layer-files.js'
-import type { LayerSources } from './layer-order.js'
-import { inOrder } from './layer-order.js'
-import { hasAsked, layerFromHost } from './nested.js'
-import { otherReader } from './other-reader.js'
-import { findRoot, layerFilesAbove, repositoryTop } from './root.js'
-import { surroundings } from './surroundings.js'
+import type { Fault } from '../settle/faults/faults.js'
+import { givenIn, type Reading, readSources, type Sources } from '../settle/reading/read.js'
+import { type Layer, layerFromValues } from '../settle/stack/layer.js'
+import { chooseStage, type Stage, type Texts } from '../settle/stack/stage.js'
+import { path } from './files/builtins.js'
+import { layerFromDirectory } from './files/directory.js'
+import { withFileVariables } from './files/file-variables.js'
+import { findRoot, layerFilesAbove, repositoryTop } from './files/root.js'
+import { layerFromFlags } from './layers/flags.js'
+import { filesIn, startFaults } from './layers/layer-files.js'
+import type { LayerSources } from './layers/layer-order.js'
+import { inOrder } from './layers/layer-order.js'
+import { hasAsked, layerFromHost } from './layers/nested.js'
+import { otherReader } from './layers/other-reader.js'
+import { surroundings } from './layers/surroundings.js'
+import type { RemoteOptions, RemoteSource } from './remotes/asking.js'
 
 /** Where this machine's settings come from. */
 export interface MachineOptions {
@@ -92,7 +92,7 @@ export async function gatherWaiting(
 ): Promise<Gathered> {
   const { sources, gathered } = await startWaiting(root, definition, options)
   if (sources.length === 0) return gathered([])
-  const { layerFromRemote } = await import('./remote.js')
+  const { layerFromRemote } = await import('./remotes/remote.js')
   return gathered(await Promise.all(sources.map(({ source }) => layerFromRemote(source, options))))
 }
 
@@ -119,7 +119,7 @@ export async function startWaiting(
   const declared = Array.isArray(named) ? (named as readonly Remote[]) : []
   if (declared.length === 0 && !options.remotes?.length)
     return { sources: [], gathered: () => gatheredFrom(start, [], definition) }
-  const { remoteSource } = await import('./remote.js')
+  const { remoteSource } = await import('./remotes/remote.js')
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
   const here = options.namedHere

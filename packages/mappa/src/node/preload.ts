@@ -4,13 +4,13 @@
  */
 
 import type { Legend } from '../legend/legend.js'
-import { givenIn, readSources, type Sources } from '../settle/read.js'
-import { createRequire, path } from './builtins.js'
-import { namesIn } from './files.js'
-import { isTypeScript, loadLegendFile } from './legend-file.js'
-import { hasAsked, markFor, ownNames } from './nested.js'
-import { gatherPlain, needsMore } from './plain.js'
-import { findRoot, legendFileNames } from './root.js'
+import { givenIn, readSources, type Sources } from '../settle/reading/read.js'
+import { createRequire, path } from './files/builtins.js'
+import { namesIn } from './files/files.js'
+import { findRoot, legendFileNames } from './files/root.js'
+import { hasAsked, markFor, ownNames } from './layers/nested.js'
+import { gatherPlain, needsMore } from './layers/plain.js'
+import { isTypeScript, loadLegendFile } from './legends/legend-file.js'
 
 start()
 

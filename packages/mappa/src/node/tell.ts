@@ -1,6 +1,6 @@
 import type { Legend } from '../legend/legend.js'
 import { type Origins, originsIn, originsText } from '../report/origins.js'
-import type { Sources } from '../settle/read.js'
+import type { Sources } from '../settle/reading/read.js'
 import { type Survey, survey } from '../settle/survey.js'
 
 /** For settings, what they were made from: asked for on a health page, or never. */

@@ -3,8 +3,8 @@ import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { type Change, changesBetween } from '../settle/changes.js'
 import { type Survey, survey as surveyLayers } from '../settle/survey.js'
-import { fs, path } from './builtins.js'
-import { isDirectory } from './files.js'
+import { fs, path } from './files/builtins.js'
+import { isDirectory } from './files/files.js'
 import { type Gathered, gather, type MachineOptions } from './machine.js'
 
 /** Editors and copying write several times in a row: so long nothing may happen before files are read again. Milliseconds. */

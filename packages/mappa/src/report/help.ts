@@ -2,7 +2,7 @@ import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
-import { printable } from '../settle/faults.js'
+import { printable } from '../settle/faults/faults.js'
 import { wrap } from './text.js'
 
 /** Options of {@link flagHelp}. */

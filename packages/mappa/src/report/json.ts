@@ -1,6 +1,6 @@
-import type { Fault, Notice } from '../settle/faults.js'
-import type { Met } from '../settle/read.js'
-import type { Stage } from '../settle/stage.js'
+import type { Fault, Notice } from '../settle/faults/faults.js'
+import type { Met } from '../settle/reading/read.js'
+import type { Stage } from '../settle/stack/stage.js'
 import type { Reported } from './text.js'
 
 /** The shape of a report as JSON. `version` changes when a member changes its meaning or goes. */

@@ -1,4 +1,4 @@
-import { type Fault, type Notice, printable } from '../settle/faults.js'
+import { type Fault, type Notice, printable } from '../settle/faults/faults.js'
 import type { Reported } from './text.js'
 
 /**

@@ -1,5 +1,5 @@
 import { originOf } from '../settle/changes.js'
-import type { Stage } from '../settle/stage.js'
+import type { Stage } from '../settle/stack/stage.js'
 import type { Survey } from '../settle/survey.js'
 
 /** Where settings come from, as far as it may be told: secrets are masked. */

@@ -1,5 +1,5 @@
 import { Needles } from '../leak/needles.js'
-import { pageValuesIn, secretTextsIn, stageOf } from '../settle/settings.js'
+import { pageValuesIn, secretTextsIn, stageOf } from '../settle/reading/settings.js'
 
 /** What a page's block is called. */
 export const pageBlockId = 'mappa-settings'

@@ -1,4 +1,4 @@
-import type { Fault, Notice } from '../settle/faults.js'
+import type { Fault, Notice } from '../settle/faults/faults.js'
 import type { Reported } from './text.js'
 
 /** A log as SARIF 2.1.0 (OASIS Standard, 2020) has it, with one run. */

@@ -1,6 +1,6 @@
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
-import type { Sources } from '../settle/read.js'
+import type { Sources } from '../settle/reading/read.js'
 import { SettleError, type Survey, survey } from '../settle/survey.js'
 import { reportText } from './text.js'
 

@@ -1,7 +1,7 @@
 import { isStageName } from '../format/names.js'
-import { type Fault, type Notice, printable } from '../settle/faults.js'
-import type { Met } from '../settle/read.js'
-import type { Stage } from '../settle/stage.js'
+import { type Fault, type Notice, printable } from '../settle/faults/faults.js'
+import type { Met } from '../settle/reading/read.js'
+import type { Stage } from '../settle/stack/stage.js'
 
 /** How to set off parts of a report; each function wraps a text in what its medium needs. */
 export interface Paint {

@@ -4,7 +4,7 @@ import { type AnyEntry, entryIn, fixedAt, placeOf } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { EntryType, Generate } from '../legend/types.js'
-import { textFor } from '../settle/convert.js'
+import { textFor } from '../settle/value/convert.js'
 
 /** What a variable takes, in all stages or in one. */
 export interface Terms {

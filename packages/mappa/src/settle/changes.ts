@@ -1,4 +1,4 @@
-import { printable } from './faults.js'
+import { printable } from './faults/faults.js'
 import type { Survey } from './survey.js'
 import type { TrailStep } from './trail.js'
 

@@ -1,11 +1,11 @@
 import type { Part } from '../format/expansion.js'
 import { type AnyEntry, hides } from '../legend/entry.js'
-import { convert } from './convert.js'
-import type { ExpansionProblem } from './expand.js'
-import type { LayerSource } from './layer.js'
-import { givenIn } from './read.js'
-import { secrecyOf } from './secrecy.js'
+import { givenIn } from './reading/read.js'
+import { secrecyOf } from './reading/secrecy.js'
+import type { ExpansionProblem } from './stack/expand.js'
+import type { LayerSource } from './stack/layer.js'
 import { readingOf, type Survey } from './survey.js'
+import { convert } from './value/convert.js'
 
 /** A variable's value as it is handed on to others. */
 export interface HandedValue {

@@ -5,10 +5,10 @@ import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { CheckedValue, Settings } from '../legend/types.js'
 import { settle } from '../report/settle.js'
-import { textFor } from '../settle/convert.js'
-import { layerFromValues } from '../settle/layer.js'
-import { readSources } from '../settle/read.js'
-import { assemble } from '../settle/settings.js'
+import { readSources } from '../settle/reading/read.js'
+import { assemble } from '../settle/reading/settings.js'
+import { layerFromValues } from '../settle/stack/layer.js'
+import { textFor } from '../settle/value/convert.js'
 
 /** Values for a test, by variable name: as the values they are, or as text. */
 export type TestValues<E> = { readonly [Name in keyof E]?: CheckedValue<E[Name]> | string }

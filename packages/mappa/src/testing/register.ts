@@ -4,9 +4,9 @@
  */
 import type { AnyEntry } from '../legend/entry.js'
 import { placeOf } from '../legend/entry.js'
-import { createRequire, path } from '../node/builtins.js'
-import { legendOf } from '../node/legend-file.js'
-import { findRoot } from '../node/root.js'
+import { createRequire, path } from '../node/files/builtins.js'
+import { findRoot } from '../node/files/root.js'
+import { legendOf } from '../node/legends/legend-file.js'
 
 const { pathToFileURL } = process.getBuiltinModule('node:url')
 const module = process.getBuiltinModule('node:module') as typeof import('node:module') & {

@@ -1,5 +1,5 @@
 import type { BuildCommand } from '../bundle/settings-module.js'
-import type { Stage } from '../settle/stage.js'
+import type { Stage } from '../settle/stack/stage.js'
 
 /**
  * The stage that Vite is for: the plugin's own; an explicit `--mode`; `MAPPA_STAGE`; else `development` when serving and

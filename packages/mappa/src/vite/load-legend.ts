@@ -1,10 +1,10 @@
 import type { Plugin } from 'vite'
 import type { LoadLegend } from '../bundle/project.js'
 import { LineIndex } from '../format/line-index.js'
-import { createRequire, path } from '../node/builtins.js'
-import { textAt } from '../node/files.js'
-import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legend-file.js'
-import { legendAbove } from '../node/root.js'
+import { createRequire, path } from '../node/files/builtins.js'
+import { textAt } from '../node/files/files.js'
+import { legendAbove } from '../node/files/root.js'
+import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
 
 /** Through Vite itself, which knows TypeScript, and does not keep what it loaded before; CommonJS through Node. */
 export const loadLegend: LoadLegend = async (directory, file) => {

@@ -1,7 +1,7 @@
 import type { ViteDevServer } from 'vite'
 import { isKeptName, type Session } from '../bundle/session.js'
-import { fs, path } from '../node/builtins.js'
-import { realOf } from '../node/files.js'
+import { fs, path } from '../node/files/builtins.js'
+import { realOf } from '../node/files/files.js'
 import { changesBetween } from '../settle/changes.js'
 import { nameHere } from './build-stage.js'
 

@@ -1,7 +1,7 @@
 import { type Context, contextOf } from '../read/context.js'
 import { type Literal, literalOf } from '../read/literals.js'
 import { isNode, type Node, nodesIn, withBrackets } from '../read/parse.js'
-import { ownStage, stageAsked, stageTest } from '../read/stage-tests.js'
+import { ownStage, stageAsked, stageTest } from '../stages/stage-tests.js'
 import { type Guess, guessOf } from './guess.js'
 
 /** Values of which code takes one by its environment. */

@@ -1,6 +1,6 @@
 import type { Finding } from '../finding.js'
-import { ownStage } from '../read/stage-tests.js'
 import { wordsOf } from '../read/words.js'
+import { ownStage } from '../stages/stage-tests.js'
 
 /**
  * Files that each give a stage its values: `config/production.js` beside `config/development.js`, `environment.prod.ts` beside

@@ -4,7 +4,7 @@ import { isHostName } from '../../names/host-names.js'
 import type { Finding } from '../finding.js'
 import { givenVariable } from '../guess/variables.js'
 import { type Node, nodesIn, type SourceFile } from '../read/parse.js'
-import { ownStage } from '../read/stage-tests.js'
+import { ownStage } from '../stages/stage-tests.js'
 
 /** Whether a file is a package's manifest, whose scripts may set variables. */
 export function isPackageFile(path: string): boolean {

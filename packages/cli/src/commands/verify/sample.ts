@@ -1,0 +1,75 @@
+import { variablesOf } from 'mappa'
+import { counted, gatherAt, WriteError } from 'mappa/command'
+import { described } from '../../project/described.js'
+import { ignoredFiles } from '../../project/files.js'
+import { telling, textIn, writeMade } from '../../project/made-file.js'
+import { openSound, type ProjectOptions, type SoundProject } from '../../project/project.js'
+import { droppedFrom, hiddenIn, openQuote, type Sampled, sampleDifferences, sampleText } from '../../sample/sample.js'
+import { output, talk } from '../../terminal/terminal.js'
+import { exitCodes } from '../../terminal/usage-error.js'
+
+/** Options of `mappa sample`. */
+export interface SampleOptions extends ProjectOptions {
+  /** Whether to say what is stale instead of writing. */
+  readonly verify?: boolean
+}
+
+export const samplePath = '.env.example'
+
+/** `mappa sample`: writes `.env.example` from the legend, or says how it differs. */
+export async function sample(options: SampleOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  return telling(async () => {
+    const sampled = { variables: variablesOf(await described(project)), given: givenNames(project) }
+    const before = textIn(project.root, samplePath)
+    const open = openQuote(before ?? '')
+    if (open) {
+      talk().write(`${samplePath}:${open.line}:${open.column}: ${open.message} ${open.remedy}\nNothing was written.\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    if (options.verify) return sampleVerified(before, sampled)
+    const after = sampleText(sampled, before)
+    const gone = droppedFrom(sampled, before ?? '')
+    const left =
+      gone.length === 0
+        ? ''
+        : ` No entry declares ${gone.join(', ')} any longer, so ${gone.length === 1 ? 'it was' : 'they were'} removed.`
+    const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.${left}`
+    return writeMade(project.root, { path: samplePath, before, after }, said, {
+      hidden: hiddenIn(sampled, before ?? ''),
+    })
+  })
+}
+
+function sampleVerified(before: string | undefined, sampled: Sampled): { exitCode: number } {
+  const differences = before === undefined ? [] : sampleDifferences(sampled, before)
+  if (before !== undefined && differences.length === 0) {
+    output().write(`${samplePath} is up to date.\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  const lines = differences.map(
+    ({ message, line }) => `    ${samplePath}${line === undefined ? '' : `:${line}`}: ${message}`,
+  )
+  const headline = before === undefined ? `There is no ${samplePath}.` : `${samplePath} is stale.`
+  output().write(`${[headline, ...lines, '    Run: mappa sample'].join('\n')}\n`)
+  return { exitCode: exitCodes.faults }
+}
+
+/** Names that have a value in development for whoever clones the project. */
+export function givenNames({ root, definition, legendFile }: SoundProject): ReadonlySet<string> {
+  const { layers } = gatherAt(root, definition, { stage: 'development', environment: {} })
+  const shared = layers.filter(({ source, local }) => source === 'file' && !local)
+  const ignored = ignoredFiles(
+    root,
+    legendFile,
+    shared.map(({ name }) => name),
+  )
+  const unread = shared.find(({ faults = [] }) => faults.length > 0)
+  if (unread) throw new WriteError(`${unread.name} cannot be read. Nothing was written.`, unread.name)
+  return new Set(
+    shared
+      .filter(({ name }) => !ignored.has(name))
+      .flatMap((layer) => [...layer.names()].filter((name) => layer.get(name) !== '')),
+  )
+}

@@ -1,0 +1,35 @@
+import { variablesOf } from 'mappa'
+import { stagesOf } from 'mappa/command'
+import { declarationHead, declarationPath, declarationsFor } from '../../declare/declaration.js'
+import { placesIn } from '../../declared/legend-text.js'
+import { described } from '../../project/described.js'
+import { textIn } from '../../project/made-file.js'
+import type { SoundProject } from '../../project/project.js'
+import { sampleDifferences } from '../../sample/sample.js'
+import { givenNames, samplePath } from './sample.js'
+
+/** A made file that is stale, and the command that makes it anew. */
+export interface Stale {
+  readonly path: string
+  readonly command: string
+}
+
+/** Which of the files that a project has had made are not what its legend makes of them now. */
+export async function staleFiles(project: SoundProject): Promise<readonly Stale[]> {
+  const { root, legendFile } = project
+  const definition = await described(project)
+  const variables = variablesOf(definition)
+  const sample = textIn(root, samplePath)
+  const isStale =
+    sample !== undefined && sampleDifferences({ variables, given: givenNames(project) }, sample).length > 0
+  const declared = textIn(root, declarationPath)
+  const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
+  const fresh = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places).text
+  const isOurs = declared?.startsWith(declarationHead) === true
+  return [
+    ...(isStale ? [{ path: samplePath, command: 'mappa sample' }] : []),
+    ...(isOurs && declared.replaceAll('\r\n', '\n') !== fresh
+      ? [{ path: declarationPath, command: 'mappa types' }]
+      : []),
+  ]
+}

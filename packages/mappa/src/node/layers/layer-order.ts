@@ -1,0 +1,71 @@
+import { type Likes, linesOf } from '../../legend/entry.js'
+import type { Layer } from '../../settle/stack/layer.js'
+
+/** A layer file by its name, and what it is for. */
+export interface LayerFile {
+  readonly name: string
+  readonly local?: boolean
+  readonly staged?: boolean
+}
+
+/**
+ * The layer files of a stage, lowest first; those of stages that it is like lie beneath its own. In `test`, `.env.local` is left
+ * out, so that a test sees the same on every machine.
+ */
+export function layerFiles(stage: string, like?: Likes): readonly LayerFile[] {
+  // A stage that is no file name is refused later, with a sentence; until then it must not lead out of the root.
+  const lines = linesOf(stage, like).filter((each) => !/[\\/]/.test(each))
+  const files: LayerFile[] = [
+    { name: '.env' },
+    ...lines.map((each) => ({ name: `.env.${each}`, staged: true })),
+    { name: '.env.local', local: true },
+    ...lines.map((each) => ({ name: `.env.${each}.local`, local: true, staged: true })),
+  ]
+  return lines.length === 0 || lines.includes('test') ? files.filter(({ name }) => name !== '.env.local') : files
+}
+
+/** The layers of a start by where they come from. */
+export interface LayerSources {
+  /** The layer files of the repository's top. */
+  readonly top?: readonly Layer[]
+  /** `.env` and `.env.<stage>`. */
+  readonly shared: readonly Layer[]
+  /** Directories of one-value files. */
+  readonly directories?: readonly Layer[]
+  /** What the caller adds. */
+  readonly given?: readonly Layer[]
+  /** Settings services. */
+  readonly remote?: readonly Layer[]
+  /** `.env.local` and `.env.<stage>.local`. */
+  readonly local: readonly Layer[]
+  /** The process environment. */
+  readonly host: Layer
+  readonly commandLine?: readonly Layer[]
+  /** What was fixed when the program was built. */
+  readonly built?: Layer
+}
+
+/** The order of layers, lowest first: a later one hides an earlier one. */
+export function inOrder({
+  top = [],
+  shared,
+  directories = [],
+  given = [],
+  remote = [],
+  local,
+  host,
+  commandLine = [],
+  built,
+}: LayerSources): Layer[] {
+  return [
+    ...top,
+    ...shared,
+    ...directories,
+    ...given,
+    ...remote,
+    ...local,
+    host,
+    ...commandLine,
+    ...(built ? [built] : []),
+  ]
+}

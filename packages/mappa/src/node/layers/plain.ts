@@ -1,0 +1,45 @@
+import type { AnyEntry } from '../../legend/entry.js'
+import type { Legend } from '../../legend/legend.js'
+import type { Sources } from '../../settle/reading/read.js'
+import { chooseStage, type Stage } from '../../settle/stack/stage.js'
+import { layerFilesAbove } from '../files/root.js'
+import { filesIn, startFaults } from './layer-files.js'
+import { inOrder } from './layer-order.js'
+import { layerFromHost } from './nested.js'
+import { otherReader } from './other-reader.js'
+
+/**
+ * Whether values come from more than the plain layers: from sources that few legends name, or that name nothing here. Those are
+ * gathered by code that only their starts load.
+ */
+export function needsMore(definition: Legend | undefined, { layers }: Sources): boolean {
+  if (!definition) return false
+  const { directories, remotes, topLayers, entries } = definition
+  if (directories || topLayers) return true
+  const isSet = (name: string) => layers.some((layer) => layer.get(name) !== undefined)
+  const named = entries as Readonly<Record<string, AnyEntry | undefined>>
+  for (const remote of Array.isArray(remotes) ? remotes : []) {
+    const { formerly, default: usual, stages } = named[remote?.url] ?? {}
+    const names = [remote?.url, ...(Array.isArray(formerly) ? formerly : [])]
+    if (usual !== undefined || stages || names.some(isSet)) return true
+  }
+  for (const [name, entry] of Object.entries(named)) {
+    const isFile = entry?.file || Object.values(entry?.stages ?? {}).some((words) => words?.file)
+    if (isFile && isSet(`${name}_FILE`)) return true
+  }
+  return false
+}
+
+/** The layer files and the process environment: all that most starts have. */
+export function gatherPlain(
+  root: string,
+  definition: Legend | undefined,
+  named: Stage | undefined,
+): Sources & { readonly stage: Stage } {
+  const stage = chooseStage(named, process.env)
+  const files = filesIn(root, stage.name, root, definition?.like)
+  const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
+  // The host is always there.
+  const faults = startFaults(root, stage, process.env, layers.length > 1)
+  return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
+}

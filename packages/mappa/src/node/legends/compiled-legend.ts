@@ -1,0 +1,111 @@
+import { fs, path as paths } from '../files/builtins.js'
+import { textAt } from '../files/files.js'
+
+const { lstatSync, realpathSync, statSync } = fs
+const { dirname, isAbsolute, join, sep } = paths
+
+/** Raised when what a compiled file looks like changes, so that older ones are made anew. */
+export const cacheVersion = 3
+
+/** What a compiled legend was made of. It is fresh while each of these files still has the same text. */
+export interface CacheRecord {
+  readonly version: number
+  readonly inputs: Readonly<Record<string, string>>
+}
+
+/** The files that a legend was last compiled from, itself among them. Absolute paths. */
+export function legendInputs(path: string): readonly string[] {
+  const [first] = cacheFiles(path).flatMap((cache) => recordOf(cache) ?? [])
+  return first ? Object.keys(first.inputs) : [path]
+}
+
+/** Where a compiled legend lies, and what was said of it. */
+export interface CacheFiles {
+  /** What a link must not lead out of. */
+  readonly within: string
+  readonly directory: string
+  readonly record: string
+  readonly module: string
+  readonly owner: number
+  readonly temporary: boolean
+}
+
+/** Where a compiled legend may lie: in the nearest `node_modules`, else in the user's cache. */
+export function cacheFiles(path: string): CacheFiles[] {
+  const { uid } = statSync(path)
+  const modules = nearestModules(dirname(path))
+  const user = process.env.XDG_CACHE_HOME || join(process.getBuiltinModule('node:os').homedir(), '.cache')
+  return [
+    ...(modules === undefined ? [] : [compiledIn(modules, join(modules, '.cache', 'mappa'), path, uid)]),
+    ...(isAbsolute(user) ? [compiledIn(user, join(user, 'mappa'), path, uid)] : []),
+  ]
+}
+
+/** The files of a legend's compiled copy in a directory. */
+export function compiledIn(
+  within: string,
+  directory: string,
+  path: string,
+  owner: number,
+  temporary = false,
+): CacheFiles {
+  const name = Buffer.from(path).toString('base64url').slice(-120)
+  const [record, module] = [join(directory, `${name}.json`), join(directory, `${name}.mjs`)]
+  return { within, directory, record, module, owner, temporary }
+}
+
+function nearestModules(from: string): string | undefined {
+  for (let directory = from; ; directory = dirname(directory)) {
+    const modules = join(directory, 'node_modules')
+    // A link may lead anywhere, and so may what somebody else put above the project.
+    if (lstatSync(modules, { throwIfNoEntry: false })?.isDirectory()) return modules
+    if (dirname(directory) === directory) return undefined
+  }
+}
+
+/**
+ * Whether nobody else can have put something there, since it is run: it belongs to this user, the system or the legend's
+ * owner, only its owner may write it, and no link leads to it.
+ */
+function isOurs(file: string, owner: number): boolean {
+  const stats = lstatSync(file, { throwIfNoEntry: false })
+  if (!stats || stats.isSymbolicLink()) return false
+  // Where users have no numbers, the folders say who may write.
+  if (process.getuid === undefined) return true
+  return [process.getuid(), 0, owner].includes(stats.uid) && (stats.mode & 0o022) === 0
+}
+
+/** Whether a place for compiled legends is one that nobody else can have filled. */
+export function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
+  if (temporary) return true
+  try {
+    return isOurs(directory, owner) && realpathSync(directory).startsWith(realpathSync(within) + sep)
+  } catch {
+    return false
+  }
+}
+
+function recordOf(cache: CacheFiles): CacheRecord | undefined {
+  if (!isOwn(cache) || !isOurs(cache.record, cache.owner) || !isOurs(cache.module, cache.owner)) return undefined
+  try {
+    const record = JSON.parse(textAt(cache.record) ?? '') as CacheRecord
+    return record.version === cacheVersion ? record : undefined
+  } catch {
+    return undefined
+  }
+}
+
+/** Whether a compiled copy is there and was made of the files as they are. */
+export function isFresh(cache: CacheFiles): boolean {
+  const record = recordOf(cache)
+  return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)
+}
+
+/** The module that a legend was compiled into, by the command, if it is still what its sources say; undefined otherwise. */
+export function compiledModule(path: string): string | undefined {
+  try {
+    return cacheFiles(path).find((cache) => isFresh(cache))?.module
+  } catch {
+    return undefined
+  }
+}

@@ -1,0 +1,142 @@
+import { withoutCredentials } from '../../leak/credentials.js'
+import { isLegend } from '../../legend/check.js'
+import { legendFromJsonSchema } from '../../legend/json-schema.js'
+import type { Legend } from '../../legend/legend.js'
+import type { Fault } from '../../settle/faults/faults.js'
+import { errorName, saidBy } from '../../settle/value/said.js'
+import { createRequire, fs, path } from '../files/builtins.js'
+import { digestOf } from '../files/digest.js'
+import { readTextFile, textAt } from '../files/files.js'
+import { compiledModule } from './compiled-legend.js'
+
+/** A legend, or why its file gave none. */
+export type LoadedLegend = { readonly definition: Legend } | { readonly fault: Fault; readonly cause?: unknown }
+
+/** Loads a legend file without waiting, so that it can be done before any module of the program runs. */
+export function loadLegendFile(file: string): LoadedLegend {
+  const name = path.basename(file)
+  if (name.endsWith('.json')) return loadJsonLegend(file, name)
+  // What is no file would be waited for.
+  if (!isFile(file)) return notRead(name)
+  const isTyped = isTypeScript(name)
+  const reads = !isTyped || nodeReads(file)
+  const emitted = reads ? undefined : emittedFor(file, name)
+  if (emitted) return emitted
+  // Also where Node takes types away itself: it would read all that the legend imports, each time.
+  const module = isTyped ? compiledModule(file) : file
+  if (module === undefined && !reads) return untypedNode(name)
+  try {
+    return legendOf(createRequire(file)(module ?? file), name)
+  } catch (cause) {
+    return failedLegend(name, cause)
+  }
+}
+
+/** Whether a legend file is TypeScript, by its name. */
+export function isTypeScript(name: string): boolean {
+  return /\.[cm]?ts$/.test(name)
+}
+
+/** Whether Node itself reads this TypeScript. It takes types away and no more, so that `.cts` must not be written as a module. */
+function nodeReads(file: string): boolean {
+  if (!(process.features as { typescript?: unknown }).typescript) return false
+  return !file.endsWith('.cts') || !/^(?:import|export)\b/m.test(textAt(file) ?? '')
+}
+
+function untypedNode(name: string): LoadedLegend {
+  return {
+    fault: legendFault(
+      name,
+      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load.`,
+      `Type: mappa check, which keeps a compiled copy on this machine. For others write: mappa emit --as legend > ${emittedName}`,
+    ),
+  }
+}
+
+/** What `mappa emit --as legend` is written to, beside the legend that it was made from. */
+const emittedName = 'mappa.legend.json'
+/** The word under which it says what it was made from. */
+export const sourceWord = 'x-mappa-source'
+
+/** The JSON legend that was made from a file, if there is one; a fault if the file was changed since. */
+function emittedFor(file: string, name: string): LoadedLegend | undefined {
+  // One in src/ is written to the root, where the command is typed.
+  const folder = path.dirname(file)
+  const folders = path.basename(folder) === 'src' ? [folder, path.dirname(folder)] : [folder]
+  const [emitted] = folders.flatMap((each) => textAt(path.join(each, emittedName)) ?? [])
+  if (emitted === undefined) return undefined
+  try {
+    const document = JSON.parse(emitted)
+    const source = document?.[sourceWord]
+    if (typeof source?.file !== 'string' || path.basename(source.file) !== name) return undefined
+    if (source.digest === digestOf(textAt(file))) return { definition: legendFromJsonSchema(document) }
+  } catch (cause) {
+    return failedLegend(emittedName, cause)
+  }
+  return {
+    fault: legendFault(
+      emittedName,
+      `${emittedName} was made from ${name}, which has changed since.`,
+      `Write: mappa emit --as legend > ${emittedName}`,
+    ),
+  }
+}
+
+/** The legend that a module exports: as its default, or in CommonJS as the module itself. */
+export function legendOf(module: unknown, name: string): LoadedLegend {
+  const definition = (module as { default?: unknown } | undefined)?.default ?? module
+  if (isLegend(definition)) return { definition }
+  return {
+    fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })'),
+  }
+}
+
+/** A module that threw or did not parse. Its own message is the best there is, and is the project's own text. */
+export function failedLegend(name: string, cause: unknown): LoadedLegend {
+  if ((cause as NodeJS.ErrnoException)?.code === 'ERR_REQUIRE_ASYNC_MODULE')
+    return {
+      cause,
+      fault: legendFault(
+        name,
+        `${name} waits for something with await, and a legend must be plain data.`,
+        'Remove the await from it and from what it imports.',
+      ),
+    }
+  const kind = errorName(cause)
+  const said =
+    kind === undefined ? 'something that is not an Error was thrown' : `${kind}: ${withoutCredentials(saidBy(cause))}`
+  return {
+    cause,
+    fault: legendFault(
+      name,
+      `${name} cannot be loaded: ${firstLine(said)}`,
+      'Fix the legend; --debug shows where it failed.',
+    ),
+  }
+}
+
+function loadJsonLegend(file: string, name: string): LoadedLegend {
+  const text = readTextFile(file, name)
+  if (typeof text !== 'string') return text ? { fault: { ...text, kind: 'legend' } } : notRead(name)
+  try {
+    return { definition: legendFromJsonSchema(JSON.parse(text)) }
+  } catch (cause) {
+    return failedLegend(name, cause)
+  }
+}
+
+function notRead(name: string): LoadedLegend {
+  return { fault: legendFault(name, `${name} must be a file that can be read, and is not.`, 'Put the legend there.') }
+}
+
+function isFile(file: string): boolean {
+  return fs.statSync(file, { throwIfNoEntry: false })?.isFile() ?? false
+}
+
+export function legendFault(name: string, message: string, remedy: string): Fault {
+  return { kind: 'legend', message, layer: name, remedy }
+}
+
+function firstLine(text: string): string {
+  return text.split('\n', 1)[0] as string
+}

@@ -1,0 +1,385 @@
+import type { IncomingMessage, RequestOptions } from 'node:http'
+import { isName } from '../../format/names.js'
+import type { Texts } from '../../settle/stack/stage.js'
+import { answerMax, NoAnswer, type RemoteSource } from './asking.js'
+
+/** Where values stand in a store, and how it is asked. */
+export interface EtcdOptions {
+  /** What reports call it. */
+  readonly name: string
+  /** Its address, or those of its members, of which the next is asked when one does not answer: `https://store.example:2379`. */
+  readonly url: string | readonly string[]
+  /** What comes in front of a variable's name in its key: `apiary/production/`. Keys that go on with something else are left alone. */
+  readonly prefix: string
+  readonly user?: string | undefined
+  readonly password?: string | undefined
+  /** Certificates in PEM: of the authority, and this program's own with its key. */
+  readonly tls?: { readonly ca?: string; readonly cert?: string; readonly key?: string }
+}
+
+/** An answer that does not begin within so long does not come. Milliseconds. */
+const answerWait = 3000
+/** A stream says nothing while nothing changes: so often the store is asked whether that is so. Milliseconds. */
+const silenceMax = 3000
+/** After a failure it is asked again so soon, and then each time later, up to the second. Milliseconds. */
+const pauseMin = 50
+const pauseMax = 1000
+/** What gRPC says of who asks. */
+const unauthenticated = 16
+
+/** What the store says of one key. Numbers of 64 bits are texts, keys and values base64. */
+interface StoredPair {
+  readonly key: string
+  readonly mod_revision?: string
+  readonly value?: string
+}
+
+interface RangeAnswer {
+  readonly header: { readonly revision: string }
+  readonly kvs?: readonly StoredPair[]
+}
+
+interface WatchAnswer {
+  readonly result?: {
+    readonly header?: { readonly revision?: string }
+    readonly events?: readonly { readonly type?: 'PUT' | 'DELETE'; readonly kv: StoredPair }[]
+    readonly canceled?: boolean
+  }
+  readonly error?: unknown
+}
+
+/**
+ * Values of a store of the kind of etcd, by its public HTTP interface (API v3, the gateway of its clients' port). It is read at
+ * a start; {@link watchAsync} also follows it: a change comes within milliseconds, and after a lost connection, another
+ * leader or a history that was compacted, everything is read again. A source that is followed does not keep the process
+ * alive.
+ *
+ * ```ts
+ * const store = etcdSource({ name: 'the fleet store', url: 'http://127.0.0.1:2379', prefix: 'apiary/production/' })
+ * ```
+ */
+export function etcdSource(options: EtcdOptions): RemoteSource {
+  const store = new Store(options)
+  return {
+    name: options.name,
+    load: async ({ signal }) => textsFrom((await store.range(signal)).pairs),
+    follow: ({ signal, onChange, onLost }) => void followStore(store, signal, onChange, onLost),
+  }
+}
+
+/** Reads all, and then what changes; again from the start after whatever goes wrong. */
+async function followStore(
+  store: Store,
+  signal: AbortSignal,
+  onChange: (texts: Texts) => void,
+  onLost: (error: unknown) => void,
+): Promise<void> {
+  let pause = 0
+  while (!signal.aborted) {
+    try {
+      const stored = await store.range(signal, false)
+      pause = 0
+      tell(stored.pairs, onChange, onLost)
+      // However it ends, what counts is whether the store then still answers.
+      await store.stream(stored, signal, (pairs) => tell(pairs, onChange, onLost)).catch(() => store.next())
+    } catch (error) {
+      if (signal.aborted) return
+      onLost(error)
+      store.next()
+      pause = Math.min(pauseMax, Math.max(pauseMin, pause * 2))
+      // Many come back at once after a failure that all have seen.
+      await passed(pause * (0.5 + Math.random() / 2), signal)
+    }
+  }
+}
+
+/** A value that no environment can carry is refused, and what was there before stays. */
+function tell(pairs: ReadonlyMap<string, string>, onChange: (texts: Texts) => void, onLost: (error: unknown) => void) {
+  let texts: Texts
+  try {
+    texts = textsFrom(pairs)
+  } catch (error) {
+    onLost(error)
+    return
+  }
+  onChange(texts)
+}
+
+function textsFrom(pairs: ReadonlyMap<string, string>): Texts {
+  const texts: Record<string, string> = Object.create(null)
+  for (const [name, base64] of pairs) {
+    const value = decodedText(base64)
+    if (value === undefined)
+      throw new NoAnswer(`gives something for ${name} that is not text`, 'Values must be UTF-8 without NUL.', false)
+    texts[name] = value
+  }
+  return texts
+}
+
+function decodedText(base64: string): string | undefined {
+  try {
+    const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(Buffer.from(base64, 'base64'))
+    return text.includes('\0') ? undefined : text
+  } catch {
+    return undefined
+  }
+}
+
+/** What a store holds: pairs by the variable's name, values in base64, and the revision that they are of. */
+interface Stored {
+  readonly pairs: ReadonlyMap<string, string>
+  readonly revision: bigint
+}
+
+/** One store, whichever of its members is asked. */
+class Store {
+  readonly #urls: readonly string[]
+  readonly #options: EtcdOptions
+  readonly #keys: { readonly key: string; readonly range_end: string }
+  readonly #prefix: Buffer
+  #at = 0
+  #token: string | undefined
+
+  constructor(options: EtcdOptions) {
+    this.#options = options
+    this.#urls = typeof options.url === 'string' ? options.url.split(',').map((each) => each.trim()) : options.url
+    this.#prefix = Buffer.from(options.prefix)
+    // Of no prefix, all keys: from the first that there can be.
+    const first = this.#prefix.length > 0 ? this.#prefix : Buffer.from([0])
+    this.#keys = { key: base64(first), range_end: base64(endOf(this.#prefix)) }
+  }
+
+  /** The next member is asked from now on. */
+  next(): void {
+    this.#at++
+  }
+
+  /** Everything below the prefix. */
+  async range(signal: AbortSignal, keepsAlive = true): Promise<Stored> {
+    for (let tries = 1; ; tries++)
+      try {
+        const { header, kvs = [] } = (await this.#call('kv/range', this.#keys, signal, keepsAlive)) as RangeAnswer
+        const pairs = new Map<string, string>()
+        for (const { key, value = '' } of kvs) {
+          const name = this.#nameOf(key)
+          if (name !== undefined) pairs.set(name, value)
+        }
+        return { pairs, revision: BigInt(header.revision) }
+      } catch (error) {
+        // A start asks each member; who follows comes back here anyway.
+        if (!keepsAlive || tries >= this.#urls.length || signal.aborted) throw error
+        this.next()
+      }
+  }
+
+  /** Tells what becomes of what a store held; ends by an error, when it is enough, or when the stream has missed something. */
+  async stream(
+    stored: Stored,
+    signal: AbortSignal,
+    onChange: (pairs: ReadonlyMap<string, string>) => void,
+  ): Promise<void> {
+    const pairs = new Map(stored.pairs)
+    let seen = stored.revision
+    let heard = Date.now()
+    const stop = new AbortController()
+    const end = () => stop.abort()
+    signal.addEventListener('abort', end, { once: true })
+    // A network that swallows everything says nothing, as a store does in which nothing changes.
+    const beat = setInterval(async () => {
+      if (Date.now() - heard < silenceMax) return
+      try {
+        const now = await this.range(stop.signal, false)
+        heard = Date.now()
+        if (now.revision <= seen || holdsSame(now.pairs, pairs)) return
+        stop.abort()
+        onChange(now.pairs)
+      } catch {
+        stop.abort()
+      }
+    }, silenceMax)
+    beat.unref()
+    try {
+      const request = { create_request: { ...this.#keys, start_revision: String(seen + 1n) } }
+      const answer = await this.#open('watch', request, stop.signal, false)
+      for await (const line of streamLines(answer)) {
+        heard = Date.now()
+        const { result, error } = JSON.parse(line) as WatchAnswer
+        // Its history before some revision is gone, or it has no leader: all is read again.
+        if (error !== undefined || result?.canceled) return
+        for (const { type, kv } of result?.events ?? []) {
+          const name = this.#nameOf(kv.key)
+          if (name === undefined) continue
+          if (type === 'DELETE') pairs.delete(name)
+          else pairs.set(name, kv.value ?? '')
+          seen = BigInt(kv.mod_revision ?? seen)
+        }
+        if (result?.events?.length) onChange(pairs)
+      }
+    } finally {
+      clearInterval(beat)
+      signal.removeEventListener('abort', end)
+      stop.abort()
+    }
+  }
+
+  #nameOf(key: string): string | undefined {
+    const bytes = Buffer.from(key, 'base64')
+    const name = bytes.subarray(this.#prefix.length).toString('latin1')
+    return isName(name) ? name : undefined
+  }
+
+  async #call(path: string, body: object, signal: AbortSignal, keepsAlive: boolean): Promise<unknown> {
+    const answer = await this.#open(path, body, signal, keepsAlive)
+    return parsed(await wholeText(answer, signal))
+  }
+
+  /** An answer that is none is asked for once more with a new token, if it was the token's fault. */
+  async #open(path: string, body: object, signal: AbortSignal, keepsAlive: boolean): Promise<IncomingMessage> {
+    const { user, password } = this.#options
+    if (user !== undefined) this.#token ??= await this.#authenticate(signal, keepsAlive)
+    const answer = await this.#post(path, body, signal, keepsAlive)
+    if (answer.statusCode === 200) return answer
+    const error = parsed(await wholeText(answer, signal)) as { readonly code?: number; readonly message?: string }
+    const isTokens = error.code === unauthenticated || /invalid auth token/.test(error.message ?? '')
+    if (!isTokens || user === undefined || password === undefined) throw storeRefusal(answer.statusCode ?? 0, error)
+    this.#token = await this.#authenticate(signal, keepsAlive)
+    const again = await this.#post(path, body, signal, keepsAlive)
+    if (again.statusCode === 200) return again
+    throw storeRefusal(again.statusCode ?? 0, parsed(await wholeText(again, signal)) as typeof error)
+  }
+
+  async #authenticate(signal: AbortSignal, keepsAlive: boolean): Promise<string> {
+    const { user: name, password } = this.#options
+    const answer = await this.#post('auth/authenticate', { name, password }, signal, keepsAlive, false)
+    const { token, ...error } = parsed(await wholeText(answer, signal)) as { readonly token?: string }
+    if (answer.statusCode === 200 && typeof token === 'string') return token
+    throw storeRefusal(answer.statusCode ?? 0, error)
+  }
+
+  #post(
+    path: string,
+    body: object,
+    signal: AbortSignal,
+    keepsAlive: boolean,
+    withToken = true,
+  ): Promise<IncomingMessage> {
+    const base = this.#urls[this.#at % this.#urls.length] ?? ''
+    if (!/^https?:\/\//.test(base) || !URL.canParse(base))
+      throw new NoAnswer('has an address that is none', 'An address begins with http:// or https://.', false)
+    const url = new URL(`v3/${path}`, base.endsWith('/') ? base : `${base}/`)
+    const text = JSON.stringify(body)
+    const options: RequestOptions = {
+      method: 'POST',
+      signal,
+      agent: false,
+      timeout: answerWait,
+      headers: {
+        ...{ 'content-type': 'application/json', 'content-length': Buffer.byteLength(text) },
+        // Without a leader a watch would go on in silence.
+        'grpc-metadata-hasleader': 'true',
+        ...(withToken && this.#token !== undefined && { authorization: this.#token }),
+      },
+      ...(url.protocol === 'https:' && this.#options.tls),
+    }
+    const { request } = process.getBuiltinModule(url.protocol === 'https:' ? 'node:https' : 'node:http')
+    return new Promise((resolve, reject) => {
+      const asked = request(url, options, (answer) => {
+        asked.setTimeout(0)
+        resolve(answer)
+      })
+      asked.on('timeout', () =>
+        asked.destroy(new NoAnswer(`has not answered within ${answerWait / 1000} s`, 'Try again.', true)),
+      )
+      asked.on('error', reject)
+      asked.on('socket', (socket) => {
+        socket.setKeepAlive(true, pauseMax)
+        if (!keepsAlive) socket.unref()
+      })
+      asked.end(text)
+    })
+  }
+}
+
+function storeRefusal(
+  status: number,
+  { code, message = '' }: { readonly code?: number; readonly message?: string },
+): NoAnswer {
+  const isNameless = code === unauthenticated || /auth|permission|user name/i.test(message)
+  if (status === 401 || status === 403 || isNameless)
+    return new NoAnswer(`refuses who asks (status ${status})`, 'Replace its user and password.', false)
+  return new NoAnswer(
+    `answers with status ${status}`,
+    'Correct its address, or look at the store.',
+    status >= 500 || status === 429,
+  )
+}
+
+function parsed(text: string): unknown {
+  try {
+    return JSON.parse(text)
+  } catch {
+    throw new NoAnswer('gives JSON that cannot be read', 'Correct its address, or look at the store.', false)
+  }
+}
+
+async function wholeText(answer: IncomingMessage, signal: AbortSignal): Promise<string> {
+  const pieces: Buffer[] = []
+  let length = 0
+  // One that begins and does not end would be waited for as long.
+  const timer = setTimeout(
+    () => answer.destroy(new NoAnswer('has stopped in its answer', 'Try again.', true)),
+    answerWait,
+  )
+  try {
+    for await (const piece of answer) {
+      length += (piece as Buffer).length
+      if (length > answerMax) throw new NoAnswer('gives more than 8 MiB', 'Correct its address or prefix.', false)
+      pieces.push(piece as Buffer)
+    }
+  } finally {
+    clearTimeout(timer)
+  }
+  signal.throwIfAborted()
+  return Buffer.concat(pieces).toString('utf8')
+}
+
+/** A stream's objects, one a line. */
+async function* streamLines(answer: IncomingMessage): AsyncGenerator<string> {
+  let rest = ''
+  answer.setEncoding('utf8')
+  for await (const piece of answer) {
+    const lines = (rest + piece).split('\n')
+    rest = lines.pop() ?? ''
+    if (rest.length > answerMax) throw new NoAnswer('gives more than 8 MiB at once', 'Correct its prefix.', false)
+    for (const line of lines) if (line.trim() !== '') yield line
+  }
+}
+
+function holdsSame(a: ReadonlyMap<string, string>, b: ReadonlyMap<string, string>): boolean {
+  return a.size === b.size && [...a].every(([name, value]) => b.get(name) === value)
+}
+
+function base64(bytes: Uint8Array): string {
+  return Buffer.from(bytes).toString('base64')
+}
+
+/** The first key behind all that begin so; of no beginning, and of one of the last bytes alone, a NUL: to the end. */
+function endOf(prefix: Uint8Array): Uint8Array {
+  const end = Buffer.from(prefix)
+  for (let at = end.length - 1; at >= 0; at--) {
+    const byte = end[at] as number
+    if (byte < 0xff) {
+      end[at] = byte + 1
+      return end.subarray(0, at + 1)
+    }
+  }
+  return Buffer.from([0])
+}
+
+function passed(time: number, signal: AbortSignal): Promise<void> {
+  return new Promise((resolve) => {
+    const timer = setTimeout(resolve, time)
+    timer.unref()
+    signal.addEventListener('abort', () => resolve(), { once: true })
+  })
+}

@@ -1,0 +1,179 @@
+import { isName } from '../../format/names.js'
+import { readValues } from '../../format/values.js'
+import type { Remote } from '../../legend/legend.js'
+import { isRecord } from '../../legend/records.js'
+import type { Fault } from '../../settle/faults/faults.js'
+import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
+import type { Texts } from '../../settle/stack/stage.js'
+import {
+  answerMax,
+  askTwice,
+  NoAnswer,
+  type RemoteOptions,
+  type RemoteSource,
+  remoteFault,
+  timeoutUsual,
+} from './asking.js'
+import { etcdSource } from './etcd.js'
+
+/**
+ * The layer of a remote source. It is asked twice at most; if it gives nothing, the layer is empty and has a fault that
+ * names the source, and neither its address nor its token.
+ */
+export async function layerFromRemote(source: RemoteSource, options: RemoteOptions = {}): Promise<Layer> {
+  const timeout = options.timeout ?? timeoutUsual
+  try {
+    const values = await askTwice((signal) => source.load({ signal }), timeout)
+    return layerFromValues(source.name, checkedTexts(values), { source: 'remote' })
+  } catch (error) {
+    return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [remoteFault(source, error)] }
+  }
+}
+
+/** The source that a legend declares: `GET url`, with a token if there is one; or a store. */
+export function remoteSource(
+  { name, etcd }: Remote,
+  url: string,
+  token: string | undefined,
+  stage: string,
+): RemoteSource {
+  if (etcd !== undefined) {
+    const [, user, password] = /^([^:]+):([\s\S]+)$/.exec(token ?? '') ?? []
+    return etcdSource({ name, url, prefix: `${etcd}${stage}/`, ...(user !== undefined && { user, password }) })
+  }
+  return {
+    name,
+    load: async ({ signal }) => {
+      const { text, isJson } = await fetchText(url, token, signal)
+      return isJson ? jsonAnswer(text) : textsOf(text)
+    },
+  }
+}
+
+/** What `GET url` answers, asked twice at most; or a fault that names the source, and neither its address nor its token. */
+export async function askRemote(
+  source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
+  { timeout = timeoutUsual }: RemoteOptions = {},
+): Promise<{ readonly text: string } | { readonly fault: Fault }> {
+  try {
+    return await askTwice((signal) => fetchText(source.url, source.token, signal), timeout)
+  } catch (error) {
+    return { fault: remoteFault(source, error) }
+  }
+}
+
+/** Gives a host these texts, as a JSON merge patch (RFC 7396), which may be sent twice; a fault names neither address nor token. */
+export async function tellRemote(
+  source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
+  texts: Texts,
+  { timeout = timeoutUsual }: RemoteOptions = {},
+): Promise<Fault | undefined> {
+  try {
+    const body = JSON.stringify(texts)
+    await askTwice((signal) => fetchText(source.url, source.token, signal, body), timeout)
+    return undefined
+  } catch (error) {
+    const { message, ...fault } = remoteFault(source, error)
+    return { ...fault, message: message.replace('No values came from', 'No values went to') }
+  }
+}
+
+async function fetchText(
+  url: string,
+  token: string | undefined,
+  signal: AbortSignal,
+  patch?: string,
+): Promise<{ readonly text: string; readonly isJson: boolean }> {
+  const headers = {
+    accept: 'application/json, text/plain',
+    ...(token && { authorization: `Bearer ${token}` }),
+    ...(patch !== undefined && { 'content-type': 'application/merge-patch+json' }),
+  }
+  const sent = patch === undefined ? {} : { method: 'PATCH', body: patch }
+  const answer = await fetchSameOrigin(url, { ...sent, headers, signal, credentials: 'omit' })
+  const { status } = answer
+  if (status === 401 || status === 403)
+    throw new NoAnswer(`refuses the token (status ${status})`, 'Replace the token.', false)
+  if (!answer.ok)
+    throw new NoAnswer(
+      `answers with status ${status}`,
+      'Correct its address, or fix the service.',
+      status >= 500 || status === 429,
+    )
+  const text = await textWithin(answer, answerMax)
+  return { text, isJson: /\bjson\b/.test(answer.headers.get('content-type') ?? '') }
+}
+
+/** More redirects than these go round. */
+const redirectsMax = 5
+
+/** Follows redirects where they stay with the same origin: the token, and what the address says, are for that one alone. */
+async function fetchSameOrigin(url: string, options: RequestInit): Promise<Response> {
+  let at = url
+  for (let count = 0; count <= redirectsMax; count++) {
+    const answer = await fetch(at, { ...options, redirect: 'manual' })
+    const next = [301, 302, 303, 307, 308].includes(answer.status) ? answer.headers.get('location') : null
+    if (next === null) return answer
+    // The others would make it another request, without what it is to say.
+    if (options.method === 'PATCH' && answer.status < 307)
+      throw new NoAnswer(`redirects (status ${answer.status})`, 'Name the address that it redirects to.', false)
+    await answer.body?.cancel()
+    const target = URL.canParse(next, at) ? new URL(next, at) : undefined
+    if (target?.origin !== new URL(at).origin)
+      throw new NoAnswer(
+        'redirects to another origin',
+        'Name the address that it redirects to, if you trust it.',
+        false,
+      )
+    at = target.href
+  }
+  throw new NoAnswer('redirects again and again', 'Correct its address.', false)
+}
+
+/** The text of an answer, limited while it comes, and as it is unpacked. */
+async function textWithin({ body }: Response, most: number): Promise<string> {
+  const decoder = new TextDecoder()
+  let text = ''
+  let length = 0
+  const reader = body?.getReader()
+  for (;;) {
+    const { done, value } = (await reader?.read()) ?? { done: true, value: undefined }
+    if (done || !value) return text + decoder.decode()
+    length += value.byteLength
+    if (length > most) {
+      await reader?.cancel()
+      throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+    }
+    text += decoder.decode(value, { stream: true })
+  }
+}
+
+function jsonAnswer(text: string): Texts {
+  try {
+    return JSON.parse(text)
+  } catch {
+    throw new NoAnswer('gives JSON that cannot be read', 'Fix the service.', false)
+  }
+}
+
+/** Layer text from elsewhere: names and values as they are, without expansion. */
+function textsOf(text: string): Texts {
+  const values = readValues(text)
+  if (values.flaws.length > 0) throw new NoAnswer('gives neither JSON nor layer text', 'Fix the service.', false)
+  return Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))
+}
+
+/** Texts by name; numbers and switches as JSON has them are taken for their text. */
+export function checkedTexts(values: unknown): Texts {
+  if (!isRecord(values)) throw new NoAnswer('does not give texts by name', 'It must answer { "NAME": "value" }.', false)
+  const texts: Record<string, string> = Object.create(null)
+  for (const [name, value] of Object.entries(values)) {
+    if (value === null || value === undefined) continue
+    if (!isName(name))
+      throw new NoAnswer('gives a name that is not valid', 'Names are letters, digits and underscores.', false)
+    if (!['string', 'number', 'boolean'].includes(typeof value) || String(value).includes('\0'))
+      throw new NoAnswer(`gives something for ${name} that is not text`, 'Values must be texts.', false)
+    texts[name] = String(value)
+  }
+  return texts
+}

@@ -1,0 +1,261 @@
+import { explainFlaw } from '../../format/flaw-texts.js'
+import { isStageName } from '../../format/names.js'
+import { withoutCredentials } from '../../leak/credentials.js'
+import { explainContradiction } from '../../legend/contradiction-texts.js'
+import { hides } from '../../legend/entry.js'
+import { type Legend, stagesOf } from '../../legend/legend.js'
+import { nearest } from '../../legend/text/nearest.js'
+import { type Fault, printable, quote } from '../faults/faults.js'
+import {
+  mayStandOnCommandLine,
+  type Problem,
+  type Reading,
+  type Sources,
+  type StageEntries,
+  steeringNames,
+} from '../reading/read.js'
+import type { BrokenRule } from '../reading/rules.js'
+import { assignmentsInside } from '../reading/secrecy.js'
+import type { Layer } from '../stack/layer.js'
+import { flawSpot, nameSpot, valueSpot } from '../stack/places.js'
+import { type ReadAlready, readAlreadyMin } from '../stack/read-already.js'
+import type { Stage } from '../stack/stage.js'
+import { problemFault } from './explain-problem.js'
+
+/** What is wrong with a reading, in words: every fault with its place and what to do. */
+export function explain(definition: Legend<unknown> | undefined, sources: Sources, reading: Reading): Fault[] {
+  const { stage, layers, entries, contradictions } = reading
+  const { notAsked = [] } = sources
+  const open = notAsked.length > 0 ? reading.problems.filter(mayBeElsewhere) : []
+  const problems = reading.problems.filter((problem) => !open.includes(problem))
+  const swallowing = swallowingIn(problems, layers)
+  const swallowed = new Set(swallowing.flatMap(({ names }) => names))
+  return [
+    ...(sources.faults ?? []),
+    ...notAsked.map((fault, at) => (at === 0 ? withNames(fault, open) : fault)),
+    ...contradictions.map((found): Fault => {
+      const { message, remedy } = explainContradiction(found, definition as Legend<unknown>)
+      const name = ['no-legend', 'stage-name', 'option'].includes(found.kind) ? {} : { name: found.name }
+      const word = found.kind === 'no-type' ? 'type' : found.detail
+      const place = 'name' in name ? sources.legendPlace?.(found.name, word) : undefined
+      return {
+        kind: 'legend',
+        ...name,
+        message,
+        layer: sources.legendName ?? 'the legend',
+        ...(place && { place }),
+        remedy,
+      }
+    }),
+    ...stageFaults(definition, stage),
+    ...layers.flatMap((layer) => [
+      ...(layer.faults ?? []),
+      ...flawFaults(layer, entries),
+      ...steeringFaults(layer),
+      ...commandLineFaults(layer, entries, stage),
+    ]),
+    ...swallowing.map(lateQuote),
+    ...withLayersAbove(
+      problems
+        .filter((problem) => !isTold(problem, layers) && !swallowed.has(problem.name))
+        .map((problem) => problemFault(problem, reading)),
+      sources,
+    ),
+    ...reading.already
+      .filter(({ count }) => count >= readAlreadyMin)
+      .map((found) => ({ kind: 'read-already' as const, ...readAlreadyText(found, entries, sources) })),
+    ...reading.broken.map((rule) => ruleFault(rule, reading)),
+  ]
+}
+
+/** The first fault of a missing value names the layer files that lie above, where somebody may have meant them to be read. */
+function withLayersAbove(faults: readonly Fault[], { layersAbove }: Sources): readonly Fault[] {
+  const first = faults.findIndex(({ kind, place }) => kind === 'missing' && !place)
+  const [file] = first < 0 ? [] : (layersAbove?.() ?? [])
+  const fault = faults[first]
+  if (file === undefined || !fault) return faults
+  const message = `${fault.message} ${printable(file)} lies above the root, and is not read.`
+  return faults.with(first, { ...fault, message })
+}
+
+/** Whether a source that was not asked might give what is missing. */
+function mayBeElsewhere({ breach, clearedBy }: Problem): boolean {
+  return breach === 'missing' && clearedBy === undefined
+}
+
+/** So many names are told of what a source might have given. */
+const namesMax = 5
+
+function withNames(fault: Fault, open: readonly Problem[]): Fault {
+  if (open.length === 0) return fault
+  const names = open.slice(0, namesMax).map(({ name }) => name)
+  const rest = open.length - names.length
+  const list = rest > 0 ? `${names.join(', ')} and ${rest} more` : names.join(', ')
+  return { ...fault, message: `${fault.message} No layer here sets ${list}.` }
+}
+
+/** A value of several lines in which names stand that are missing. */
+interface Swallowing {
+  readonly layer: Layer
+  readonly name: string
+  readonly names: readonly string[]
+}
+
+function swallowingIn(problems: readonly Problem[], layers: readonly Layer[]): Swallowing[] {
+  const missing = new Set(problems.flatMap(({ name, breach }) => (breach === 'missing' ? [name] : [])))
+  if (missing.size === 0) return []
+  return layers.flatMap((layer) => {
+    if (layer.source !== 'file' || !layer.text?.includes('\n')) return []
+    const found: Swallowing[] = []
+    layer.each((name, text) => {
+      if (!text.includes('\n')) return
+      const names = assignmentsInside(text).flatMap((inside) => (missing.has(inside.name) ? [inside.name] : []))
+      if (names.length > 0) found.push({ layer, name, names })
+    })
+    return found
+  })
+}
+
+/** A quote that closes, and too late. */
+function lateQuote({ layer, name, names }: Swallowing): Fault {
+  return {
+    kind: 'unclosed-quote',
+    name,
+    message: `The value of ${name} runs over the lines of ${names.join(', ')}, since its quote closes too late.`,
+    ...valueSpot(layer, name, undefined),
+    remedy: 'Close it at the end of its line; or set those names elsewhere, if the lines are a part of the value.',
+  }
+}
+
+/**
+ * Whether a problem is told elsewhere: the line that sets a name could not be understood, so the name is not missing;
+ * or the first name of a chain that is too deep has been named.
+ */
+function isTold({ name, breach, expansion }: Problem, layers: readonly Layer[]): boolean {
+  if (expansion?.problem === 'too-deep') return expansion.names[0] !== name
+  return breach === 'missing' && layers.some(({ flaws }) => flaws.some((flaw) => flaw.name === name))
+}
+
+function stageFaults(definition: Legend<unknown> | undefined, stage: Stage): Fault[] {
+  const fault = unknownStage(definition, stage)
+  return fault ? [fault] : []
+}
+
+/** The fault of a stage that a legend does not know, whoever named it; undefined for one that it knows. */
+export function unknownStage(definition: Legend<unknown> | undefined, { name, from }: Stage): Fault | undefined {
+  const known = stagesOf(definition)
+  if (known.includes(name)) return undefined
+  // prod, dev, stage: what people write for a stage.
+  const short =
+    name.length > 2 ? known.find((each) => each.startsWith(name.toLowerCase().replace(/e$/, ''))) : undefined
+  const near = short ?? nearest(name, known)
+  const says = from === 'NODE_ENV' || from === 'MAPPA_STAGE' ? `${from} must name` : 'The stage must be'
+  // What cannot be a stage may be anything, such as a value in the wrong place.
+  const found = isStageName(name) ? quote(name) : 'not the name of a stage'
+  const instead = from === 'NODE_ENV' ? `NODE_ENV=${near ?? '…'}, or beside it MAPPA_STAGE=${near ?? '…'}` : near
+  return {
+    kind: 'unknown-stage',
+    message: `${says} one of ${known.join(', ')}, and is ${found}.`,
+    remedy: instead ? `Write: ${instead}` : "Add stages in the legend: legend(…, { stages: ['…'] }).",
+  }
+}
+
+function flawFaults(layer: Layer, entries: StageEntries): Fault[] {
+  return layer.flaws.map((found) => {
+    const { flaw: kind, name } = found
+    const entry = name === undefined ? undefined : entries.get(name)
+    const { message, remedy } = explainFlaw(kind, name)
+    const meant = kind === 'bad-name' ? meantName(layer, found.start, entries) : undefined
+    return {
+      kind,
+      ...(name !== undefined && { name }),
+      message,
+      ...flawSpot(layer, found, entry),
+      remedy: meant === undefined ? remedy : `Rename it to ${meant}.`,
+    }
+  })
+}
+
+/** The entry that a name is meant to be that holds what no name may: `COLLECTOR-PORT`. */
+function meantName({ text = '' }: Layer, start: number, entries: StageEntries): string | undefined {
+  const [written = ''] = /^[^=\r\n]*/.exec(text.slice(start)) ?? []
+  const name = written.trim().replace(/[^A-Za-z0-9_]+/g, '_')
+  return [name, name.toUpperCase()].find((each) => entries.has(each))
+}
+
+function steeringFaults(layer: Layer): Fault[] {
+  if (layer.source !== 'file') return []
+  return steeringNames
+    .filter((name) => layer.get(name) !== undefined)
+    .map((name) => ({
+      kind: 'stage-in-layer',
+      name,
+      message: `${name} decides which layer files are read, so none of them can set it.`,
+      ...nameSpot(layer, name),
+      remedy: `Remove the line, and set it where the program is started: ${name}=…`,
+    }))
+}
+
+function commandLineFaults(layer: Layer, entries: StageEntries, stage: Stage): Fault[] {
+  if (layer.source !== 'command-line') return []
+  const refused = [...layer.names()].filter((name) => !mayStandOnCommandLine(entries.get(name)))
+  return refused.map((name) => {
+    const declared = entries.has(name)
+    const near = nearest(name, entries.keys())
+    return {
+      kind: 'refused',
+      ...(declared && { name }),
+      message: declared
+        ? `${name} is secret, so it cannot be given on the command line, where other processes can read it.`
+        : 'A name given on the command line has no entry in the legend, so it is taken for a secret and refused.',
+      layer: layer.name,
+      remedy: declared
+        ? `Write ${name}=… in .env.${stage.name}.local instead, or set it in the process environment.`
+        : near
+          ? `Write: ${near}`
+          : 'Add an entry for it to the legend first.',
+    }
+  })
+}
+
+/** A layer file that hides higher ones since somebody else has read it before. */
+export function readAlreadyText(
+  { layer, count, name, hidden }: ReadAlready,
+  entries: StageEntries,
+  { otherReader }: Pick<Sources, 'otherReader'>,
+) {
+  return {
+    name,
+    message: `The process environment holds all that ${layer.name} sets (${count} ${count === 1 ? 'name' : 'names'}), so something has read that file before, and ${name} of ${hidden.name} does not count.`,
+    ...valueSpot(hidden, name, entries.get(name)),
+    remedy:
+      otherReader?.() ??
+      `Leave ${layer.name} to Mappa: take it out of what the runtime, the container (env_file) or the shell reads.`,
+  }
+}
+
+/** A rule that does not hold, with the variables it read and where their values come from. */
+function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, settings }: Reading): Fault {
+  const hits = names.map((name) => ({ name, hit: stack.find(name) }))
+  const places = hits.map(({ name, hit }) => {
+    const spot = hit && valueSpot(hit.layer, hit.as ?? name, entries.get(name))?.place
+    return `${name} (${spot ? `${spot.file}:${spot.line}` : (hit?.layer.name ?? 'not set')})`
+  })
+  const [first] = hits.flatMap(
+    ({ name, hit }) => (hit && valueSpot(hit.layer, hit.as ?? name, entries.get(name))) ?? [],
+  )
+  const inSecret = names.some((name) => settings.some((each) => each.name === name && hides(each.entry)))
+  const failed =
+    said === undefined ? '' : ` The rule failed${inSecret ? '.' : `: ${printable(withoutCredentials(said))}`}`
+  const ended = /[.!?]$/.test(sentence) ? sentence : `${sentence}.`
+  return {
+    kind: 'rule',
+    ...(names[0] !== undefined && { name: names[0] }),
+    message: printable(ended) + failed,
+    ...first,
+    remedy:
+      places.length === 0
+        ? 'Fix the rule in the legend.'
+        : `${said === undefined ? 'Change' : 'Fix the rule, or change'} one of these: ${places.join(', ')}.`,
+  }
+}

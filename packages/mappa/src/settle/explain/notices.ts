@@ -1,0 +1,353 @@
+import { type Difference, differencesOf, isNameOfShell } from '../../format/portability.js'
+import { encodeValue } from '../../format/value.js'
+import type { AnyEntry } from '../../legend/entry.js'
+import { hides } from '../../legend/entry.js'
+import { type Notice, printable, quote } from '../faults/faults.js'
+import { namesFile, type Reading, type StageEntries } from '../reading/read.js'
+import { isKeyLine } from '../stack/key-lines.js'
+import type { Layer } from '../stack/layer.js'
+import { changesLoading } from '../stack/loading-names.js'
+import { lineAt, nameSpot, openText, rangesOf, type Spot, valueSpot, writtenOf } from '../stack/places.js'
+import { readAlreadyMin } from '../stack/read-already.js'
+import type { Hit, Stack } from '../stack/stack.js'
+import type { Stage } from '../stack/stage.js'
+import { isGuessable, isPlaceholder, keyFor } from '../value/slips.js'
+import { readAlreadyText } from './explain.js'
+import { obtainRemedy } from './remedies.js'
+
+/** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
+export function noticesOf({ entries, layers, stack, stage, lines, problems, slips, already }: Reading): Notice[] {
+  const told = new Set([...slips.values()].map(({ as }) => as))
+  const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
+  const faulty = new Set(problems.map(({ name }) => name))
+  const files = layers.filter((layer) => layer.source === 'file')
+  return [
+    ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, told, stack, formers })]),
+    ...[...entries.keys()].flatMap((name) => [
+      ...stackNotices(name, entries, layers, stage, lines),
+      // What is at fault has been told.
+      ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, lines)),
+    ]),
+    ...formerNotices(entries, layers),
+    ...already
+      .filter(({ count }) => count < readAlreadyMin)
+      .map((found) => ({ kind: 'read-already' as const, ...readAlreadyText(found, entries, {}) })),
+  ]
+}
+
+/** So many lines are named of a name that is set again and again. */
+const linesMax = 10
+
+/** What is known of names while the notices of each are worked out. */
+interface Around {
+  readonly entries: StageEntries
+  /** Names that a fault speaks of. */
+  readonly told: ReadonlySet<string | undefined>
+  readonly stack: Stack
+  readonly formers: ReadonlySet<string>
+}
+
+/** Nobody reads more of one file: it is data, or something is wrong with all of it. */
+const noticesMax = 100
+
+function layerNotices(layer: Layer, around: Around): Notice[] {
+  const found: Notice[] = []
+  let left = 0
+  for (const name of layer.names())
+    if (found.length < noticesMax) found.push(...nameNotices(layer, name, around))
+    else left++
+  if (left === 0) return found
+  return [
+    ...found,
+    {
+      kind: 'read-differently',
+      message: `${layer.name} has more notices: ${left} further ${left === 1 ? 'name was' : 'names were'} not looked at.`,
+      layer: layer.name,
+      remedy: 'Correct those above first; or keep data in a file of its own.',
+    },
+  ]
+}
+
+function* nameNotices(layer: Layer, name: string, { entries, told, stack, formers }: Around): Generator<Notice> {
+  const ranges = rangesOf(layer, name)
+  if (!entries.has(name) && followsFlaw(layer, ranges)) return
+  if (isKeyLine(name, layer.get(name), entries)) {
+    yield keyLine(layer, name)
+    return
+  }
+  if (ranges.length > 1)
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `${name} is set ${ranges.length} times in ${layer.name}; the last one counts, and some readers take the first.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: `Remove line ${ranges
+        .slice(0, Math.min(ranges.length - 1, linesMax))
+        .map(({ nameStart }) => lineAt(layer, nameStart))
+        .join(', ')}${ranges.length - 1 > linesMax ? ` and ${ranges.length - 1 - linesMax} more` : ''}.`,
+    }
+  yield* lookNotices(layer, name, entries)
+  yield* valueNotices(layer, name, entries, stack)
+  if (ranges.some(({ loose }) => loose))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `There are spaces around the equals sign of ${name}; a shell would not read this line.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: `Write: ${name}=… without spaces around the equals sign`,
+    }
+  if (isNameOfShell(name))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `${name} gets its value from the shell itself; a shell that reads this file refuses the line, or ignores it.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: 'Give it another name.',
+    }
+  if (/[a-z]/.test(name) && !entries.has(name))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `${name} has lower-case letters; some readers change such names, or leave them out.`,
+      ...nameSpot(layer, name),
+      remedy: `Write: ${name.toUpperCase()}=…`,
+    }
+  const isKnown = entries.size === 0 || entries.has(name) || namesFile(name, entries) || formers.has(name)
+  if (!isKnown && !told.has(name) && !layer.isKept?.(name)) {
+    yield {
+      kind: 'undeclared',
+      name,
+      message: `${name} has no entry in the legend.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: 'Add an entry for it, or remove the line.',
+    }
+  }
+  if (changesLoading(name) && !entries.has(name))
+    yield {
+      kind: 'changes-loading',
+      name,
+      message: `${name} changes how programs load, so it is not taken from a layer file.`,
+      ...nameSpot(layer, name, entries.get(name)),
+      remedy: 'Set it where the program is started, or add an entry for it to the legend.',
+    }
+}
+
+/** Told by its place alone, since what looks like a name is a part of the key. */
+function keyLine(layer: Layer, name: string): Notice {
+  const { layer: file, place } = nameSpot(layer, name) as Spot
+  return {
+    kind: 'undeclared',
+    message: 'This line looks like the last one of a key in base64 and not like NAME=value, so it sets nothing.',
+    layer: file,
+    place,
+    remedy: 'Put the whole key in single quotes, from its first line to its last.',
+  }
+}
+
+/** Names that a layer still has under what they were called before. */
+function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Generator<Notice> {
+  for (const [name, { formerly = [], ...entry }] of entries)
+    for (const old of formerly)
+      for (const layer of layers)
+        if (layer.get(old) !== undefined)
+          yield {
+            kind: 'former-name',
+            name,
+            message: `${old} is called ${name} now, and is still set in ${layer.name}.`,
+            layer: layer.name,
+            ...nameSpot(layer, old, entry),
+            remedy: layer.get(name) === undefined ? `Rename it to ${name}.` : `Remove it: ${name} is set there too.`,
+          }
+}
+
+/** What is right by its entry, and deserves a look. */
+function* valueWords(
+  name: string,
+  entry: AnyEntry,
+  hit: Hit | undefined,
+  stage: Stage,
+  lines: readonly string[],
+): Generator<Notice> {
+  if (!hit || hit.text === '') return
+  const { layer, text, as = name } = hit
+  const base = { name, layer: layer.name, ...valueSpot(layer, as, entry) }
+  if (entry.deprecated)
+    yield {
+      ...base,
+      kind: 'deprecated',
+      message: `${name} is deprecated, and is set in ${layer.name}.`,
+      remedy: entry.description ? printable(entry.description) : 'Remove it.',
+    }
+  if (!hides(entry) && entry.type === 'string' && isPlaceholder(text))
+    yield {
+      ...base,
+      kind: 'placeholder',
+      message: `${name} holds ${quote(text)}, which looks like a placeholder.`,
+      remedy: obtainRemedy(entry, 'Put the real value there.'),
+    }
+  if (!entry.secret && openText(text, entry) !== text)
+    yield {
+      ...base,
+      kind: 'password-shown',
+      message: `${name} holds what looks like a credential, and is not secret.`,
+      remedy: `Write in the legend: ${name}: { …, secret: true }`,
+    }
+  if (!lines.includes('production') && keyFor(text, entry) === 'live')
+    yield {
+      ...base,
+      kind: 'key-of-other-stage',
+      message: `${name} is a live key by its shape, and this is stage ${stage.name}.`,
+      remedy: 'Use the test key here, so that trying things out does no harm.',
+    }
+  // While developing, anything will do.
+  if (
+    entry.secret &&
+    entry.type === 'string' &&
+    !lines.some((each) => each === 'development' || each === 'test') &&
+    isGuessable(text)
+  )
+    yield {
+      ...base,
+      kind: 'weak-secret',
+      message: `${name} could be guessed: it is short, or what many people choose.`,
+      remedy: obtainRemedy(entry, 'Use a long random one.'),
+    }
+}
+
+const differenceTexts: Readonly<Record<Difference, string>> = {
+  blanks: 'spaces outside quotes',
+  quotes: 'quotes inside a value that does not start with one',
+  backslashes: 'backslashes outside quotes',
+  escapes: 'escapes that a shell keeps as they are',
+  'shell-signs': 'signs that a shell acts on',
+  dollar: 'a dollar sign that a shell would expand',
+  tilde: 'a tilde that a shell replaces',
+  'assignment-inside': 'a line that looks like an assignment',
+}
+
+/** Quotes as word processors write them, and blanks that are none, at either end of a value. */
+const [oddQuote, oddBlank] = [
+  /^[\u2018-\u201f\u00ab\u00bb\u2039\u203a\u300c-\u300f\uff02\uff07]|[\u2018-\u201f\u00ab\u00bb\u2039\u203a\uff02\uff07]$/,
+  /^[\u00a0\u2000-\u200b\u202f\u3000\ufeff]|[\u00a0\u2000-\u200b\u202f\u3000\ufeff]$/,
+]
+
+/** What a value holds that its writer hardly meant. */
+function* lookNotices(layer: Layer, name: string, entries: StageEntries): Generator<Notice> {
+  const { written, style } = writtenOf(layer, name) ?? {}
+  if (written === undefined || style === undefined) return
+  const spot = valueSpot(layer, name, entries.get(name))
+  const odd = oddQuote.test(written) ? 'a typographic quote' : oddBlank.test(written) ? 'a no-break space' : undefined
+  if (style === 'bare' && odd)
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `The value of ${name} begins or ends with ${odd}, which is a part of it.`,
+      ...spot,
+      remedy: odd === 'a no-break space' ? 'Remove it.' : `Write straight quotes: ${name}='…'`,
+    }
+  if (style !== 'bare' && style !== 'single' && /"[A-Za-z]:\\[^"\n]*"/.test(written) && /\\[nrt]/.test(written))
+    yield {
+      kind: 'read-differently',
+      name,
+      message: `The value of ${name} looks like a Windows path, and in double quotes \\n, \\r and \\t stand for line ends and tabs.`,
+      ...spot,
+      remedy: 'Put the path in single quotes.',
+    }
+}
+
+/** What of a value other readers would take otherwise, and how to write it so that all agree. */
+function* valueNotices(layer: Layer, name: string, entries: StageEntries, stack: Stack): Generator<Notice> {
+  const { written, style } = writtenOf(layer, name) ?? {}
+  if (written === undefined || style === undefined) return
+  // A dollar sign before a known name is a fault already.
+  const { bare = [], parts = [] } = layer.parsed?.(name) ?? {}
+  const known = bare.some((bare) => entries.has(bare.name) || stack.sets(bare.name))
+  const differences = differencesOf(written, style).filter((difference) => !(known && difference === 'dollar'))
+  if (differences.length === 0) return
+  const entry = entries.get(name)
+  const open = !hides(entry)
+  const what = differences.map((difference) => differenceTexts[difference])
+  const last = what.pop()
+  const list = what.length > 0 ? `${what.join(', ')} and ${last}` : last
+  const expands = parts.some((part) => typeof part !== 'string')
+  const fixed = encodeValue(layer.get(name) ?? '', 'single')
+  const quotes = expands ? 'double' : fixed.startsWith("'") ? 'single' : 'double'
+  const shows = open && !expands && fixed.length <= 80 && !/[\n\r]/.test(fixed)
+  yield {
+    kind: 'read-differently',
+    name,
+    message: `The value of ${name} holds ${list}; other readers take it differently.`,
+    ...valueSpot(layer, name, entry),
+    remedy: differences.includes('escapes')
+      ? `Put the characters themselves in ${quotes} quotes, instead of escapes.`
+      : differences.includes('assignment-inside')
+        ? 'Keep it in a file of its own, or in base64, if other programs read this file.'
+        : shows
+          ? `Write: ${name}=${printable(fixed)}`
+          : `Put the whole value in ${quotes} quotes${quotes === 'double' ? ', with a backslash before each " \\ and $ that is text' : ''}.`,
+  }
+}
+
+/** A shell reads neither a byte order mark nor CRLF as we do. */
+function* fileNotices(layer: Layer): Generator<Notice> {
+  const text = layer.text ?? ''
+  const returns = text.includes('\r\n')
+    ? 'CRLF line ends'
+    : text.endsWith('\r')
+      ? 'a carriage return at its end'
+      : undefined
+  const what = text.startsWith('\ufeff') ? 'a byte order mark' : returns
+  if (what)
+    yield {
+      kind: 'read-differently',
+      message: `${layer.name} has ${what}; a shell would take ${what === returns ? 'each carriage return as part of the value' : 'it as part of the first name'}.`,
+      layer: layer.name,
+      remedy: 'Save it as UTF-8 without a byte order mark, with LF line ends.',
+    }
+}
+
+/**
+ * Below a line that could not be understood, what looks like a name may be the end of a value, such as the last line of
+ * a key in base64, so it is not repeated.
+ */
+function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number }[]): boolean {
+  let flawed = flawedLines.get(layer)
+  if (!flawed) {
+    flawed = new Set(layer.flaws.map(({ start }) => lineAt(layer, start)))
+    flawedLines.set(layer, flawed)
+  }
+  return flawed.size > 0 && ranges.some(({ nameStart }) => flawed.has(lineAt(layer, nameStart) - 1))
+}
+
+/** Worked out once for each layer, since every name asks. */
+const flawedLines = new WeakMap<Layer, ReadonlySet<number>>()
+
+function* stackNotices(
+  name: string,
+  entries: StageEntries,
+  layers: readonly Layer[],
+  stage: Stage,
+  lines: readonly string[],
+): Generator<Notice> {
+  for (const layer of layers)
+    if (layer.source !== 'file' && layer.get(name) === '')
+      yield {
+        kind: 'empty-ignored',
+        name,
+        message: `${name} is set to nothing in ${layer.name}, which counts as unset.`,
+        layer: layer.name,
+        remedy: layer.source === 'environment' ? `Unset it: unset ${name}` : 'Give it a value there, or remove it.',
+        ...valueSpot(layer, name, entries.get(name)),
+      }
+  if (lines.includes('development')) return
+  const top = layers.findLast((layer) => layer.source === 'file' && layer.get(name) !== undefined)
+  const own = layers.findLast((layer) => layer.staged && !layer.local && layer.get(name) !== undefined)
+  if (top?.local && own)
+    yield {
+      kind: 'hidden-by-local',
+      name,
+      message: `${name} of ${own.name} is hidden by this machine's ${top.name}.`,
+      ...valueSpot(top, name, entries.get(name)),
+      remedy: `Remove the line, unless this machine alone should differ in ${stage.name}.`,
+    }
+}

@@ -1,0 +1,110 @@
+/** What to do about a fault or a notice: sentences, and lines or commands that can be pasted. */
+
+import { encodeValue } from '../../format/value.js'
+import { withoutCredentials } from '../../leak/credentials.js'
+import { boundsOf, describeEntry, numberOf } from '../../legend/constraints.js'
+import type { AnyEntry } from '../../legend/entry.js'
+import { hides } from '../../legend/entry.js'
+import { nearest } from '../../legend/text/nearest.js'
+import { printable } from '../faults/faults.js'
+import type { Problem, Reading } from '../reading/read.js'
+import type { Layer } from '../stack/layer.js'
+import type { Hit } from '../stack/stack.js'
+import { convert, textFor } from '../value/convert.js'
+import { joinList, splitList } from '../value/lists.js'
+
+export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
+  // Nobody can tell what a number alone was to be.
+  if (entry.type === 'duration' && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
+    return `State the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
+  const right = hides(entry)
+    ? undefined
+    : (meantValue(text, entry) ??
+      (item === undefined ? (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0]) : undefined))
+  const meant = right === undefined ? undefined : textFor(entry, right)
+  // What was meant is made of what is there, which may hold a password that nobody declared secret.
+  if (meant !== undefined && withoutCredentials(meant) === meant)
+    return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(meant, layer.source))}`
+  if (item !== undefined) return `Make item ${item + 1} ${describeEntry(entry.items as AnyEntry)}.`
+  if (entry.obtain) return `Obtain: ${entry.obtain}`
+  const limit = breach === 'out-of-range' ? nearestLimit(text, entry) : undefined
+  const example = limit === undefined ? '.' : `, for example: ${name}=${limit}`
+  return `Make it ${describeEntry(entry)}${example}`
+}
+
+/** The limit that a number is beyond, as the legend has it: a value that is right, though nobody may have meant it. */
+function nearestLimit(text: string, entry: AnyEntry): string | undefined {
+  const { minimum, maximum } = boundsOf(entry)
+  const value = numberOf(entry.type === 'duration' || entry.type === 'bytes' ? text.trim() : Number(text), entry)
+  const isAbove = value !== undefined && value > maximum
+  const limit = isAbove ? (entry.maximum ?? maximum) : (entry.minimum ?? minimum)
+  const written = typeof limit === 'number' ? textFor(entry, limit) : limit
+  return !hides(entry) && 'value' in convert(written, entry) ? written : undefined
+}
+
+/** As it has to stand in a layer file. */
+function writtenAs(text: string, source: Layer['source']): string {
+  return source === 'file' ? encodeValue(text) : text
+}
+
+/** What the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
+function meantValue(text: string, entry: AnyEntry): string | undefined {
+  const words = entry.enum?.map(String) ?? (entry.type === 'boolean' ? ['true', 'false'] : [])
+  if (words.length > 0) return nearest(text.trim(), words)
+  const fits = (guess: string) => 'value' in convert(guess, entry)
+  const word = text.trim()
+  if (entry.type === 'duration' || entry.type === 'bytes')
+    return [word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
+  if (entry.type === 'array') {
+    const divided = word.includes(',') ? word : word.replace(/\s*[;|]\s*|\s+/g, ',')
+    return [divided, listOfMeant(word, entry)].find((each) => each !== undefined && each !== word && fits(each))
+  }
+  if (entry.type === 'string' && (entry.schemes || entry.format === 'uri'))
+    return (entry.schemes ?? ['https'])
+      .map((scheme) => `${scheme}://${word}`)
+      .find((each) => /^[^\s:]+:\/\/[^\s/]+\.[^\s/]/.test(each) && fits(each))
+  if (!['integer', 'number', 'port'].includes(entry.type)) return undefined
+  const guesses = [
+    // Hexadecimal, exponents and 4100.0 say a number in another way.
+    /^(?:0[xXoObB][0-9A-Fa-f]+|[+-]?\d+(?:\.\d*)?(?:[eE][+-]?\d+)?)$/.test(word) ? String(Number(word)) : '',
+    text.replace(/[oO]/g, '0').replace(/[lI]/g, '1'),
+    text.replace(/[_, ]/g, ''),
+    /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '',
+  ]
+  return guesses.map((guess) => guess.trim()).find(fits)
+}
+
+/** A list whose wrong items are replaced by what was most likely meant. */
+function listOfMeant(text: string, { items, delimiter }: AnyEntry): string | undefined {
+  const found = text.startsWith('[') ? undefined : splitList(text, delimiter)
+  if (!items || !found) return undefined
+  const meant = found.map((each) => ('value' in convert(each, items) ? each : meantValue(each, items)))
+  return meant.includes(undefined) ? undefined : joinList(meant, delimiter)
+}
+
+/** How to make a fresh value, as a command that can be pasted; where it belongs is for whoever pastes it to see to. */
+export function freshRemedy(name: string, { generate }: AnyEntry): string | undefined {
+  if (!generate) return undefined
+  const { bytes, text } = generate
+  const random = `Buffer.from(crypto.getRandomValues(new Uint8Array(${bytes}))).toString('${text}')`
+  return `Make one: node -p "'${name}=' + ${random}"`
+}
+
+/** Where a name gets a value: secrets on this machine alone. */
+export function setRemedy(
+  name: string,
+  { entries, stage, lines }: Pick<Reading, 'entries' | 'stage' | 'lines'>,
+): string {
+  const isSecret = entries.get(name)?.secret
+  const isHere = lines.some((each) => each === 'development' || each === 'test')
+  // Where a program is deployed, a file of this machine helps nobody else.
+  if (isSecret && !isHere)
+    return `Set ${name} on the host of ${stage.name}, or in .env.${stage.name}.local to try it here.`
+  const local = stage.name === 'development' ? '.env.local' : `.env.${stage.name}.local`
+  return `Write ${name}=… in ${isSecret ? `${local}, which stays on this machine` : `.env.${stage.name}`}.`
+}
+
+/** Where a person gets the value of an entry, or what else to do. */
+export function obtainRemedy({ obtain }: Pick<AnyEntry, 'obtain'>, otherwise: string): string {
+  return obtain ? `Obtain: ${obtain}` : otherwise
+}

@@ -1,0 +1,140 @@
+import { type AnyEntry, fixedAt, hides, placeOf, reachesBrowser } from '../../legend/entry.js'
+import { mask } from '../../legend/mask.js'
+import type { LayerSource } from '../stack/layer.js'
+import type { Stage } from '../stack/stage.js'
+import { saidBy } from '../value/said.js'
+
+/** A setting ready to be put in its place. */
+export interface Setting {
+  readonly name: string
+  readonly value: unknown
+  readonly entry: AnyEntry
+  /** The text that the value was read from, if there is a value. */
+  readonly text: string | undefined
+  readonly source: LayerSource | 'default'
+}
+
+/** Node's `util.inspect` looks for this; registered globally, so the core needs no import for it. */
+const inspected = Symbol.for('nodejs.util.inspect.custom')
+
+/** For each group of settings, its secrets' masks, so that printing and `reveal` know them. */
+const maskedBy = new WeakMap<object, Map<string, string>>()
+
+const stages = new WeakMap<object, Stage>()
+
+/** For settings as a whole, what a page takes of them when it is handed out. */
+const pages = new WeakMap<object, Readonly<Record<string, unknown>>>()
+
+type Group = Record<string, unknown>
+
+/** What every group of settings inherits: how it prints. */
+const printing = Object.freeze(
+  Object.create(Object.prototype, {
+    toJSON: { value: maskedCopy },
+    [inspected]: {
+      value(this: Group, _depth: number, _options: unknown, inspect?: (value: unknown, options: unknown) => string) {
+        const copy = maskedCopy.call(this)
+        return inspect ? inspect(copy, _options) : copy
+      },
+    },
+  }),
+)
+
+/** Settings from their parts: nested by place and frozen. Secrets are not enumerable, so that copying spreads none. Reading an `absent` one throws. */
+export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: ReadonlySet<string>): object {
+  const groups = new Map<string, Group>()
+  const root = newGroup()
+  const page: Record<string, unknown> = Object.create(null)
+  for (const { name, value, entry } of settings) {
+    if (reachesBrowser(entry) && fixedAt(entry) === 'start' && !hides(entry)) page[name] = value
+    if (entry.as === undefined && !hides(entry) && !absent?.has(name)) {
+      root[name] = value
+      continue
+    }
+    const steps = placeOf(name, entry)
+    let group = root
+    for (let depth = 1; depth < steps.length; depth++) {
+      const path = steps.slice(0, depth).join('.')
+      let next = groups.get(path)
+      if (!next) {
+        next = newGroup()
+        groups.set(path, next)
+        Object.defineProperty(group, steps[depth - 1] as string, { value: next, enumerable: true })
+      }
+      group = next
+    }
+    const key = steps[steps.length - 1] as string
+    // No place is one that a prototype could catch, so the plain way, which is much the fastest, will do.
+    if (absent?.has(name)) Object.defineProperty(group, key, { get: () => refuse(name), enumerable: false })
+    else if (!hides(entry) || value === undefined) group[key] = value
+    else {
+      // A getter, since what prints hidden members shows that there is one, and asks for nothing.
+      Object.defineProperty(group, key, { get: () => value, enumerable: entry.secret !== true })
+      maskedBy.get(group)?.set(key, mask(saidBy(value), entry))
+    }
+  }
+  for (const group of groups.values()) Object.freeze(group)
+  stages.set(root, stage)
+  pages.set(root, page)
+  return Object.freeze(root)
+}
+
+/**
+ * The stage that settings were settled for, and who named it.
+ * @throws {TypeError} if these are not settings as `settle` gives them.
+ */
+export function stageOf(settings: object): Stage {
+  const stage = stages.get(settings)
+  if (!stage) throw new TypeError('stageOf takes settings as settle gives them, not a part or a copy of them.')
+  return stage
+}
+
+/** The texts of the secrets of settings. */
+export function secretTextsIn(settings: object): readonly string[] {
+  const texts: string[] = []
+  copyOf(settings as Group, (_, value) => texts.push(saidBy(value)))
+  return texts
+}
+
+/** What a page takes of settings when it is handed out, by the names of variables. */
+export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
+  const values = pages.get(settings)
+  if (!values) throw new TypeError('A page takes settings as settle gives them, not a part or a copy of them.')
+  return values
+}
+
+function refuse(name: string): never {
+  throw new TypeError(`The test reads ${name}, and was given no value for it.`)
+}
+
+function newGroup(): Group {
+  const group = Object.create(printing) as Group
+  maskedBy.set(group, new Map())
+  return group
+}
+
+function maskedCopy(this: Group): Group {
+  return copyOf(this, (mask) => mask)
+}
+
+/**
+ * A plain copy of settings with the text of their secrets in it. The copy prints what it holds: use it only to hand
+ * values on, never to print or log.
+ */
+export function reveal<S extends object>(settings: S): S {
+  return copyOf(settings as unknown as Group, (_, value) => value) as S
+}
+
+function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown): Group {
+  const masks = maskedBy.get(group)
+  const copy: Group = {}
+  for (const key of Object.getOwnPropertyNames(group)) {
+    // What a test was not given.
+    if (Object.getOwnPropertyDescriptor(group, key)?.get && !masks?.has(key)) continue
+    const value = group[key]
+    const isGroup = typeof value === 'object' && value !== null && maskedBy.has(value)
+    const shown = masks?.has(key) ? secret(masks.get(key) as string, value) : value
+    copy[key] = isGroup ? copyOf(value as Group, secret) : shown
+  }
+  return copy
+}

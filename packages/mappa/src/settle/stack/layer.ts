@@ -1,0 +1,105 @@
+import type { LayerFlaw } from '../../format/flaws.js'
+import { type AssignmentRange, type IsHidden, type ParsedValue, readValues } from '../../format/values.js'
+import type { Fault } from '../faults/faults.js'
+import type { Texts } from './stage.js'
+
+/** What kind of source a layer is. */
+export type LayerSource = 'file' | 'directory' | 'remote' | 'environment' | 'command-line' | 'given'
+
+/** One source of text values. Layers are given lowest first: a later one hides an earlier one. */
+export interface Layer {
+  /** What reports call it: `.env.staging`, `the process environment`. For a file, its path from the root. */
+  readonly name: string
+  readonly source: LayerSource
+  /** The text it was read from, for places; only a file has one. */
+  readonly text?: string
+  /** Whether it belongs to this machine only (`.env.local`). */
+  readonly local?: boolean
+  /** Whether it belongs to one stage only (`.env.staging`). */
+  readonly staged?: boolean
+  readonly flaws: readonly LayerFlaw[]
+  /** What went wrong when the layer was made, if anything did. */
+  readonly faults?: readonly Fault[]
+  /** The text of a name; with `back`, as it is so many assignments before the last one. Only layer files have such. */
+  get(name: string, back?: number): string | undefined
+  /** Every name once. */
+  names(): Iterable<string>
+  /**
+   * Visits names and texts in order; of a repeated name the last one counts. `dollar` says that a text may expand. Names that
+   * are `hidden` may be left out.
+   */
+  each(visit: (name: string, text: string, dollar: boolean) => void, hidden?: IsHidden): void
+  /** What a text is made of, if it may expand. Only layer files have such. */
+  parsed?(name: string, back?: number): ParsedValue | undefined
+  /** Where a name is assigned, in order: every time, or the last so many times. Only layer files have such. */
+  ranges?(name: string, most?: number): readonly AssignmentRange[]
+  /** What is printed of a layer whose text may hold secrets: which one it is, and no text. */
+  toJSON?(): unknown
+  /** Whether a comment behind a name's value keeps it: `# mappa keep: reason`. Only layer files have such. */
+  isKept?(name: string): boolean
+  /** The file that holds a name's text alone, path from the root; only directories of one-value files have such. */
+  fileOf?(name: string): string
+}
+
+/** What a layer is, beside its values. */
+export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonly source?: LayerSource }
+
+/**
+ * A layer from layer text.
+ *
+ * ```ts
+ * const layer = layerFromText('.env', 'COLLECTOR_PORT=4100\n')
+ * ```
+ */
+export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
+  const values = readValues(text)
+  const layer = {
+    source: 'file',
+    ...traits,
+    name,
+    get flaws() {
+      return values.flaws
+    },
+    get: (variable, back) => values.get(variable, back),
+    names: () => values.names(),
+    each: (visit, hidden) => values.each(visit, hidden),
+    parsed: (variable, back) => values.parsed(variable, back),
+    ranges: (variable, most) => values.ranges(variable, most),
+    isKept: (variable) => keepWords.test(values.behind(variable)),
+    toJSON: withoutText,
+    [Symbol.for('nodejs.util.inspect.custom')]: withoutText,
+  } as Layer
+  // What prints the members of an object one by one, as a table does, leaves it out.
+  return Object.defineProperty(layer, 'text', { value: text })
+}
+
+/** Keeps a name that no entry declares, and says why. */
+const keepWords = /^[ \t]+#[ \t]*mappa keep:[ \t]*\S/
+
+/** Copies of a layer keep it, so it looks at the one that it is asked of. */
+function withoutText(this: Layer): object {
+  const { name, source, local, staged } = this
+  return { name, source, ...(local && { local }), ...(staged && { staged }) }
+}
+
+/** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */
+export function layerFromValues(name: string, values: Texts, traits: LayerTraits = {}): Layer {
+  return {
+    source: 'given',
+    ...traits,
+    name,
+    flaws: [],
+    // One look-up only, since each asks the system; what an object inherits is no text.
+    get(variable) {
+      const text: unknown = values[variable]
+      return typeof text === 'string' ? text : undefined
+    },
+    names: () => Object.keys(values),
+    each(visit) {
+      for (const name of Object.keys(values)) {
+        const text = values[name]
+        if (text !== undefined) visit(name, text, false)
+      }
+    },
+  }
+}

@@ -1,0 +1,129 @@
+import type { IsHidden } from '../../format/values.js'
+import type { Layer } from './layer.js'
+
+/** One layer that sets a variable. */
+export interface Hit {
+  readonly layer: Layer
+  /** With expansions as they stand, until they are expanded. */
+  readonly text: string
+  /** The layer's place among the layers, from the lowest. */
+  readonly at: number
+  /** Whether the text holds a dollar sign, so that it may expand. */
+  readonly dollar: boolean
+  /** The former name under which the layer has it. */
+  readonly as?: string
+}
+
+/** What entries say of how their names are looked up. */
+export interface StackTraits {
+  /** The former names of each that has some. */
+  readonly formers?: ReadonlyMap<string, readonly string[]>
+  /** Names for which empty text is a value. */
+  readonly keeps?: ReadonlySet<string>
+}
+
+/** So many names a lower layer may leave out in one place before names are looked up again. */
+const aheadMax = 4
+
+/**
+ * Layers laid over each other, lowest first. The topmost text of a name counts. Empty text in a layer file clears the
+ * layers below; elsewhere it falls through to them.
+ */
+export class Stack {
+  readonly #tops = new Map<string, Hit>()
+  /** The names of those, in the order of their layers from the top. */
+  readonly #order: string[] = []
+  /** Environments hold much that is nobody's setting, so they are asked name by name. */
+  readonly #asked: { readonly layer: Layer; readonly at: number; readonly names: ReadonlySet<string> }[] = []
+
+  readonly #traits: StackTraits
+
+  constructor(layers: readonly Layer[], traits: StackTraits = {}) {
+    this.#traits = traits
+    const { keeps } = traits
+    const tops = this.#tops
+    const order = this.#order
+    // From the top, so that what is hidden costs a look only. In one layer the last of a repeated name counts.
+    for (let at = layers.length - 1; at >= 0; at--) {
+      const layer = layers[at] as Layer
+      if (layer.source === 'environment') {
+        this.#asked.unshift({ layer, at, names: new Set(layer.names()) })
+        continue
+      }
+      const isTop = order.length === 0
+      const visit = (name: string, text: string, dollar: boolean) => {
+        if (text === '' && layer.source !== 'file' && !keeps?.has(name)) return
+        if (!isTop && (tops.get(name)?.at ?? at) !== at) return
+        const { size } = tops
+        tops.set(name, { layer, text, at, dollar })
+        if (tops.size > size) order.push(name)
+      }
+      layer.each(visit, isTop ? undefined : this.#hidden())
+    }
+  }
+
+  /**
+   * Tells most of the names that layers above set. Layers are written after one another, so their names come in much the
+   * same order, and comparing a name with those that came next above takes a fraction of looking it up.
+   */
+  #hidden(): IsHidden {
+    const order = this.#order
+    const count = order.length
+    let next = 0
+    return (text, start, end) => {
+      const name = text.slice(start, end)
+      const last = Math.min(next + aheadMax, count)
+      for (let at = next; at < last; at++)
+        if (order[at] === name) {
+          next = at + 1
+          return true
+        }
+      return false
+    }
+  }
+
+  /** Every name that a layer other than an environment sets. */
+  names(): readonly string[] {
+    return this.#order
+  }
+
+  /** Whether an environment sets a name that another layer sets, too. */
+  meetsHost(): boolean {
+    return this.#asked.some(({ names }) => this.#order.some((name) => names.has(name)))
+  }
+
+  /** Whether a layer other than an environment sets a name. */
+  sets(name: string): boolean {
+    return this.#tops.has(name)
+  }
+
+  /** The layer whose text counts; undefined if none sets the name. Empty text in a layer file clears what lies below. */
+  find(name: string): Hit | undefined {
+    let top = this.#findAs(name)
+    for (const old of this.#traits.formers?.get(name) ?? []) {
+      const hit = this.#findAs(old)
+      if (hit && !(top && top.at >= hit.at)) top = { ...hit, as: old }
+    }
+    return top
+  }
+
+  /** Visits every name that a layer other than an environment sets, with what counts of it, former names apart. */
+  each(visit: (name: string, hit: Hit | undefined) => void): void {
+    for (const [name, top] of this.#tops) visit(name, this.#underHost(name, top))
+  }
+
+  #findAs(name: string): Hit | undefined {
+    return this.#underHost(name, this.#tops.get(name))
+  }
+
+  #underHost(name: string, set: Hit | undefined): Hit | undefined {
+    let top = set
+    for (const { layer, at, names } of this.#asked) {
+      // A look into the set costs less than asking the system for what is not there.
+      const text = names.has(name) ? layer.get(name) : undefined
+      if ((text || (text === '' && this.#traits.keeps?.has(name))) && !(top && top.at > at))
+        top = { layer, text, at, dollar: false }
+    }
+    return top
+  }
+}
