@@ -115,10 +115,10 @@ export class LayerDocument {
     const rest = item.text.slice(valueEnd)
     // Behind an empty value a comment may follow at once; behind any other it needs a blank.
     const gap = written !== '' && rest.startsWith('#') ? ' ' : ''
-    this.#edit(
-      { [name]: value },
-      this.#items.with(index, readItem(item.text.slice(0, valueStart) + written + gap + rest)),
-    )
+    const lead = item.text.slice(0, valueStart)
+    // Blanks that only kept a comment away would stand between the sign and the value, which shells read otherwise.
+    const start = written !== '' && valueStart === valueEnd ? lead.replace(/[ \t]+$/, '') : lead
+    this.#edit({ [name]: value }, this.#items.with(index, readItem(start + written + gap + rest)))
   }
 
   /**
