@@ -14,7 +14,7 @@ export interface HandedValue {
   readonly text: string
   /** The same as JSON data: a number or a switch where the entry says so, a list, an object; else the text. */
   readonly data: unknown
-  /** Whether others may not see it: it is secret, holds the text of a secret, or no entry declares it. */
+  /** Whether others may not see it: it is secret, holds the text of a secret or a password in an address, or no entry declares it. */
   readonly hidden: boolean
   readonly declared: boolean
   readonly reach: 'server' | 'browser'
@@ -29,10 +29,15 @@ export function handedIn(found: Survey): readonly HandedValue[] {
     return {
       ...{ name, text, source, declared: entry !== undefined },
       data: entry ? dataOf(text, entry) : text,
-      hidden: hides(entry) || found.secretsIn(text).length > 0,
+      hidden: hides(entry) || found.secretsIn(text).length > 0 || holdsPassword(text),
       reach: entry?.reach ?? 'server',
     }
   })
+}
+
+/** Whether an address has a password in it, which nobody is shown whatever its entry says. */
+function holdsPassword(text: string): boolean {
+  return /:\/\/[^\s/:@]*:[^\s@/]+@/.test(text)
 }
 
 /** Types of entries whose values are something else than text wherever data is written. */
@@ -74,7 +79,12 @@ export function expandIn(found: Survey, given: readonly Part[]): Filling | Expan
   return {
     text,
     scalar: typeof data === 'number' || typeof data === 'boolean' ? data : undefined,
-    secrets: [...new Set([...names.filter((name) => entryOf(name)?.secret), ...found.secretsIn(text)])],
+    secrets: [
+      ...new Set([
+        ...held.filter(({ name, text = '' }) => entryOf(name)?.secret || holdsPassword(text)).map(({ name }) => name),
+        ...found.secretsIn(text),
+      ]),
+    ],
     undeclared: names.filter((name) => !entryOf(name) || entryOf(name)?.veiled),
     serverOnly: names.filter((name) => entryOf(name) && entryOf(name)?.reach !== 'browser'),
   }
