@@ -302,6 +302,8 @@ test('trace says where code takes a variable, who changed its line, and whether 
   }
 })
 
+import { diffText } from '../src/terminal/diff.js'
+
 test('lines around a change show no secret, however short, and no value of a name without an entry', async () => {
   const root = project({
     'mappa.legend.mjs': legend("  PIN: { type: 'string', secret: true },\n  LEVEL: { type: 'string' },\n"),
@@ -317,5 +319,20 @@ test('lines around a change show no secret, however short, and no value of a nam
     const { stdout, stderr } = await mappa(line.split(' '), { cwd: root })
     assert.doesNotMatch(stdout + stderr, /7q|zz9/, line)
     if (!line.startsWith('add')) assert.match(stdout, /@@ -[\s\S]*\(secret\)/, line)
+  }
+})
+
+test('a diff shows no secret, however short, and leaves words alone that only begin like one', () => {
+  const paint = { bold: String, red: String } as never
+  for (const [hidden, line, shown] of [
+    ['ab1', 'PIN=ab1', 'PIN=(secret)'],
+    ['ab1', 'PIN=ab12 ab1', 'PIN=ab12 (secret)'],
+    ['7', 'PORT=7 COUNT=77', 'PORT=(secret) COUNT=77'],
+    ['a.b', 'PIN=axb a.b', 'PIN=axb (secret)'],
+    ['seven77', 'PIN=seven777', 'PIN=seven777'],
+    ['eight888', 'PIN=eight8889', 'PIN=(secret)9'],
+  ] as const) {
+    const text = diffText([{ path: '.env', before: '', after: `${line}\n` }], [hidden], { paint })
+    assert.equal(/^\+(?!\+\+)(.*)$/m.exec(text)?.[1], shown, line)
   }
 })
