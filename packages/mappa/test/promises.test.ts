@@ -24,7 +24,9 @@ test('a mask shows what the pattern fixes, at most twelve characters, never more
     ['^sms_[a-z]', long('sms_xx', 60), 'sms_…(secret)'],
     ['^(?:sms)_', long('sms_xx', 60), '(secret)'],
     ['^sms_|^tel_', long('sms_', 60), '(secret)'],
+    ['^sms_[a-z]+', long('sms_xx', 60), 'sms_…(secret)'],
     ['sms_', long('sms_', 60), '(secret)'],
+    ['xsms_', long('sms_', 60), '(secret)'],
     ['^', long('sms_', 60), '(secret)'],
   ] as const)
     assert.equal(mask(value, { pattern }), shown, `${pattern} ${value.length}`)
@@ -53,6 +55,48 @@ test('a place is where an editor says it is, also behind a byte order mark', () 
       ({ place }) => `${place?.line}:${place?.column}`,
     )
     assert.deepEqual(places, ['1:7', '2:8'], JSON.stringify(start))
+  }
+})
+
+test('a line of a value that looks like an assignment is noticed, and the last line of a key is none', () => {
+  for (const [value, isNoticed] of [
+    ['x\nHIVES=c', true],
+    ['x\nexport  HIVES=c\n', true],
+    ['x\n\texport HIVES = c\n', true],
+    ['x\nHIVES= c\n', true],
+    ['x\nHIVES==c', true],
+    ['x\nHI-VES=c', false],
+    ['x\nHIVES=\n', false],
+    ['x\nHIVES==\ny', false],
+    ['x\nHIVES==', false],
+    ['x\nHIVES=\r\ny', false],
+    ['HIVES=c', false],
+  ] as const) {
+    const layers = [layerFromText('.env', `A='${value}'\n`)]
+    const { notices } = survey(undefined, { stage: 'test', layers })
+    const found = notices.some(({ message }) => message.includes('looks like an assignment'))
+    assert.equal(found, isNoticed, JSON.stringify(value))
+  }
+})
+
+test('stages are named in small letters, digits and hyphens, a letter first', () => {
+  for (const [name, isRight] of [
+    ['preview', true],
+    ['a', true],
+    ['eu-2', true],
+    ['a-', true],
+    ['2eu', false],
+    ['-a', false],
+    ['Eu', false],
+    ['eU', false],
+    ['e_u', false],
+    ['e.u', false],
+    ['e u', false],
+    ['', false],
+    ['a\n', false],
+  ] as const) {
+    const found = survey(legend({}, { stages: [name] }), { stage: 'test', layers: [] })
+    assert.equal(found.ok, isRight, JSON.stringify(name))
   }
 })
 
