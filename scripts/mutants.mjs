@@ -73,7 +73,8 @@ function prepareClone() {
   mkdirSync(join(top, '.scratch'), { recursive: true })
   spawnSync('rm', ['-rf', work])
   execFileSync('git', ['clone', '-q', top, work])
-  execFileSync('npm', ['ci', '--no-audit', '--no-fund', '--loglevel=error'], { cwd: work, stdio: ['ignore', 2, 2] })
+  // Its build comes first: it would install anew, and take the tester away.
+  execFileSync(process.execPath, ['scripts/prepare.mjs'], { cwd: work, stdio: ['ignore', 2, 2] })
   // Nothing else needs it, and it brings 180 packages.
   const tester = ['core', 'tap-runner'].map((each) => `@stryker-mutator/${each}@${testerVersion}`)
   const quiet = ['--no-save', '--no-audit', '--no-fund', '--loglevel=error']
