@@ -2,7 +2,7 @@
 // The mutation tester works in a clone of its own, made from the last commit, so that nothing here is touched. A sample of lines is
 // taken by the seed; what was tried already is kept, so that a run that was broken off goes on where it ended.
 import { execFileSync, spawnSync } from 'node:child_process'
-import { existsSync, mkdirSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { top } from './prepare.mjs'
@@ -71,7 +71,7 @@ function prepareClone() {
     return
   }
   mkdirSync(join(top, '.scratch'), { recursive: true })
-  spawnSync('rm', ['-rf', work])
+  rmSync(work, { recursive: true, force: true })
   execFileSync('git', ['clone', '-q', top, work])
   // Its build comes first: it would install anew, and take the tester away.
   execFileSync(process.execPath, ['scripts/prepare.mjs'], { cwd: work, stdio: ['ignore', 2, 2] })

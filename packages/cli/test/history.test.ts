@@ -27,14 +27,8 @@ function repository(files: Readonly<Record<string, string | Uint8Array>> = {}) {
       GIT_CONFIG_GLOBAL: '/dev/null',
       GIT_CONFIG_NOSYSTEM: '1',
     }
-    const named = [
-      '-c',
-      'user.name=Rosa',
-      '-c',
-      'user.email=rosa@fennelhill.example',
-      '-c',
-      'protocol.file.allow=always',
-    ]
+    const rosa = ['user.name=Rosa', 'user.email=rosa@fennelhill.example', 'protocol.file.allow=always']
+    const named = rosa.flatMap((each) => ['-c', each])
     const { status, stdout, stderr } = spawnSync('git', [...named, ...args], { cwd: root, encoding: 'utf8', env })
     assert.equal(status, 0, `${args.join(' ')}: ${stderr}`)
     return stdout.trim()

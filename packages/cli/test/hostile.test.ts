@@ -12,19 +12,8 @@ import { environment, mappa, mappaProcess, node, project, top } from '../../../t
 const legendOf = (entries: object, more: object = {}) =>
   `export default ${JSON.stringify({ entries, stages: [], ...more })}`
 const json = (properties: object) => JSON.stringify({ type: 'object', properties })
-const looks = [
-  'check',
-  'check --code',
-  'check --every-stage',
-  'trace *',
-  'compare development staging',
-  'guide',
-  'sample',
-  'types',
-  'lift',
-  'emit --as legend',
-  'completion bash -- trace A',
-]
+const all = 'check;check --code;check --every-stage;trace *;compare development staging;guide;sample;types;lift'
+const looks = `${all};emit --as legend;completion bash -- trace A`.split(';')
 
 /** What each of these takes where nothing is wrong, on this machine as busy as it is now. Milliseconds. */
 const usual = new Map<string, number>()
@@ -59,16 +48,8 @@ test('git starts nothing that a repository names', async () => {
   const ran = join(root, '.git/ran')
   writeFileSync(join(root, '.git/bad.sh'), `#!/bin/sh\necho "$@" >> ${ran}\ncat\n`, { mode: 0o755 })
   const bad = join(root, '.git/bad.sh')
-  for (const name of [
-    'core.fsmonitor',
-    'filter.bad.clean',
-    'filter.bad.process',
-    'filter.a=b.clean',
-    'diff.bad.textconv',
-    'core.pager',
-    'core.sshCommand',
-  ])
-    git('config', name, bad)
+  const filters = 'filter.bad.clean filter.bad.process filter.a=b.clean diff.bad.textconv'
+  for (const name of `core.fsmonitor ${filters} core.pager core.sshCommand`.split(' ')) git('config', name, bad)
   git('config', 'core.hooksPath', join(root, '.git'))
   writeFileSync(join(root, 'a.js'), "fetch('https://feed.fennelhill.example/v2')\n")
   await everyLook(root, () => {})

@@ -261,14 +261,7 @@ test('templates that nothing imports, what tools read and what they made are lef
   const tools = ['vite.config.ts', 'gulpfile.js', 'build/rollup.prod.js', 'config/karma.conf.js', '.gulprc.js']
   const own = ['src/database.config.ts', 'config/production.config.js', 'profile.js', 'src/rollup.js', 'lib/latest.js']
   assert.deepEqual(found([...tools, ...own], [manifest]).sort(), own.sort())
-  const tests = [
-    'test.js',
-    'a.test.ts',
-    'integration-tests/a.js',
-    'src/__fixtures__/a.js',
-    'db/seeds/a.js',
-    'a_test.js',
-  ]
+  const tests = 'test.js a.test.ts integration-tests/a.js src/__fixtures__/a.js db/seeds/a.js a_test.js'.split(' ')
   assert.deepEqual(found(tests), [])
   const templates = ['templates/a/app.js', 'src/templates/mail.js', 'test/templates.test.js']
   const importing = [
@@ -799,15 +792,8 @@ async function answers(root: string, script: string): Promise<string[]> {
       server.stdout.once('data', resolve)
       server.once('exit', () => reject(new Error('the server did not start')))
     })
-    const paths = [
-      'api/v1/alerts',
-      'api/v1/forecast?hive=brook',
-      'api/v1/stores',
-      'api/v1/scales',
-      'api/v1/session',
-      'api/v1/admin',
-      'docs',
-    ]
+    const pages = 'alerts forecast?hive=brook stores scales session admin'.split(' ')
+    const paths = [...pages.map((page) => `api/v1/${page}`), 'docs']
     return await Promise.all(
       paths.map(async (path) => {
         const answer = await fetch(`http://127.0.0.1:4181/${path}`, {

@@ -3,7 +3,6 @@
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdirSync, readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:http'
 import { basename, join } from 'node:path'
 import test from 'node:test'
 import Ajv04 from 'ajv-draft-04'
@@ -326,37 +325,6 @@ interface SarifRun {
 function printed(name: string) {
   return JSON.parse(/\n(\{[\s\S]*\n\})\n---/.exec(readFileSync(join(folder, `${name}.txt`), 'utf8'))?.[1] as string)
 }
-
-test('a host is asked with a token that a variable holds, and neither is ever shown', async () => {
-  const asked: (string | undefined)[] = []
-  const server = createServer((request, response) => {
-    asked.push(request.headers.authorization)
-    const isRight = request.headers.authorization === `Bearer ${secrets[2]}`
-    response.writeHead(isRight ? 200 : 401, { 'content-type': 'application/json' }).end('{ "STORE_FILE": "a" }')
-  })
-  await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-  try {
-    const { port } = server.address() as { port: number }
-    const run = (token: string) =>
-      mappa(['compare', 'production', '--host', `http://127.0.0.1:${port}/a`, '--token-from', token], { cwd: apiary() })
-    const [right, wrong, none] = await Promise.all([run('ALERT_TOKEN'), run('STORE_FILE'), run('NOPE')])
-    assert.match(
-      right.stdout,
-      /^The host lacks ALERT_TOKEN, and only this machine has a value for it\.\n {4}\.env\.production\.local:1:13\n/m,
-    )
-    assert.match(right.stdout, /where the host's value counts: STORE_FILE\.\n/)
-    assert.equal(
-      wrong.stderr,
-      'No values came from the host: it refuses the token (status 401). Replace the token.\nNothing was compared.\n',
-    )
-    assert.equal(none.stderr, 'NOPE is to hold the token, and has no value.\nNothing was compared.\n')
-    assert.deepEqual([right.code, wrong.code, none.code, asked.length], [1, 1, 1, 2])
-    for (const { stdout, stderr } of [right, wrong, none])
-      assert.ok(!(stdout + stderr).match(new RegExp(`${secrets[2]}|${port}`)))
-  } finally {
-    server.close()
-  }
-})
 
 test("compare cuts what is longer than any screen, and takes no value for this machine's alone that it only hides", async () => {
   const root = apiary()

@@ -1,36 +1,25 @@
 // What a promise comes to at its edges: the last value that it still holds for, and the first for which it does not.
 import assert from 'node:assert/strict'
 import { mkdirSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:http'
-import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
-import test, { after } from 'node:test'
+import test from 'node:test'
 import { layerFromText, layerFromValues, legend, mask, pageBlock, pageValues, readLayer, survey } from 'mappa'
-import { settle, surveyAsync, watch } from 'mappa/node'
+import { settle, watch } from 'mappa/node'
 import { node, project, until } from '../../../test/helpers.js'
 
 test('a mask shows what the pattern fixes, at most twelve characters, never more than a third, and nothing uncertain', () => {
-  const long = (prefix: string, length: number) => prefix.padEnd(length, 'z')
-  for (const [pattern, value, shown] of [
-    ['^tile_test_', long('tile_test_', 30), 'tile_test_…(secret)'],
-    ['^tile_test_', long('tile_test_', 29), '(secret)'],
-    ['^tile_test_', long('tile_live_', 60), '(secret)'],
-    ['^hive_meadow_', long('hive_meadow_', 36), 'hive_meadow_…(secret)'],
-    ['^hive_meadows_', long('hive_meadows_', 90), '(secret)'],
-    ['^sms_x*', long('sms_xx', 60), 'sms_…(secret)'],
-    ['^sms_x+', long('sms_xx', 60), 'sms_…(secret)'],
-    ['^sms_x?', long('sms_xx', 60), 'sms_…(secret)'],
-    ['^sms_x{2}', long('sms_xx', 60), 'sms_…(secret)'],
-    ['^sms_[a-z]', long('sms_xx', 60), 'sms_…(secret)'],
-    ['^(?:sms)_', long('sms_xx', 60), '(secret)'],
-    ['^sms_|^tel_', long('sms_', 60), '(secret)'],
-    ['^sms_[a-z]+', long('sms_xx', 60), 'sms_…(secret)'],
-    ['sms_', long('sms_', 60), '(secret)'],
-    ['xsms_', long('sms_', 60), '(secret)'],
-    ['^', long('sms_', 60), '(secret)'],
+  const long = (prefix: string, length = 60) => prefix.padEnd(length, 'z')
+  for (const [pattern, value, shown = ''] of [
+    ['^tile_test_', long('tile_test_', 30), 'tile_test_…'],
+    ['^tile_test_', long('tile_test_', 29)],
+    ['^tile_test_', long('tile_live_')],
+    ['^hive_meadow_', long('hive_meadow_', 36), 'hive_meadow_…'],
+    ['^hive_meadows_', long('hive_meadows_', 90)],
+    ...['x*', 'x+', 'x?', 'x{2}', '[a-z]', '[a-z]+'].map((end) => [`^sms_${end}`, long('sms_xx'), 'sms_…'] as const),
+    ...['^(?:sms)_', '^sms_|^tel_', 'sms_', 'xsms_', '^'].map((pattern) => [pattern, long('sms_')] as const),
   ] as const)
-    assert.equal(mask(value, { pattern }), shown, `${pattern} ${value.length}`)
-  assert.equal(mask(long('a', 90)), '(secret)')
+    assert.equal(mask(value, { pattern }), `${shown}(secret)`, `${pattern} ${value.length}`)
+  assert.equal(mask(long('a')), '(secret)')
 })
 
 test('each unit is worth what its standard says', () => {
@@ -59,44 +48,21 @@ test('a place is where an editor says it is, also behind a byte order mark', () 
 })
 
 test('a line of a value that looks like an assignment is noticed, and the last line of a key is none', () => {
-  for (const [value, isNoticed] of [
-    ['x\nHIVES=c', true],
-    ['x\nexport  HIVES=c\n', true],
-    ['x\n\texport HIVES = c\n', true],
-    ['x\nHIVES= c\n', true],
-    ['x\nHIVES==c', true],
-    ['x\nHI-VES=c', false],
-    ['x\nHIVES=\n', false],
-    ['x\nHIVES==\ny', false],
-    ['x\nHIVES==', false],
-    ['x\nHIVES=\r\ny', false],
-    ['HIVES=c', false],
-  ] as const) {
-    const layers = [layerFromText('.env', `A='${value}'\n`)]
+  const assigned = ['\nHIVES=c', '\nexport  HIVES=c\n', '\n\texport HIVES = c\n', '\nHIVES= c\n', '\nHIVES==c']
+  const plain = ['\nHI-VES=c', '\nHIVES=\n', '\nHIVES==\ny', '\nHIVES==', '\nHIVES=\r\ny', 'HIVES=c']
+  for (const value of [...assigned, ...plain]) {
+    const layers = [layerFromText('.env', `A='x${value}'\n`)]
     const { notices } = survey(undefined, { stage: 'test', layers })
     const found = notices.some(({ message }) => message.includes('looks like an assignment'))
-    assert.equal(found, isNoticed, JSON.stringify(value))
+    assert.equal(found, assigned.includes(value), JSON.stringify(value))
   }
 })
 
 test('stages are named in small letters, digits and hyphens, a letter first', () => {
-  for (const [name, isRight] of [
-    ['preview', true],
-    ['a', true],
-    ['eu-2', true],
-    ['a-', true],
-    ['2eu', false],
-    ['-a', false],
-    ['Eu', false],
-    ['eU', false],
-    ['e_u', false],
-    ['e.u', false],
-    ['e u', false],
-    ['', false],
-    ['a\n', false],
-  ] as const) {
+  const right = ['preview', 'a', 'eu-2', 'a-']
+  for (const name of [...right, '2eu', '-a', 'Eu', 'eU', 'e_u', 'e.u', 'e u', '', 'a\n']) {
     const found = survey(legend({}, { stages: [name] }), { stage: 'test', layers: [] })
-    assert.equal(found.ok, isRight, JSON.stringify(name))
+    assert.equal(found.ok, right.includes(name), JSON.stringify(name))
   }
 })
 
@@ -137,35 +103,6 @@ test('the search for a root ends before the home directory', async () => {
     node(['--input-type=module', '-e', code], { cwd: inside, env: { ...env, GIT_DIR: '' } })
   const [there, elsewhere] = [await run({ HOME: home, USERPROFILE: home }), await run({ HOME: '/', USERPROFILE: '/' })]
   assert.deepEqual([there.stdout, elsewhere.stdout], ['undefined\n', 'home\n'], there.stderr + elsewhere.stderr)
-})
-
-test('a service that has too much to do is asked once more, and one that refuses is not', async () => {
-  for (const [status, asked] of [
-    [429, 2],
-    [500, 2],
-    [503, 2],
-    [404, 1],
-    [403, 1],
-  ] as const) {
-    let count = 0
-    const server = createServer((_, response) => {
-      count++
-      response.writeHead(count === 1 ? status : 200, { 'content-type': 'application/json' }).end('{ "HIVES": "5" }')
-    })
-    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-    after(() => server.close())
-    const definition = legend(
-      { HIVES: { type: 'integer', optional: true }, HOST: { type: 'string', optional: true } },
-      { remotes: [{ name: 'the host', url: 'HOST' }] },
-    )
-    const environment = { HOST: `http://127.0.0.1:${(server.address() as AddressInfo).port}/` }
-    const found = await surveyAsync(definition, { root: project({}), stage: 'test', environment })
-    assert.deepEqual(
-      [count, found.settings?.HIVES, found.ok],
-      [asked, asked === 2 ? 5 : undefined, asked === 2],
-      String(status),
-    )
-  }
 })
 
 test('files that are written all the time are read all the same', async () => {

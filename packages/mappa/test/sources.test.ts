@@ -192,6 +192,8 @@ test('a remote source is asked twice at most, and its fault names it and neither
       undefined,
     ],
     [status(503), 2, 'answers with status 503'],
+    [status(429), 2, 'answers with status 429'],
+    [status(404), 1, 'answers with status 404'],
     [status(401), 1, 'refuses the token (status 401)'],
     [json({ HIVES: { a: token } }), 1, 'gives something for HIVES that is not text'],
     [json([token]), 1, 'does not give texts by name'],
