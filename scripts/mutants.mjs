@@ -1,42 +1,46 @@
-// How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N]
-// The mutation tester works in a clone of its own, made from the last commit, so that nothing here is touched. A sample of lines is
-// taken by the seed; what was tried already is kept, so that a run that was broken off goes on where it ended.
+// How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N] [--anew]
+// The mutation tester works in a clone of its own, made from the last commit, so that nothing here is touched. The seed takes a
+// sample of lines; they are tried in batches, and what died is kept in .scratch, so that a run that was broken off goes on where
+// it ended, and a later one tries again only what lived. --anew forgets that.
 import { execFileSync, spawnSync } from 'node:child_process'
+import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { top } from './prepare.mjs'
 
-/** Where a room is, which tests are about it, and how many of its mutants have to die. In percent. */
-const core = [
-  'settle',
-  'legend',
-  'words',
-  'format',
-  'expand',
-  'promises',
-  'oracle',
-  'sources',
-  'write',
-  'shapes',
-  'origins',
-]
+/** Those about the computing core, the quickest first: most mutants die in the first second. */
+const core = ['format', 'legend', 'settle', 'promises', 'words', 'origins', 'expand', 'oracle']
+/** Where a room is, which tests are about it, and how many of its mutants have to die, in percent. */
 const rooms = {
-  format: ['packages/mappa/src/format', core, 88],
-  legend: ['packages/mappa/src/legend', core, 88],
-  settle: ['packages/mappa/src/settle', core, 88],
-  report: ['packages/mappa/src/report', [...core, 'pages'], 78],
-  node: ['packages/mappa/src/node', [...core, 'node', 'watching'], 78],
+  format: ['packages/mappa/src/format', [...core, 'write', 'sample', 'change'], 88],
+  legend: ['packages/mappa/src/legend', [...core, 'faults'], 88],
+  settle: ['packages/mappa/src/settle', [...core, 'sources', 'faults', 'handing'], 88],
+  report: ['packages/mappa/src/report', [...core, 'faults', 'outputs'], 78],
+  node: [
+    'packages/mappa/src/node',
+    ['promises', 'node', 'sources', 'write', 'shapes', 'legends', 'with', 'faults'],
+    78,
+  ],
   bundle: ['packages/mappa/src/bundle', ['pages', 'builders'], 78],
   'lift/guess': ['packages/cli/src/lift/guess', ['lift', 'code'], 78],
 }
+/** What takes long and is about other things than the rooms: races, terminals, compilers, whole applications. */
+const slow =
+  'several processes write|killed at any moment|terminals of|dash |in an editor|answers the same when|compiled from src|by several threads|asks about each|never loses|answers --help|each chore'
 const testerVersion = '9.6.1'
 /** A line of code makes so many mutants, on average. */
 const mutantsPerLine = 1.6
+/** Lines tried at once: what a run loses that is broken off. Each batch costs a build. */
+const batchSize = 70
 
 const { values, positionals } = parseArgs({
   allowPositionals: true,
-  options: { count: { type: 'string', default: '300' }, seed: { type: 'string', default: '1' } },
+  options: {
+    count: { type: 'string', default: '300' },
+    seed: { type: 'string', default: '1' },
+    anew: { type: 'boolean', default: false },
+  },
 })
 const [name = ''] = positionals
 const room = rooms[name]
@@ -45,80 +49,139 @@ if (!room) {
   process.exit(2)
 }
 const [folder, tests, least] = room
+const fileName = name.replace('/', '-')
 const work = join(top, '.scratch/mutants')
+const keptFile = join(top, `.scratch/mutants-${fileName}.json`)
+/** What became of each mutant; of one and the same line in one file, also when the file has changed elsewhere. */
+const kept = !values.anew && existsSync(keptFile) ? JSON.parse(readFileSync(keptFile, 'utf8')) : {}
+
 prepareClone()
-const report = run()
-const mutants = Object.entries(report.files).flatMap(([file, { mutants }]) =>
-  mutants.map((each) => ({ ...each, file })),
-)
-const tried = mutants.filter(({ status }) => ['Killed', 'Timeout', 'Survived', 'NoCoverage'].includes(status))
-const alive = tried.filter(({ status }) => status === 'Survived' || status === 'NoCoverage')
-for (const { file, location, mutatorName, replacement } of alive)
-  console.log(`${file}:${location.start.line}:${location.start.column}  ${mutatorName}: ${oneLine(replacement)}`)
-const score = (100 * (tried.length - alive.length)) / Math.max(1, tried.length)
-console.log(
-  `\n${name}: ${tried.length - alive.length} of ${tried.length} died, ${score.toFixed(1)} % (at least ${least} %)`,
-)
-if (score < least) process.exitCode = 1
+const lines = sample()
+const open = lines.filter(({ key }) => !kept[key] || kept[key].some(({ died }) => !died))
+for (let at = 0; at < open.length; at += batchSize) {
+  const batch = open.slice(at, at + batchSize)
+  console.log(`Lines ${at + 1} to ${at + batch.length} of ${open.length}`)
+  tryBatch(batch)
+  writeFileSync(keptFile, JSON.stringify(kept))
+}
+tell()
+
+function tell() {
+  const tried = lines.flatMap(({ key, place }) => (kept[key] ?? []).map((each) => ({ ...each, place })))
+  const alive = tried.filter(({ died }) => !died).sort((a, b) => (a.place < b.place ? -1 : 1))
+  for (const { place, column, mutator, text } of alive) console.log(`${place}:${column}  ${mutator}: ${text}`)
+  const score = (100 * (tried.length - alive.length)) / Math.max(1, tried.length)
+  console.log(
+    `\n${name}: ${tried.length - alive.length} of ${tried.length} died, ${score.toFixed(1)} % (at least ${least} %)`,
+  )
+  if (score < least) process.exitCode = 1
+}
 
 /** A clone of the last commit with what it needs; kept as long as that is the same. */
 function prepareClone() {
-  const commit = execFileSync('git', ['rev-parse', 'HEAD'], { cwd: top, encoding: 'utf8' })
+  const git = (args, cwd) => execFileSync('git', args, { cwd, encoding: 'utf8' })
+  const commit = git(['rev-parse', 'HEAD'], top)
   const mark = join(work, '.commit')
-  if (existsSync(mark) && readFileSync(mark, 'utf8') === commit) {
-    // What a run left that was ended.
-    execFileSync('git', ['checkout', '-q', '--', 'packages'], { cwd: work })
-    return
+  if (!existsSync(mark)) {
+    mkdirSync(join(top, '.scratch'), { recursive: true })
+    rmSync(work, { recursive: true, force: true })
+    git(['clone', '-q', top, work])
+    // Its build comes first: it would install anew, and take the tester away.
+    execFileSync(process.execPath, ['scripts/prepare.mjs'], { cwd: work, stdio: ['ignore', 2, 2] })
+    // Nothing else needs it, and it brings 180 packages.
+    const tester = ['core', 'tap-runner'].map((each) => `@stryker-mutator/${each}@${testerVersion}`)
+    const quiet = ['--no-save', '--no-audit', '--no-fund', '--loglevel=error']
+    execFileSync('npm', ['install', ...quiet, ...tester], { cwd: work, stdio: ['ignore', 2, 2] })
   }
-  mkdirSync(join(top, '.scratch'), { recursive: true })
-  rmSync(work, { recursive: true, force: true })
-  execFileSync('git', ['clone', '-q', top, work])
-  // Its build comes first: it would install anew, and take the tester away.
-  execFileSync(process.execPath, ['scripts/prepare.mjs'], { cwd: work, stdio: ['ignore', 2, 2] })
-  // Nothing else needs it, and it brings 180 packages.
-  const tester = ['core', 'tap-runner'].map((each) => `@stryker-mutator/${each}@${testerVersion}`)
-  const quiet = ['--no-save', '--no-audit', '--no-fund', '--loglevel=error']
-  execFileSync('npm', ['install', ...quiet, ...tester], { cwd: work, stdio: ['ignore', 2, 2] })
+  // Also what a run left that was ended.
+  git(['checkout', '-q', '-f', '--', '.'], work)
+  git(['fetch', '-q', 'origin'], work)
+  git(['checkout', '-q', '-f', commit.trim()], work)
   writeFileSync(mark, commit)
 }
 
-function run() {
-  const tested = ['mappa', 'cli'].flatMap((name) =>
-    tests.map((test) => `packages/${name}/test/${test}.test.ts`).filter((path) => existsSync(join(work, path))),
-  )
-  const json = join(work, `mutants-${name.replace('/', '-')}.json`)
+/** Tries the mutants of some lines, and keeps what became of them. */
+function tryBatch(batch) {
+  const json = join(work, `mutants-${fileName}.json`)
+  const temporary = join(work, '.temporary')
+  mkdirSync(temporary, { recursive: true })
   const config = {
-    ...{ packageManager: 'npm', inPlace: true, testRunner: 'tap', coverageAnalysis: 'perTest', concurrency: 2 },
-    tap: { testFiles: tested, nodeArgs: ['--import', 'tsx', '-r', '{{hookFile}}', '{{testFile}}'], forceBail: true },
+    ...{ packageManager: 'npm', inPlace: true, testRunner: 'tap', coverageAnalysis: 'off', concurrency: 2 },
+    tap: { testFiles: [oneTestFile()], forceBail: true, nodeArgs: nodeArguments() },
     // What the tests load is built, with all mutants in it, each asleep until it is called.
     buildCommand: 'node scripts/prepare.mjs',
-    ...{ mutate: sample(), timeoutMS: 60_000, disableTypeChecks: '{packages,examples}/**/*.{ts,js,mjs}' },
+    ...{ timeoutMS: 10_000, timeoutFactor: 1.3, dryRunTimeoutMinutes: 10 },
+    mutate: batch.map(({ place }) => place.replace(/:(\d+)$/, ':$1-$1')),
+    disableTypeChecks: '{packages,examples}/**/*.{ts,js,mjs}',
     ...{ reporters: ['progress-append-only', 'json'], jsonReporter: { fileName: json }, allowConsoleColors: false },
-    ...{ incremental: true, incrementalFile: `${json}.kept` },
   }
   const file = join(work, 'mutants.conf.json')
   writeFileSync(file, JSON.stringify(config))
   const tester = join(work, 'node_modules/@stryker-mutator/core/bin/stryker.js')
-  const { status } = spawnSync(process.execPath, [tester, 'run', file], { cwd: work, stdio: ['ignore', 2, 2] })
+  // Certificates that an environment names cost each start of Node as much as the rest of it.
+  const env = { ...process.env, TMPDIR: temporary, NODE_EXTRA_CA_CERTS: undefined }
+  const { status } = spawnSync(process.execPath, [tester, 'run', file], { cwd: work, env, stdio: ['ignore', 2, 2] })
+  rmSync(temporary, { recursive: true, force: true })
   if (status !== 0) throw new Error('The mutation tester has failed; what it said stands above.')
-  return JSON.parse(readFileSync(json, 'utf8'))
+  const { files } = JSON.parse(readFileSync(json, 'utf8'))
+  for (const { key, place } of batch) {
+    const [path, line] = place.split(':')
+    const found = (files[path]?.mutants ?? []).filter(({ location }) => location.start.line === Number(line))
+    kept[key] = found.flatMap(({ status, location, mutatorName: mutator, replacement }) => {
+      const died = status === 'Killed' || status === 'Timeout'
+      if (!died && status !== 'Survived' && status !== 'NoCoverage') return []
+      return [{ died, column: location.start.column, mutator, text: oneLine(replacement) }]
+    })
+  }
 }
 
-/** Ranges of lines, as many as make so many mutants, taken by the seed. */
-function sample() {
-  const lines = filesIn(join(work, folder)).flatMap((path) =>
-    readFileSync(path, 'utf8')
-      .split('\n')
-      .flatMap((line, at) => (isCode(line) ? [`${path.slice(work.length + 1)}:${at + 1}-${at + 1}`] : [])),
+/** All tests in one process: starting one for each would take longer than what most mutants live. */
+function oneTestFile() {
+  const paths = tests.flatMap((test) =>
+    ['mappa', 'cli']
+      .map((each) => `packages/${each}/test/${test}.test.ts`)
+      .filter((path) => existsSync(join(work, path))),
   )
-  let state = Number(values.seed) >>> 0
-  // The linear congruential generator of Numerical Recipes.
-  const random = () => (state = (Math.imul(state, 1_664_525) + 1_013_904_223) >>> 0) / 2 ** 32
-  for (let at = lines.length - 1; at > 0; at--) {
-    const other = Math.floor(random() * (at + 1))
-    ;[lines[at], lines[other]] = [lines[other], lines[at]]
-  }
-  return lines.slice(0, Math.ceil(Number(values.count) / mutantsPerLine))
+  const file = join(work, `packages/mutants-${fileName}.test.ts`)
+  writeFileSync(file, paths.map((path) => `await import('../${path}')\n`).join(''))
+  return file
+}
+
+function nodeArguments() {
+  const limits = join(work, 'mutants-limits.mjs')
+  // A property that holds for a second of samples will hold for the rest: what breaks breaks early.
+  writeFileSync(
+    limits,
+    "import fc from 'fast-check'\nfc.configureGlobal({ interruptAfterTimeLimit: 1000, markInterruptAsFailure: false })\n",
+  )
+  const wanted = `--test-name-pattern=/^(?!.*(?:${slow}))/`
+  return ['--import', 'tsx', '--import', limits, wanted, '-r', '{{hookFile}}', '{{testFile}}']
+}
+
+/** Lines of code, as many as make so many mutants, taken by the seed: by what they hold, so that an edit moves no others. */
+function sample() {
+  const lines = filesIn(join(work, folder)).flatMap((path) => {
+    const seen = new Map()
+    return readFileSync(path, 'utf8')
+      .split('\n')
+      .flatMap((line, at) => {
+        if (!isCode(line)) return []
+        const file = path.slice(work.length + 1)
+        const nth = (seen.get(line) ?? 0) + 1
+        seen.set(line, nth)
+        const key = createHash('sha256').update(`${file}\0${line}\0${nth}`).digest('hex').slice(0, 16)
+        return [
+          {
+            key,
+            place: `${file}:${at + 1}`,
+            rank: createHash('sha256')
+              .update(values.seed + key)
+              .digest('hex'),
+          },
+        ]
+      })
+  })
+  return lines.sort((a, b) => (a.rank < b.rank ? -1 : 1)).slice(0, Math.ceil(Number(values.count) / mutantsPerLine))
 }
 
 function filesIn(path) {
