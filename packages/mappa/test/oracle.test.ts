@@ -113,7 +113,7 @@ function meant(type: string, value: unknown): unknown {
 }
 
 test('values are accepted and refused as most validators accept and refuse them', () => {
-  let accepted = 0
+  const tried = { all: 0, accepted: 0 }
   fc.assert(
     fc.property(schema, value, (entry, given) => {
       const { type } = entry as { type: string }
@@ -127,12 +127,13 @@ test('values are accepted and refused as most validators accept and refuse them'
       fc.pre(type !== 'array' || Array.isArray(own))
       fc.pre(!/^\s|\s$/.test(written(given)) || type === 'string')
       const expected = mostAccept(entry, own)
-      if (expected) accepted++
+      tried.all++
+      if (expected) tried.accepted++
       assert.equal(accepts(entry, written(given)), expected, `${JSON.stringify(entry)} ${JSON.stringify(own)}`)
     }),
     { numRuns: 3000 },
   )
-  assert.ok(accepted > 150, `${accepted} accepted`)
+  assert.ok(tried.accepted > tried.all / 25, `${tried.accepted} of ${tried.all} were accepted`)
 })
 
 test('multiples are exact, also of large numbers and of fractions as people write them', () => {

@@ -215,17 +215,18 @@ test('no text and no legend makes survey throw', () => {
     rules: fc.constantFrom(undefined, { x: () => false }, 7),
   })
   const text = fc.array(fc.tuple(fc.constantFrom('A', 'B'), fc.string({ maxLength: 12 })).map((pair) => pair.join('=')))
-  let sound = 0
+  const tried = { all: 0, sound: 0 }
   fc.assert(
     fc.property(legends, text, fc.constantFrom('test', 'production', 'harvest'), (definition, lines, stage) => {
       const found = survey(definition as unknown as Legend, { stage, layers: [file(lines.join('\n'))] })
-      if (found.ok) sound++
+      tried.all++
+      if (found.ok) tried.sound++
       JSON.stringify([found.faults, found.notices, [...found.trails], found.settings])
       if (found.ok) toJsonSchema(definition as unknown as Legend)
     }),
     { numRuns: 3000 },
   )
-  assert.ok(sound > 50, `${sound} sound`)
+  assert.ok(tried.sound > tried.all / 100, `${tried.sound} of ${tried.all} are sound`)
 })
 
 test('hidden values stay hidden in lists and objects too', () => {
