@@ -226,7 +226,7 @@ test('no text and no legend makes survey throw', () => {
     }),
     { numRuns: 3000 },
   )
-  assert.ok(tried.sound > tried.all / 1000, `${tried.sound} of ${tried.all} are sound`)
+  assert.ok(tried.all < 1000 || tried.sound > 10, `${tried.sound} of ${tried.all} are sound`)
 })
 
 test('hidden values stay hidden in lists and objects too', () => {
