@@ -3,9 +3,9 @@ import type { AnyEntry } from '../../legend/entry.js'
 /** A value that is right by its entry's words, and still nobody's intention. */
 export type Slip = 'placeholder' | 'key-of-other-stage'
 
-/** What samples and guides put where a value belongs. */
+/** What samples and guides put where a value belongs. ASCII, so that what starts programs is read as bytes. */
 const placeholder =
-  /^(?:change[-_ ]?(?:me|this)|replace[-_ ]?(?:me|this)|your[-_ ].*|<.*>|\.{3}|…|x{3,}|todo|tbd|fill[-_ ]?(?:me|this)[-_ ]?in|insert[-_ ].*[-_ ]here)$/i
+  /^(?:change[-_ ]?(?:me|this)|replace[-_ ]?(?:me|this)|your[-_ ].*|<.*>|\.{3}|\u2026|x{3,}|todo|tbd|fill[-_ ]?(?:me|this)[-_ ]?in|insert[-_ ].*[-_ ]here)$/i
 
 /** A key that says what it is for: `sms_live_…`, `tile-test-…`. */
 const labelled = /^[a-z]{2,12}[_-](?:(live|prod|production)|test|sandbox|dev)[_-][A-Za-z0-9_-]{4,}$/
