@@ -4,7 +4,8 @@
 // it ended, and a later one tries again only what lived. --anew forgets that.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
-import { existsSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
 import { top } from './prepare.mjs'
@@ -36,7 +37,15 @@ const slow = [
   ...['several processes write', 'killed at any moment', 'terminals of', 'dash ', 'in an editor', 'cycles are named'],
   ...['answers the same when', 'compiled from src', 'by several threads', 'asks about each', 'answers --help'],
   ...['trace says', 'MAPPA_TELL', 'add asks', 'whoever reads a fault', 'a person reads', 'no text and no legend'],
-  ...['asked twice at most', 'Vite 7', 'webpack', 'Rspack', 'a program that parses', 'in any shape'],
+  ...[
+    'asked twice at most',
+    'written all the time',
+    'Vite 7',
+    'webpack',
+    'Rspack',
+    'a program that parses',
+    'in any shape',
+  ],
 ].join('|')
 const testerVersion = '9.6.1'
 /** A line of code makes so many mutants, on average. */
@@ -113,8 +122,8 @@ function prepareClone() {
 /** Tries the mutants of some lines, and keeps what became of them. */
 function tryBatch(batch) {
   const json = join(work, `mutants-${fileName}.json`)
-  const temporary = join(work, '.temporary')
-  mkdirSync(temporary, { recursive: true })
+  // Tests that are broken off leave their folders behind.
+  const temporary = mkdtempSync(join(tmpdir(), 'mappa-mutants-'))
   const config = {
     ...{ packageManager: 'npm', inPlace: true, testRunner: 'whole', coverageAnalysis: 'off', concurrency: 2 },
     plugins: [join(work, 'scripts/mutants-runner.mjs'), '@stryker-mutator/tap-runner'],
