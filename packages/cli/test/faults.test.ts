@@ -363,6 +363,9 @@ async function report({ legend = '{}', env, files = {}, args = [], host = {}, ru
     : told
 }
 
+/** Where a line ends that names a directory depends on how long that one's name is. */
+const flat = (text: string) => (text.includes('<root>') ? text.replace(/\s+/g, ' ') : text)
+
 test('each kind of fault and notice reads as it is stored', async () => {
   const open = Object.entries(rows)
   const wrong: string[] = []
@@ -373,7 +376,7 @@ test('each kind of fault and notice reads as it is stored', async () => {
       const told = await report(row)
       if (process.env.WRITE_STORED) writeFileSync(stored, told)
       const expected = existsSync(stored) ? readFileSync(stored, 'utf8') : ''
-      if (told !== expected) wrong.push(`${kind}:\n${told}\n--- stored:\n${expected}`)
+      if (flat(told) !== flat(expected)) wrong.push(`${kind}:\n${told}\n--- stored:\n${expected}`)
     }
   }
   mkdirSync(folder, { recursive: true })
