@@ -1,4 +1,4 @@
-import { chmodSync, lstatSync, mkdirSync, mkdtempSync, renameSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { mkdtempSync, rmSync, statSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { basename, dirname, join, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
@@ -8,13 +8,13 @@ import {
   type CacheFiles,
   type CacheRecord,
   cacheFiles,
-  cacheVersion,
   compiledIn,
   failedLegend,
   isFresh,
-  isOwn,
+  keepCopy,
   type LoadedLegend,
   legendOf,
+  replaceFile,
   textAt,
 } from 'mappa/command'
 
@@ -66,8 +66,7 @@ async function compile(
         return [file, textAt(file) ?? '']
       }),
     )
-    const record = JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord)
-    return kept(isKept ? cacheFiles(path) : [], path, outputFiles[0]?.text ?? '', record)
+    return kept(isKept, path, outputFiles[0]?.text ?? '', inputs)
   } catch (error) {
     if (!Array.isArray((error as BuildFailure).errors)) throw error
     return { fault: compileFault(basename(path), error as BuildFailure), cause: error }
@@ -118,33 +117,11 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
 }
 
 /** Keeps what was compiled where that may be; else for this run only. */
-function kept(places: readonly CacheFiles[], path: string, module: string, record: string): CacheFiles {
-  for (const cache of places) {
-    try {
-      if (!lstatSync(cache.directory, { throwIfNoEntry: false })) {
-        mkdirSync(cache.directory, { recursive: true, mode: 0o755 })
-        // A strict mask of the one who builds an image would lock out the one who runs it.
-        chmodSync(cache.directory, 0o755)
-      }
-      if (!isOwn(cache)) continue
-      replaceFile(cache.module, module)
-      replaceFile(cache.record, record)
-      return cache
-    } catch {
-      // Not writable: the next one.
-    }
-  }
+function kept(isKept: boolean, path: string, module: string, inputs: CacheRecord['inputs']): CacheFiles {
+  const cache = isKept ? keepCopy(path, module, inputs) : undefined
+  if (cache) return cache
   const directory = mkdtempSync(join(tmpdir(), 'mappa-'))
-  const cache = compiledIn(directory, directory, path, 0, true)
-  replaceFile(cache.module, module)
-  return cache
-}
-
-/** Another run may read at the same time, so it must find the old file or the new one, never half of one. */
-function replaceFile(path: string, text: string): void {
-  const fresh = `${path}.${process.pid}.new`
-  rmSync(fresh, { force: true })
-  writeFileSync(fresh, text, { mode: 0o644, flag: 'wx' })
-  chmodSync(fresh, 0o644)
-  renameSync(fresh, path)
+  const passing = compiledIn(directory, directory, path, 0, true)
+  replaceFile(passing.module, module)
+  return passing
 }

@@ -4,6 +4,7 @@ import { eachNode, type Node, nodeWord } from '../bundle/syntax.js'
 import { createRequire, fs, path } from '../node/files/builtins.js'
 import { textAt } from '../node/files/files.js'
 import { legendAbove } from '../node/files/root.js'
+import { keepAlone } from '../node/legends/keep-copy.js'
 import { failedLegend, isTypeScript, legendFault, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
 
 /**
@@ -15,14 +16,30 @@ export const loadLegendAlone: LoadLegend = async (directory, file) => {
   const legendPath = path.join(directory, file)
   if (file.endsWith('.json')) return { loaded: loadLegendFile(legendPath), dependencies: [] }
   const linked = new Map<string, string>()
+  const text = textAt(legendPath)
   try {
     const address = isCommonJs(legendPath) ? undefined : await addressOf(legendPath, linked, [])
     const module = address === undefined ? requiredAnew(legendPath, linked) : await import(address)
-    return { loaded: legendOf(module, file), dependencies: [...linked.keys()] }
+    const loaded = legendOf(module, file)
+    if ('definition' in loaded && address !== undefined && isTypeScript(file)) keep(legendPath, text, address, linked)
+    return { loaded, dependencies: [...linked.keys()] }
   } catch (cause) {
     if (cause instanceof NoCompiler) return { loaded: { fault: cause.fault }, dependencies: [] }
     return { loaded: failedLegend(file, cause), dependencies: [...linked.keys()] }
   }
+}
+
+/** Keeps a copy for starts where nothing but the legend's own text decides what it is. */
+function keep(
+  legendPath: string,
+  text: string | undefined,
+  address: string,
+  linked: ReadonlyMap<string, string>,
+): void {
+  const code = decodeURIComponent(address.slice(address.indexOf(',') + 1))
+  // What it was compiled from was read after the text was: both have to be of one state.
+  const isSame = text !== undefined && text === textAt(legendPath)
+  if (isSame && linked.size === 1 && !code.includes('"data:')) keepAlone(legendPath, text, code)
 }
 
 function noLegendIn(directory: string) {

@@ -43,13 +43,12 @@ export {
   type CacheFiles,
   type CacheRecord,
   cacheFiles,
-  cacheVersion,
   compiledIn,
   compiledModule,
   isFresh,
-  isOwn,
   legendInputs,
 } from '../node/legends/compiled-legend.js'
+export { keepCopy, replaceFile } from '../node/legends/keep-copy.js'
 export {
   failedLegend,
   isTypeScript,

@@ -4,6 +4,7 @@ import { LineIndex } from '../format/line-index.js'
 import { createRequire, path } from '../node/files/builtins.js'
 import { textAt } from '../node/files/files.js'
 import { legendAbove } from '../node/files/root.js'
+import { keepAlone } from '../node/legends/keep-copy.js'
 import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
 
 /** Through Vite itself, which knows TypeScript, and does not keep what it loaded before; CommonJS through Node. */
@@ -94,7 +95,9 @@ async function loadAlone(legendPath: string, file: string): Promise<Awaited<Retu
       code = code.slice(0, start) + JSON.stringify(address) + code.slice(end)
     }
     const loaded = legendOf(await import(`data:text/javascript,${encodeURIComponent(code)}`), file)
-    return 'definition' in loaded ? { loaded, dependencies: [] } : undefined
+    if (!('definition' in loaded)) return undefined
+    if (isTyped) keepAlone(legendPath, text, code)
+    return { loaded, dependencies: [] }
   } catch {
     return undefined
   }

@@ -1,0 +1,43 @@
+import { fs } from '../files/builtins.js'
+import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, isFresh, isOwn } from './compiled-legend.js'
+
+/**
+ * Keeps the one module that a legend in TypeScript was compiled into, for starts and later runs, with the texts of the files that
+ * it was made of. Undefined where no place can be written that nobody else can.
+ */
+export function keepCopy(path: string, module: string, inputs: CacheRecord['inputs']): CacheFiles | undefined {
+  for (const cache of cacheFiles(path)) {
+    try {
+      if (!fs.lstatSync(cache.directory, { throwIfNoEntry: false })) {
+        fs.mkdirSync(cache.directory, { recursive: true, mode: 0o755 })
+        // A strict mask of the one who builds an image would lock out the one who runs it.
+        fs.chmodSync(cache.directory, 0o755)
+      }
+      if (!isOwn(cache)) continue
+      replaceFile(cache.module, module)
+      replaceFile(cache.record, JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord))
+      return cache
+    } catch {
+      // Not writable: the next one.
+    }
+  }
+  return undefined
+}
+
+/** Keeps what a builder made of the text of a legend that imports nothing of the project's own, unless that is kept already. */
+export function keepAlone(path: string, text: string, module: string): void {
+  try {
+    if (!cacheFiles(path).some((cache) => isFresh(cache))) keepCopy(path, module, { [path]: text })
+  } catch {
+    // A build needs no copy.
+  }
+}
+
+/** Another run may read at the same time, so it must find the old file or the new one, never half of one. */
+export function replaceFile(path: string, text: string): void {
+  const fresh = `${path}.${process.pid}.new`
+  fs.rmSync(fresh, { force: true })
+  fs.writeFileSync(fresh, text, { mode: 0o644, flag: 'wx' })
+  fs.chmodSync(fresh, 0o644)
+  fs.renameSync(fresh, path)
+}
