@@ -3,7 +3,7 @@ import { refusedModule, refusedNames } from '../bundle/refuse.js'
 import { isKeptName, type Session } from '../bundle/session.js'
 import { readsEnv } from '../bundle/suspect.js'
 import { settingsId } from '../bundle/taken.js'
-import { fs, path } from '../node/files/builtins.js'
+import { fs, path, pathFrom } from '../node/files/builtins.js'
 import { bytesAt, textAt } from '../node/files/files.js'
 import { leaksOf } from '../node/files/leaks.js'
 import { type BuilderOptions, sessionFor } from './options.js'
@@ -161,8 +161,8 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         if (!sound) return undefined
         const written = Object.keys(metafile?.outputs ?? {}).map((name) => path.resolve(folder, name))
         const outputs = outputFiles
-          ? outputFiles.map((file) => ({ name: path.relative(folder, file.path), content: file.contents }))
-          : written.map((file) => ({ name: path.relative(folder, file), content: bytesAt(file) ?? '' }))
+          ? outputFiles.map((file) => ({ name: pathFrom(folder, file.path), content: file.contents }))
+          : written.map((file) => ({ name: pathFrom(folder, file), content: bytesAt(file) ?? '' }))
         const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length === 0) return undefined
         // It has been written by now, and must not be handed out.

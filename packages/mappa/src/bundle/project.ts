@@ -1,6 +1,6 @@
 import { type AnyEntry, fixedAt, reachesBrowser } from '../legend/entry.js'
 import { heldTo, type Legend } from '../legend/legend.js'
-import { path } from '../node/files/builtins.js'
+import { path, pathFrom } from '../node/files/builtins.js'
 import { namesIn } from '../node/files/files.js'
 import { findRoot, isLayerFile } from '../node/files/root.js'
 import { layerFiles } from '../node/layers/layer-order.js'
@@ -86,7 +86,7 @@ export class BundleProject {
   /** Layer files beside the page, where the layers are others. */
   #besidePage(): Notice[] {
     if (this.root === this.#pageRoot) return []
-    const there = path.relative(this.#pageRoot, this.root).replaceAll('\\', '/')
+    const there = pathFrom(this.#pageRoot, this.root)
     return namesIn(this.#pageRoot)
       .filter(isLayerFile)
       .map((name) => ({

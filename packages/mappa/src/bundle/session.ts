@@ -1,5 +1,5 @@
 import type { Legend } from '../legend/legend.js'
-import { path } from '../node/files/builtins.js'
+import { path, pathFrom, shownPath } from '../node/files/builtins.js'
 import { realOf } from '../node/files/files.js'
 import { directoryOf } from '../node/files/root.js'
 import type { Fault } from '../settle/faults/faults.js'
@@ -230,7 +230,7 @@ export class Session {
   /** What messages call a module: its path from the root of the page. */
   nameOf(id: string): string {
     const file = id.split('?', 1)[0] as string
-    const relative = path.relative(this.pageRoot, file)
-    return (relative.startsWith('..') ? file : relative).replaceAll('\\', '/')
+    const relative = pathFrom(this.pageRoot, file)
+    return relative.startsWith('..') ? shownPath(file) : relative
   }
 }

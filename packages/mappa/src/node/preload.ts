@@ -5,7 +5,7 @@
 
 import type { Legend } from '../legend/legend.js'
 import { givenIn, readSources, type Sources } from '../settle/reading/read.js'
-import { createRequire, path } from './files/builtins.js'
+import { createRequire, path, pathFrom } from './files/builtins.js'
 import { namesIn } from './files/files.js'
 import { findRoot, legendFileNames } from './files/root.js'
 import { hasAsked, markFor, ownNames } from './layers/nested.js'
@@ -47,7 +47,7 @@ function builtLegend(root: string): string | undefined {
   for (let at = path.dirname(path.resolve(program)); at.startsWith(root + path.sep); at = path.dirname(at)) {
     const names = namesIn(at)
     const name = legendFileNames.find((each) => /\.[cm]?js$/.test(each) && names.includes(each))
-    if (name !== undefined) return path.join(path.relative(root, at), name)
+    if (name !== undefined) return pathFrom(root, path.join(at, name))
   }
   return undefined
 }

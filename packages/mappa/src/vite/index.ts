@@ -3,7 +3,7 @@ import { withPercentNames } from '../bundle/fill.js'
 import { graphOf, moduleOf, refusedAssets } from '../bundle/page-graph.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
-import { path } from '../node/files/builtins.js'
+import { path, pathFrom } from '../node/files/builtins.js'
 import { leaksOf } from '../node/files/leaks.js'
 import type { Fault } from '../settle/faults/faults.js'
 import { chooseBuildStage } from './build-stage.js'
@@ -251,7 +251,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
         const { root, build } = this.environment.config
-        const folder = path.relative(process.cwd(), path.resolve(root, build.outDir)) || '.'
+        const folder = pathFrom(process.cwd(), path.resolve(root, build.outDir)) || '.'
         const said = finishPages(bundle as Rolldown.OutputBundle, own, folder.replaceAll('\\', '/'))
         for (const line of said) this.info(line)
       },

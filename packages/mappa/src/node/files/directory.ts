@@ -1,7 +1,7 @@
 import { isName } from '../../format/names.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
-import { fs, path } from './builtins.js'
+import { fs, path, shownPath } from './builtins.js'
 import type { ReadOptions } from './files.js'
 import { isDirectory, readTextFile } from './files.js'
 
@@ -12,20 +12,21 @@ import { isDirectory, readTextFile } from './files.js'
  */
 export function layerFromDirectory(directory: string, root = process.cwd()): Layer | undefined {
   const full = path.resolve(root, directory)
+  const fileOf = (name: string) => shownPath(path.join(directory, name))
   const names = listed(full, directory)
   if (names === undefined) return undefined
   if (!Array.isArray(names)) return { ...layerFromValues(directory, {}), source: 'directory', faults: [names] }
   const values: Record<string, string> = Object.create(null)
   const faults: Fault[] = []
   for (const name of names.filter(isName)) {
-    const value = readValueFile(path.join(full, name), path.join(directory, name))
+    const value = readValueFile(path.join(full, name), fileOf(name))
     if (typeof value === 'string') values[name] = value
     // A directory below is nobody's value; a file that vanished since the listing is not there.
     else if (value && !isDirectory(path.join(full, name))) faults.push({ ...value, name })
   }
   const layer = layerFromValues(directory, values, {
     source: 'directory',
-    fileOf: (name) => path.join(directory, name),
+    fileOf,
   })
   return { ...layer, faults }
 }

@@ -5,7 +5,7 @@ import { type Fault, printable } from '../../settle/faults/faults.js'
 import { Expander } from '../../settle/stack/expand.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 import { nameSpot, valueSpot } from '../../settle/stack/places.js'
-import { path } from './builtins.js'
+import { path, pathFrom, shownPath } from './builtins.js'
 import { readValueFile } from './directory.js'
 
 /** What is behind a name whose variable names a file: `ALERT_TOKEN_FILE`. */
@@ -88,7 +88,7 @@ function fileLayer(
   root: string,
   definition: Legend<unknown> | undefined,
 ): Layer | Fault {
-  const shown = printable(liesIn(root, file) ? path.relative(root, file) : file)
+  const shown = printable(liesIn(root, file) ? pathFrom(root, file) : shownPath(file))
   const named = definition?.directories
   const mayName = [root, ...(Array.isArray(named) ? named : []).map((each) => path.resolve(root, each))]
   if (!isMachine(layer) && !mayName.some((directory) => liesIn(directory, file)))

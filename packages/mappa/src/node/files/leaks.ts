@@ -1,6 +1,6 @@
 import type { Fault } from '../../settle/faults/faults.js'
 import type { Survey } from '../../settle/survey.js'
-import { fs, path } from './builtins.js'
+import { fs, path, pathFrom } from './builtins.js'
 import { bytesAt } from './files.js'
 
 /** A file of a bundle that goes to browsers, about to be written. */
@@ -28,7 +28,7 @@ export function leaksIn(folder: string, survey: Survey): Fault[] {
   const files = fs.readdirSync(folder, { recursive: true, withFileTypes: true }).filter((each) => each.isFile())
   const paths = files.map(({ parentPath, name }) => path.join(parentPath, name)).sort()
   return paths.flatMap((file) => {
-    const name = path.relative(folder, file).replaceAll('\\', '/')
+    const name = pathFrom(folder, file)
     return leaksOf([{ name, content: bytesAt(file) ?? '' }], survey)
   })
 }

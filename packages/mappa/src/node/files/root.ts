@@ -1,4 +1,4 @@
-import { fs, path } from './builtins.js'
+import { fs, path, pathFrom } from './builtins.js'
 import { namesIn, textAt } from './files.js'
 
 /** What a legend file may be called, the first found in a directory counting. */
@@ -61,7 +61,7 @@ function rootAbove(decided: Level, legendFile: string | undefined): Root {
     if (level === decided) break
     const { directory } = level
     const own = legendAt(level)
-    const below = legendFile && path.relative(directory, path.join(decided.directory, legendFile))
+    const below = legendFile && pathFrom(directory, path.join(decided.directory, legendFile))
     return { directory, legendFile: own ?? below }
   }
   return { directory: decided.directory, legendFile }

@@ -2,7 +2,7 @@ import type { Likes } from '../../legend/entry.js'
 import { type Fault, printable } from '../../settle/faults/faults.js'
 import { type Layer, layerFromText } from '../../settle/stack/layer.js'
 import type { Stage, Texts } from '../../settle/stack/stage.js'
-import { fs, path } from '../files/builtins.js'
+import { fs, path, pathFrom } from '../files/builtins.js'
 import { readTextFile } from '../files/files.js'
 import { layerFilesAbove } from '../files/root.js'
 import type { LayerFile } from './layer-order.js'
@@ -13,7 +13,7 @@ import { nestedStageFault } from './nested.js'
 function layerFile(directory: string, kind: LayerFile, root: string, files: string[] = []): Layer[] {
   const file = path.join(directory, kind.name)
   files.push(file)
-  const name = directory === root ? kind.name : path.relative(root, file)
+  const name = directory === root ? kind.name : pathFrom(root, file)
   const text = readTextFile(file, name)
   if (text === undefined) return []
   return [typeof text === 'string' ? layerFromText(name, text, kind) : unreadLayer(name, text, kind)]

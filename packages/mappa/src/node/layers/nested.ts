@@ -27,9 +27,14 @@ export function layerFromHost(
   const own = ownNames(environment, root, waits)
   const values = own.length > 0 ? without(environment, own) : environment
   const layer = layerFromValues('the process environment', values, { source: 'environment' })
-  if (process.platform !== 'win32') return layer
-  // Windows finds a name in any spelling, so that it is set as its capitals too.
-  return { ...layer, names: () => Object.keys(values).flatMap((name) => [name, name.toUpperCase()]) }
+  if (!isCaseless()) return layer
+  // Found in any spelling, also in a copy, so that a name is set as its capitals too.
+  const spelled = new Map(Object.keys(values).map((name) => [name.toUpperCase(), name]))
+  return {
+    ...layer,
+    get: (variable) => layer.get(spelled.get(variable.toUpperCase()) ?? variable),
+    names: () => [...spelled].flat(),
+  }
 }
 
 /** The names that a run around this one set from layers that are read here again. */
@@ -71,8 +76,10 @@ export function childEnvironment(
   root = process.cwd(),
   { asked = false }: { readonly asked?: boolean } = {},
 ): Record<string, string | undefined> {
+  const names = found.given.map(({ name }) => name)
   return {
-    ...without(host, ownNames(host, root, asked)),
+    // What is set anew must not stand beside another spelling of itself.
+    ...without(host, [...ownNames(host, root, asked), ...(isCaseless() ? names : [])]),
     ...Object.fromEntries(found.given.map(({ name, text }) => [name, text])),
     MAPPA_STAGE: found.stage.name,
     MAPPA_SET: markFor(found, host, root, asked || hasAsked(host, root)),
@@ -111,5 +118,12 @@ function itemsOf(list: string): Map<string, string> {
 function without(environment: Texts, names: readonly string[]): Record<string, string | undefined> {
   const rest = { ...environment }
   for (const name of names) delete rest[name]
-  return rest
+  if (!isCaseless()) return rest
+  const capitals = new Set(names.map((name) => name.toUpperCase()))
+  return Object.fromEntries(Object.entries(rest).filter(([name]) => !capitals.has(name.toUpperCase())))
+}
+
+/** Whether the system finds the names of its environment in any spelling, as Windows does. */
+function isCaseless(): boolean {
+  return process.platform === 'win32'
 }
