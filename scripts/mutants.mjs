@@ -1,7 +1,8 @@
-// How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N] [--anew]
+// How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N] [--anew | --list]
 // The mutation tester works in a clone of its own, made from the last commit, so that nothing here is touched. The seed takes a
 // sample of lines; they are tried in batches, and what died is kept in .scratch, so that a run that was broken off goes on where
-// it ended, and a later one tries again only what lived. --anew forgets that.
+// it ended, and a later one tries again only what lived. --anew forgets that; --list
+// tries nothing, and tells what is kept.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
 import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
@@ -59,6 +60,7 @@ const { values, positionals } = parseArgs({
     count: { type: 'string', default: '300' },
     seed: { type: 'string', default: '1' },
     anew: { type: 'boolean', default: false },
+    list: { type: 'boolean', default: false },
   },
 })
 const [name = ''] = positionals
@@ -74,9 +76,9 @@ const keptFile = join(top, `.scratch/mutants-${fileName}.json`)
 /** What became of each mutant; of one and the same line in one file, also when the file has changed elsewhere. */
 const kept = !values.anew && existsSync(keptFile) ? JSON.parse(readFileSync(keptFile, 'utf8')) : {}
 
-prepareClone()
+if (!values.list) prepareClone()
 const lines = sample()
-const open = lines.filter(({ key }) => !kept[key] || kept[key].some(({ died }) => !died))
+const open = values.list ? [] : lines.filter(({ key }) => !kept[key] || kept[key].some(({ died }) => !died))
 for (let at = 0; at < open.length; at += batchSize) {
   const batch = open.slice(at, at + batchSize)
   console.log(`Lines ${at + 1} to ${at + batch.length} of ${open.length}`)
@@ -183,13 +185,15 @@ function nodeArguments() {
 
 /** Lines of code, as many as make so many mutants, taken by the seed: by what they hold, so that an edit moves no others. */
 function sample() {
-  const lines = filesIn(join(work, folder)).flatMap((path) => {
+  // A run that goes on has changed the files in its clone.
+  const from = values.list ? top : work
+  const lines = filesIn(join(from, folder)).flatMap((path) => {
     const seen = new Map()
     return readFileSync(path, 'utf8')
       .split('\n')
       .flatMap((line, at) => {
         if (!isCode(line)) return []
-        const file = path.slice(work.length + 1)
+        const file = path.slice(join(from, 'x').length - 1)
         const nth = (seen.get(line) ?? 0) + 1
         seen.set(line, nth)
         const key = createHash('sha256').update(`${file}\0${line}\0${nth}`).digest('hex').slice(0, 16)

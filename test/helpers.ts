@@ -1,3 +1,4 @@
+import assert from 'node:assert/strict'
 import { type ChildProcess, fork, spawn } from 'node:child_process'
 import { existsSync, mkdirSync, mkdtempSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
@@ -199,4 +200,11 @@ function legendsAround(cwd: string, args: readonly string[]): [path: string, tex
       .filter((path) => existsSync(path))
       .map((path): [string, string] => [path, readFileSync(path, 'utf8')]),
   )
+}
+
+/** Holds what was told to what a file has stored; WRITE_STORED=1 stores it anew, to be read in the diff. */
+export function assertStored(file: string, told: string): void {
+  const path = join(top, file)
+  if (process.env.WRITE_STORED) writeFileSync(path, told)
+  assert.equal(told, existsSync(path) ? readFileSync(path, 'utf8') : '', file)
 }

@@ -4,7 +4,7 @@ import type { Flaw, Style } from './item-kinds.js'
 import { LineIndex } from './line-index.js'
 import { isName } from './names.js'
 import { type Cursor, cursorAt, scanItem } from './scan.js'
-import { decodeValue, encodeValue } from './value.js'
+import { decodeValue, encodeValue, readsPlain } from './value.js'
 import type { AssignmentRange } from './values.js'
 
 /** One item of a layer: a blank line, a comment, or an assignment with all its lines. Offsets are into `text`. */
@@ -111,7 +111,9 @@ export class LayerDocument {
       return
     }
     const { valueStart, valueEnd, style } = item.assignment
-    const written = this.#inLines(encodeValue(value, style === 'joined' ? undefined : style))
+    // A bare value that all read alike is not followed by one that they do not.
+    const isPlain = style === 'bare' && readsPlain(item.text.slice(valueStart, valueEnd))
+    const written = this.#inLines(encodeValue(value, style === 'joined' || isPlain ? undefined : style))
     const rest = item.text.slice(valueEnd)
     // Behind an empty value a comment may follow at once; behind any other it needs a blank.
     const gap = written !== '' && rest.startsWith('#') ? ' ' : ''

@@ -25,8 +25,10 @@ function plainLineEnds(text: string): string {
   return text.includes('\r') ? text.replaceAll('\r\n', '\n') : text
 }
 
-/** Characters that no reader of layer files takes for anything but themselves. */
-const plain = /^[A-Za-z0-9_./:@%+,=-]*$/
+/** Whether a value is made of characters that no reader of layer files takes for anything but themselves. */
+export function readsPlain(value: string): boolean {
+  return /^[A-Za-z0-9_./:@%+,=-]*$/.test(value)
+}
 
 /**
  * How to write `value` so that it reads back the same. Keeps `style` where it can; otherwise takes the plainest
@@ -38,7 +40,7 @@ export function encodeValue(value: string, style?: Style): string {
   if (style === 'bare' && readsBare(value)) return value
   // A shell would execute what stands between backticks in double quotes.
   if (style === 'double' && !value.includes('`')) return encodeDouble(value)
-  if (style !== 'single' && style !== 'double' && plain.test(value)) return value
+  if (style !== 'single' && style !== 'double' && readsPlain(value)) return value
   if (!/['\r]/.test(value)) return `'${value}'`
   return value.includes('`') && !value.includes('\r') ? encodeSingles(value) : encodeDouble(value)
 }

@@ -223,6 +223,7 @@ function holds(rule: WordRule, value: unknown, type: string): boolean {
     case 'filled-list':
       return Array.isArray(value) && value.length > 0
     case 'record':
+    case 'stages':
       return isRecord(value)
     case 'reach':
       return value === 'server' || value === 'browser'

@@ -193,7 +193,8 @@ function describeText(entry: AnyEntry): string {
   const parts: string[] = []
   const { minLength, maxLength, format, schemes } = entry
   if (schemes) parts.push(`with scheme ${schemes.join(' or ')}`)
-  if (minLength !== undefined && maxLength !== undefined) parts.push(`of ${minLength} to ${characters(maxLength)}`)
+  if (minLength !== undefined && minLength === maxLength) parts.push(`of exactly ${characters(minLength)}`)
+  else if (minLength !== undefined && maxLength !== undefined) parts.push(`of ${minLength} to ${characters(maxLength)}`)
   else if (minLength !== undefined) parts.push(`of at least ${characters(minLength)}`)
   else if (maxLength !== undefined) parts.push(`of at most ${characters(maxLength)}`)
   if (entry.pattern !== undefined) parts.push(`that matches ${entry.pattern}`)
@@ -212,7 +213,8 @@ const delimiterNames: Readonly<Record<string, string>> = {
 function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' }: AnyEntry): string {
   const parts = [`a list separated by ${delimiterNames[delimiter] ?? delimiter}`]
   if (items) parts.push(`each item ${describeEntry(items)}`)
-  if (minItems !== undefined && maxItems !== undefined) parts.push(`${minItems} to ${maxItems} of them`)
+  if (minItems !== undefined && minItems === maxItems) parts.push(`exactly ${minItems}`)
+  else if (minItems !== undefined && maxItems !== undefined) parts.push(`${minItems} to ${maxItems} of them`)
   else if (minItems !== undefined) parts.push(`at least ${minItems}`)
   else if (maxItems !== undefined) parts.push(`at most ${maxItems}`)
   if (uniqueItems) parts.push('none twice')

@@ -8,6 +8,7 @@ export type WordRule =
   | 'list'
   | 'filled-list'
   | 'record'
+  | 'stages'
   | 'reach'
   | 'fixed'
   | 'format'
@@ -56,7 +57,7 @@ export const words = {
   default: { of: 'all', rule: 'any', schema: true },
   read: { of: 'all', rule: 'function', lasting: true },
   schema: { of: 'all', rule: 'validator', lasting: true },
-  stages: { of: 'all', rule: 'record', lasting: true },
+  stages: { of: 'all', rule: 'stages', lasting: true },
   minLength: { of: 'text', rule: 'count', item: true, schema: true },
   maxLength: { of: 'text', rule: 'count', item: true, schema: true },
   pattern: { of: 'text', rule: 'text', item: true, schema: true },

@@ -64,14 +64,21 @@ function meantValue(text: string, entry: AnyEntry): string | undefined {
       .map((scheme) => `${scheme}://${word}`)
       .find((each) => /^[^\s:]+:\/\/[^\s/]+\.[^\s/]/.test(each) && fits(each))
   if (!['integer', 'number', 'port'].includes(entry.type)) return undefined
-  const guesses = [
-    // Hexadecimal, exponents and 4100.0 say a number in another way.
-    /^(?:0[xXoObB][0-9A-Fa-f]+|[+-]?\d+(?:\.\d*)?(?:[eE][+-]?\d+)?)$/.test(word) ? String(Number(word)) : '',
-    text.replace(/[oO]/g, '0').replace(/[lI]/g, '1'),
-    text.replace(/[_, ]/g, ''),
-    /^\s*[+-]?\d+(?:\.\d+)?/.exec(text)?.[0] ?? '',
+  return numbersMeant(word).find(fits)
+}
+
+/** The numbers that somebody may have meant by a text that says none. */
+function numbersMeant(word: string): string[] {
+  // Hexadecimal, exponents and 4100.0 say one number in another way, and no other.
+  if (/^(?:0[xXoObB][0-9A-Fa-f]+|[+-]?\d+(?:\.\d*)?(?:[eE][+-]?\d+)?)$/.test(word)) return [String(Number(word))]
+  const behind = /^([+-]?\d+(?:\.\d+)?)\D+$/.exec(word)
+  return [
+    word.replace(/[oO]/g, '0').replace(/[lI]/g, '1'),
+    // Thousands are divided, or a comma stands for the point.
+    ...(/^[+-]?\d{1,3}(?:([_, '])\d{3})(?:\1\d{3})*(?:\.\d+)?$/.test(word) ? [word.replace(/[_, ']/g, '')] : []),
+    ...(/^[+-]?\d+,\d+$/.test(word) ? [word.replace(',', '.')] : []),
+    ...(behind ? [behind[1] as string] : []),
   ]
-  return guesses.map((guess) => guess.trim()).find(fits)
 }
 
 /** A list whose wrong items are replaced by what was most likely meant. */
