@@ -76,7 +76,7 @@ test('a name is added beside its relatives, with a comment, in their style; a re
   assert.throws(() => layer.rename('B', '2'), /not a valid name/)
   const open = readLayer("A='x\nB=1\n")
   open.set('B', '2')
-  assert.throws(() => open.set('B', 'two words'), /opened in line 1 would swallow this; close it first/)
+  assert.throws(() => open.set('A', 'x #y'), /opened in line 1 would swallow this; close it first/)
   assert.equal(open.toString(), "A='x\nB=2\n")
 })
 
