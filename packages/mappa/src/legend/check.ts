@@ -200,7 +200,7 @@ function checkWords(
     const known = wordOf(word)
     if (!known) found.push({ kind: 'unknown-word', name, stage, detail: word })
     else if (!hasWord(type, known)) found.push({ kind: 'word-of-other-type', name, stage, detail: word })
-    else if (isDeep(value)) found.push({ kind: 'depth', name, stage, detail: word })
+    else if (typeof value === 'object' && isDeep(value)) found.push({ kind: 'depth', name, stage, detail: word })
     else if (!holds(known.rule, value, type)) found.push({ kind: 'word-value', name, stage, detail: word })
   }
   return found.length === before
@@ -333,7 +333,8 @@ interface Places {
 /** Two entries seen at one place, or one seen inside another. */
 function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places, found: Contradiction[]): void {
   const place = entry.as ?? name
-  const steps = placeOf(name, entry)
+  // Most are seen under their own names, which every start looks at.
+  const steps = entry.as === undefined ? [name] : placeOf(name, entry)
   if (entry.as !== undefined && !steps.every(isName)) {
     found.push({ kind: 'place-form', name })
     return
