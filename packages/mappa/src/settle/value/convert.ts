@@ -72,7 +72,9 @@ function convertList(text: string, entry: AnyEntry): Conversion {
     if (!texts) return { breach: 'wrong-type' }
     for (const [item, text] of texts.entries()) {
       const conversion = convert(text, items)
-      if ('breach' in conversion) return { breach: 'wrong-item', item }
+      // What takes too long does so for the list as well.
+      if ('breach' in conversion)
+        return conversion.breach === 'slow-pattern' ? conversion : { breach: 'wrong-item', item }
       values.push(conversion.value)
     }
   }
