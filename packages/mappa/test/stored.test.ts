@@ -190,6 +190,7 @@ test('what a legend says of its variables, and what changes from one state to an
       SEEN: { type: 'string', reach: 'browser', fixed: 'start', default: 'yes', read: (text: string) => text.length },
       NEW: { type: 'string', secret: true, generate: { bytes: 16, text: 'hex' } },
       LIST: { type: 'array', items: { type: 'integer' }, default: [1, 2], delimiter: ';' },
+      ...{ WAIT: { type: 'duration', default: 90_000 }, PLAN: { type: 'object', default: { a: 1 } } },
     },
     { stages: { preview: { like: 'production' } } },
   ) as Legend

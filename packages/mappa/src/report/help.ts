@@ -3,6 +3,7 @@ import { type AnyEntry, entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { printable } from '../settle/faults/faults.js'
+import { textFor } from '../settle/value/convert.js'
 import { wrap } from './text.js'
 
 /** Options of {@link flagHelp}. */
@@ -50,6 +51,10 @@ const inner = '        '
 function sentenceOf(name: string, entry: AnyEntry): string {
   const about = entry.description ? `${printable(entry.description).replace(/\.$/, '')}. ` : ''
   const fallback =
-    entry.default === undefined ? (entry.optional ? ', optional' : '') : `, default ${printable(String(entry.default))}`
+    entry.default === undefined
+      ? entry.optional
+        ? ', optional'
+        : ''
+      : `, default ${printable(textFor(entry, entry.default))}`
   return `${about}${name}: ${describeEntry(entry)}${fallback}.`
 }
