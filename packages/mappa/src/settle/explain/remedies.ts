@@ -15,7 +15,7 @@ import { joinList, splitList } from '../value/lists.js'
 
 export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
   // Nobody can tell what a number alone was to be.
-  if (entry.type === 'duration' && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
+  if (breach === 'wrong-type' && entry.type === 'duration' && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
     return `State the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
   const right = hides(entry)
     ? undefined
