@@ -1,5 +1,6 @@
 // What the core says and makes of many small cases, of which each word counts: they stand in stored/, the cases and the answers.
 // A line that is added to a case there gets its answer by WRITE_STORED=1, to be read in the diff.
+import assert from 'node:assert/strict'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
@@ -17,6 +18,7 @@ import {
   type Notice,
   pageValues,
   readLayer,
+  readValues,
   reportJson,
   reportLines,
   reportSarif,
@@ -93,6 +95,36 @@ test('what texts come to by their entries, and what is said of those that do not
 
 test('what a mask shows', () => {
   answeredEach('masks', (pattern, value) => mask(given(value), pattern === 'no pattern' ? undefined : { pattern }))
+})
+
+/** What the fast reader gives, visited and asked for by name. */
+function fastOf(text: string): [string, string | undefined][] {
+  const values = readValues(text)
+  const last = new Map<string, string>()
+  values.each((name, value) => last.set(name, value))
+  for (const [name, value] of last) assert.equal(values.get(name), value)
+  assert.deepEqual([...values.names()], [...last.keys()])
+  return [...last]
+}
+
+test('names, values, places and flaws, from the document and from the fast reader alike', () => {
+  answered('texts', (line) => {
+    const text = given(line)
+    const layer = readLayer(text)
+    const values = layer.names().map((name) => [name, layer.get(name)])
+    assert.equal(layer.toString(), text)
+    assert.deepEqual(fastOf(text), values, text)
+    const [fast, ranges] = [readValues(text), layer.ranges()]
+    for (const [name, all] of ranges) assert.deepEqual(fast.ranges(name), all, text)
+    const flaws = layer.faults.map(({ flaw, line, column }) => ` ${flaw} ${line}:${column}`)
+    const spans = [...ranges].map(([name, all]) => {
+      const places = all.map((each) =>
+        [each.nameStart, each.valueStart, each.valueEnd, each.style, each.loose].join(' '),
+      )
+      return `${name} at ${places.join(', ')}${fast.behind(name) && `, behind it ${shown(fast.behind(name))}`}`
+    })
+    return [`    ${shown(values)}${flaws.join('')}${spans.map((each) => `; ${each}`).join('')}`]
+  })
 })
 
 const hives: Entries = {
