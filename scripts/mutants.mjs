@@ -56,7 +56,7 @@ const testerVersion = '9.6.1'
 /** A line of code makes so many mutants, on average. */
 const mutantsPerLine = 1.6
 /** Lines tried at once: what a run loses that is broken off. Each batch costs a build. */
-const batchSize = 70
+const batchSize = 100
 
 const { values, positionals } = parseArgs({
   allowPositionals: true,
