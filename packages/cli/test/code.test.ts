@@ -53,7 +53,7 @@ test('no text makes the finder throw, and neither does what is installed', () =>
     fc.property(text, fc.constantFrom('a.js', 'a.tsx', 'a.vue', 'a.html'), (text, path) => {
       takenBy({ path, text })
     }),
-    { numRuns: 2000 },
+    { numRuns: 1000 },
   )
   // As deep as no person writes, and still not so deep that the parser gives up.
   for (const [open, close] of [

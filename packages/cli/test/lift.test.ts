@@ -691,7 +691,7 @@ test('any program that parses still parses when it is lifted, and with nothing t
         [],
       )
     }),
-    { numRuns: 1000 },
+    { numRuns: 500 },
   )
   // One in four of what others wrote, each as a project of its own.
   const folder = join(top, 'node_modules')

@@ -375,7 +375,7 @@ test('no text and no stage makes survey throw, and no secret shows in anything i
           )
       },
     ),
-    { numRuns: 500 },
+    { numRuns: 250 },
   )
 })
 
