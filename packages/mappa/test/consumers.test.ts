@@ -76,8 +76,18 @@ const older: readonly Combination[] = [
 ]
 const versions: Readonly<Record<string, readonly Combination[]>> = {
   'typescript-5.4': older,
-  'typescript-5.9': [...older, ['node18', 'node16'], ['node20', 'node16']],
-  'typescript-6': [...older, ['node18', 'node16'], ['node20', 'node16'], ['commonjs', 'bundler']],
+  // Of those between, what they have anew, and one of each way.
+  'typescript-5.9': [
+    ['commonjs', 'node10'],
+    ['esnext', 'bundler'],
+    ['node18', 'node16'],
+    ['nodenext', 'nodenext'],
+  ],
+  'typescript-6': [
+    ...['node10', 'bundler'].map((each): Combination => ['commonjs', each]),
+    ['node20', 'node16'],
+    ['nodenext', 'nodenext'],
+  ],
   typescript: [
     ...['commonjs', 'esnext', 'preserve'].map((each): Combination => [each, 'bundler']),
     ['node16', 'node16'],
