@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, statSync } from 'node:fs'
-import { basename, dirname, relative, resolve, sep } from 'node:path'
+import { basename, dirname, resolve, sep } from 'node:path'
 import type { Survey } from 'mappa'
-import { counted, type HandedValue, textAt, writeFiles } from 'mappa/command'
+import { counted, type HandedValue, pathFrom, textAt, writeFiles } from 'mappa/command'
 import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
 import { handOver, talk } from '../terminal/terminal.js'
@@ -138,5 +138,5 @@ function wouldBeCommitted(path: string): boolean {
   // A folder that is still to be made.
   while (!existsSync(directory) && directory !== dirname(directory)) directory = dirname(directory)
   if (git(directory, ['rev-parse', '--is-inside-work-tree'])?.trim() !== 'true') return false
-  return git(directory, ['check-ignore', '-z', '--stdin'], relative(directory, full)) === ''
+  return git(directory, ['check-ignore', '-z', '--stdin'], pathFrom(directory, full)) === ''
 }

@@ -14,6 +14,7 @@ export { entriesOf, heldTo, stagesOf } from '../legend/legend.js'
 export { nearest } from '../legend/text/nearest.js'
 export { SlipIndex } from '../legend/text/slip-index.js'
 export { type WordName, words } from '../legend/words.js'
+export { pathFrom } from '../node/files/builtins.js'
 export { digestOf } from '../node/files/digest.js'
 export {
   bytesAt,

@@ -1,5 +1,5 @@
 import { readdirSync, statSync } from 'node:fs'
-import { join, relative, resolve } from 'node:path'
+import { join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { type Fault, type Layer, layerFromText, layerFromValues, reportJson, reportSarif, reportText } from 'mappa'
 import {
@@ -8,6 +8,7 @@ import {
   entriesOf,
   isAccepted,
   namesIn,
+  pathFrom,
   printable,
   repositoryTop,
   stagesOf,
@@ -259,7 +260,7 @@ function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Fault
 function filesBelow(folder: string): string[] {
   return readdirSync(folder, { recursive: true, withFileTypes: true })
     .filter((each) => each.isFile())
-    .map((each) => relative(folder, join(each.parentPath, each.name)))
+    .map((each) => pathFrom(folder, join(each.parentPath, each.name)))
     .sort()
 }
 
@@ -373,9 +374,9 @@ function install(root: string): { exitCode: number } {
   if (manager) return tell(`${manager[0]} says what runs before a commit. Add there, ${manager[1]}: ${line}`)
   // A program that makes hooks keeps the person's own beside its folder.
   const path = join(folder.replace(/[\\/]_$/, ''), 'pre-commit')
-  const shown = relative(root, path) || path
+  const shown = pathFrom(root, path) || path
   const before = textAt(path)
-  const after = withGuard(before, relative(repositoryTop(root) ?? root, root))
+  const after = withGuard(before, pathFrom(repositoryTop(root) ?? root, root))
   if (after === undefined) return tell(`${shown} is not a shell script, so it stays as it is. Add to it: ${line}`)
   if (after === before) {
     output().write(`${shown} runs mappa guard already.\n`)

@@ -1,8 +1,8 @@
 import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync } from 'node:fs'
-import { basename, dirname, extname, join, relative, sep } from 'node:path'
+import { basename, dirname, extname, join, sep } from 'node:path'
 import * as zlib from 'node:zlib'
-import { bytesAt, type FileWrite } from 'mappa/command'
+import { bytesAt, type FileWrite, pathFrom } from 'mappa/command'
 import { listsFile, withDigestsRenewed } from '../../stamp/mentions.js'
 
 /**
@@ -77,7 +77,7 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
     if (!given.has(path)) renewed.add(path)
     return { path, before, after }
   }
-  const named = (path: string) => relative(folder, path) || basename(path)
+  const named = (path: string) => pathFrom(folder, path) || basename(path)
   const open = [...changes]
   for (let one = open.shift(), rounds = 0; one && rounds < filesMax; one = open.shift(), rounds++) {
     const { path, before, after } = one

@@ -1,7 +1,7 @@
 import { lstatSync, mkdirSync, mkdtempSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
-import { dirname, join, posix, relative, sep } from 'node:path'
-import { legendFileNames, repositoryTop } from 'mappa/command'
+import { dirname, join, posix, relative } from 'node:path'
+import { legendFileNames, pathFrom, repositoryTop } from 'mappa/command'
 import { git } from './git.js'
 
 /** A project as a commit has it, in a folder of its own until it is closed. */
@@ -25,7 +25,7 @@ export function earlierProject(root: string, revision: string): Earlier | undefi
   const commit = git(root, ['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`])?.trim()
   const top = repositoryTop(root)
   if (!commit || top === undefined) return undefined
-  const inside = relative(top, root).split(sep).join('/')
+  const inside = pathFrom(top, root)
   const listed = git(top, ['ls-tree', '-r', '-z', '--name-only', commit]) ?? ''
   const all = new Set(listed.split('\0').filter((path) => path !== ''))
   const folder = mkdtempSync(join(tmpdir(), 'mappa-since-'))

@@ -1,6 +1,6 @@
 import { closeSync, openSync, readSync, statSync } from 'node:fs'
-import { join, relative, sep } from 'node:path'
-import { bytesAt } from 'mappa/command'
+import { join } from 'node:path'
+import { bytesAt, pathFrom } from 'mappa/command'
 import type { Life } from '../../guard/findings.js'
 import { eachKeyHint } from '../../guard/key-hints.js'
 import { keyShapesIn } from '../../guard/key-shapes.js'
@@ -135,7 +135,7 @@ export async function heldInHistory(
   const look = ({ commit: id, path, bytes, isAdded }: ChangedLines) => {
     const commit = commits.get(id)
     if (!commit || isLocalName(path) || !mayHold(bytes)) return
-    const shown = relative(root, join(top, path)).replaceAll(sep, '/')
+    const shown = pathFrom(root, join(top, path))
     for (const held of heldIn(shown, bytes, secrets)) {
       const key = `${shown}\n${held.name ?? ''}\n${held.what ?? ''}`
       const known = texts.get(key) ?? { held, events: [] }
