@@ -115,6 +115,7 @@ test('names, values, places and flaws, from the document and from the fast reade
     assert.equal(layer.toString(), text)
     assert.deepEqual(fastOf(text), values, text)
     const [fast, ranges] = [readValues(text), layer.ranges()]
+    assert.equal(fast.behind('NONE'), '')
     for (const [name, all] of ranges) assert.deepEqual(fast.ranges(name), all, text)
     const flaws = layer.faults.map(({ flaw, line, column }) => ` ${flaw} ${line}:${column}`)
     const spans = [...ranges].map(([name, all]) => {
