@@ -77,6 +77,7 @@ const [folder, tests, least] = room
 const fileName = name.replace('/', '-')
 const work = join(top, '.scratch/mutants')
 const keptFile = join(top, `.scratch/mutants-${fileName}.json`)
+const equal = JSON.parse(readFileSync(join(top, 'scripts/mutants-equal.json'), 'utf8'))
 /** What became of each mutant; of one and the same line in one file, also when the file has changed elsewhere. */
 const kept = !values.anew && existsSync(keptFile) ? JSON.parse(readFileSync(keptFile, 'utf8')) : {}
 
@@ -92,14 +93,30 @@ for (let at = 0; at < open.length; at += batchSize) {
 tell()
 
 function tell() {
-  const tried = lines.flatMap(({ key, place }) => (kept[key] ?? []).map((each) => ({ ...each, place })))
+  const tried = lines.flatMap(({ key, place, line }) => (kept[key] ?? []).map((each) => ({ ...each, place, line })))
   const alive = tried.filter(({ died }) => !died).sort((a, b) => (a.place < b.place ? -1 : 1))
-  for (const { place, column, mutator, text } of alive) console.log(`${place}:${column}  ${mutator}: ${text}`)
+  const open = alive.filter((each) => !becauseOf(each))
+  for (const each of alive) {
+    const because = becauseOf(each)
+    const { place, column, mutator, text } = each
+    console.log(`${place}:${column}  ${mutator}: ${text}${because ? `\n    equal in effect: ${because}` : ''}`)
+  }
+  const share = (living) => `${((100 * (tried.length - living)) / Math.max(1, tried.length)).toFixed(1)} %`
   const score = (100 * (tried.length - alive.length)) / Math.max(1, tried.length)
   console.log(
-    `\n${name}: ${tried.length - alive.length} of ${tried.length} died, ${score.toFixed(1)} % (at least ${least} %)`,
+    `\n${name}: ${tried.length - alive.length} of ${tried.length} died, ${share(alive.length)} (at least ${least} %)`,
   )
+  if (open.length < alive.length)
+    console.log(`Without the ${alive.length - open.length} that are equal in effect, ${share(open.length)} would have.`)
   if (score < least) process.exitCode = 1
+}
+
+/** Why a mutant that lives does what the code does, if somebody has read it and said so in mutants-equal.json. */
+function becauseOf({ place, line, text }) {
+  const found = equal.find(
+    (each) => place.includes(each.file) && line.includes(each.line) && text.includes(each.to ?? ''),
+  )
+  return found?.because
 }
 
 /** A clone of the last commit with what it needs; kept as long as that is the same. */
