@@ -221,6 +221,7 @@ function sample() {
         return [
           {
             key,
+            line,
             place: `${file}:${at + 1}`,
             rank: createHash('sha256')
               .update(values.seed + key)
