@@ -19,11 +19,7 @@ const rooms = {
     ['stored', 'legend', 'words', 'settle', 'origins', 'promises', 'oracle', 'expand', 'faults'],
     88,
   ],
-  settle: [
-    'packages/mappa/src/settle',
-    ['stored', 'settle', 'words', 'expand', 'promises', 'origins', 'legend', 'handing', 'sources', 'faults'],
-    88,
-  ],
+  settle: ['packages/mappa/src/settle', ['stored', 'settle', 'words', 'expand', 'promises', 'legend', 'faults'], 88],
   report: [
     'packages/mappa/src/report',
     ['stored', 'promises', 'settle', 'words', 'legend', 'expand', 'faults', 'outputs'],
