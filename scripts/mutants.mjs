@@ -44,7 +44,11 @@ const slow = [
     'Vite 7',
     'webpack',
     'Rspack',
-    'a program that parses',
+    'program that parses',
+    'how to undo',
+    'cannot write',
+    'Rollup',
+    'Rolldown',
     'in any shape',
   ],
 ].join('|')
