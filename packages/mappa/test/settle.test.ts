@@ -299,7 +299,6 @@ test('notices: written twice, spaces around the equals sign, hidden by a local l
     [
       'read-differently COLLECTOR_PORT',
       'read-differently COLLECTOR_PORT',
-      'undeclared LD_PRELOAD',
       'changes-loading LD_PRELOAD',
       'hidden-by-local ALERT_TOKEN',
       'empty-ignored LOG_LEVEL',

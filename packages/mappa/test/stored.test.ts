@@ -28,7 +28,7 @@ import {
   variablesOf,
 } from 'mappa'
 import { tryPatternsWith } from 'mappa/command'
-import { assertStored, top } from '../../../test/helpers.js'
+import { assertStored, project, top } from '../../../test/helpers.js'
 
 const folder = 'packages/mappa/test/stored'
 const store = (name: string, lines: readonly string[]) => assertStored(`${folder}/${name}.txt`, `${lines.join('\n')}\n`)
@@ -261,4 +261,41 @@ test('which stages there are, and patterns that take too long', () => {
     return survey(definition, { stage: 'test', layers: [layerFromText('.env', 'A=c\n')] }).faults.map(told)
   })
   tryPatternsWith((pattern, text) => pattern.test(text))
+})
+
+test('what starts come to on a machine: its files, its environment, its command line', async () => {
+  const { survey: surveyHere } = await import('mappa/node')
+  const entries: Entries = {
+    ...hives,
+    KEY: { type: 'string', secret: true, optional: true, file: true },
+    FEED_URL: { type: 'string', default: 'https://${HOST}/' },
+    HOST: {
+      type: 'string',
+      default: 'hill.example',
+      stages: { staging: { default: 'stage.example', enum: ['stage.example'] } },
+    },
+    EMPTY: { type: 'string', empty: 'keep', default: 'full' },
+  }
+  const definition = legend(entries, {
+    stages: { preview: { like: 'staging' } },
+    directories: ['run/secrets'],
+    rules: { 'HIVES must be few': ({ HIVES }: { HIVES: number }) => HIVES < 100 },
+  } as never) as unknown as Legend
+  answered('starts', (line) => {
+    const { files = {}, environment = {}, ...options } = given(line)
+    const root = project({
+      '.env': 'HIVES=4\nTOKEN=heather-and-clover\nA=1\n',
+      '.env.staging': 'HIVES=5\nPAGE=p\n',
+      ...files,
+    })
+    const found = surveyHere(definition, { root, environment, ...options })
+    const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)
+    const texts = shown(Object.fromEntries(found.texts))
+    const lines = [
+      `    ${shown(found.stage)} ${found.ok} ${texts}`,
+      ...trails,
+      ...[...found.faults, ...found.notices].map(told),
+    ]
+    return lines.map((each) => each.replaceAll(root, '<root>'))
+  })
 })

@@ -21,6 +21,7 @@ import { flawSpot, nameSpot, valueSpot } from '../stack/places.js'
 import { type ReadAlready, readAlreadyMin } from '../stack/read-already.js'
 import type { Stage } from '../stack/stage.js'
 import { problemFault } from './explain-problem.js'
+import { localFile } from './remedies.js'
 
 /** What is wrong with a reading, in words: every fault with its place and what to do. */
 export function explain(definition: Legend<unknown> | undefined, sources: Sources, reading: Reading): Fault[] {
@@ -210,7 +211,7 @@ function commandLineFaults(layer: Layer, entries: StageEntries, stage: Stage): F
         : 'A name given on the command line has no entry in the legend, so it is taken for a secret and refused.',
       layer: layer.name,
       remedy: declared
-        ? `Write ${name}=… in .env.${stage.name}.local instead, or set it in the process environment.`
+        ? `Write ${name}=… in ${localFile(stage)} instead, or set it in the process environment.`
         : near
           ? `Write: ${near}`
           : 'Add an entry for it to the legend first.',

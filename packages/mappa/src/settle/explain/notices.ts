@@ -3,7 +3,7 @@ import { encodeValue } from '../../format/value.js'
 import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
 import { type Notice, printable, quote } from '../faults/faults.js'
-import { namesFile, type Reading, type StageEntries } from '../reading/read.js'
+import { namesFile, type Reading, type StageEntries, steeringNames } from '../reading/read.js'
 import { isKeyLine } from '../stack/key-lines.js'
 import type { Layer } from '../stack/layer.js'
 import { changesLoading } from '../stack/loading-names.js'
@@ -112,7 +112,9 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
-  const isKnown = entries.size === 0 || entries.has(name) || namesFile(name, entries) || formers.has(name)
+  // Of what no layer file may set, something else is told.
+  const isRefused = steeringNames.includes(name) || changesLoading(name)
+  const isKnown = entries.size === 0 || entries.has(name) || namesFile(name, entries) || formers.has(name) || isRefused
   if (!isKnown && !told.has(name) && !layer.isKept?.(name)) {
     yield {
       kind: 'undeclared',

@@ -97,6 +97,11 @@ export function freshRemedy(name: string, { generate }: AnyEntry): string | unde
   return `Make one: node -p "'${name}=' + ${random}"`
 }
 
+/** Where this machine keeps what is its own. */
+export function localFile({ name }: Reading['stage']): string {
+  return name === 'development' ? '.env.local' : `.env.${name}.local`
+}
+
 /** Where a name gets a value: secrets on this machine alone. */
 export function setRemedy(
   name: string,
@@ -107,8 +112,7 @@ export function setRemedy(
   // Where a program is deployed, a file of this machine helps nobody else.
   if (isSecret && !isHere)
     return `Set ${name} on the host of ${stage.name}, or in .env.${stage.name}.local to try it here.`
-  const local = stage.name === 'development' ? '.env.local' : `.env.${stage.name}.local`
-  return `Write ${name}=… in ${isSecret ? `${local}, which stays on this machine` : `.env.${stage.name}`}.`
+  return `Write ${name}=… in ${isSecret ? `${localFile(stage)}, which stays on this machine` : `.env.${stage.name}`}.`
 }
 
 /** Where a person gets the value of an entry, or what else to do. */
