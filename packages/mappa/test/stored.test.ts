@@ -54,10 +54,10 @@ function answeredEach(name: string, answer: (given: string, each: string) => str
   store(name, told)
 }
 
-const told = ({ kind, message, remedy, place, excerpt }: Fault | Notice) => {
+const told = ({ kind, name, message, remedy, place, excerpt }: Fault | Notice) => {
   const { text = '', start = 0, end = 0 } = excerpt ?? {}
   return [
-    `    ${kind}: ${message}`,
+    `    ${kind}${name === undefined ? '' : ` of ${name}`}: ${message}`,
     ...(remedy === undefined ? [] : [`        ${remedy}`]),
     ...(place ? [`        ${place.file}:${place.line}:${place.column}-${place.endColumn}`] : []),
     ...(excerpt ? [`        ${text.slice(0, start)}[${text.slice(start, end)}]`] : []),
@@ -282,20 +282,20 @@ test('what starts come to on a machine: its files, its environment, its command 
     rules: { 'HIVES must be few': ({ HIVES }: { HIVES: number }) => HIVES < 100 },
   } as never) as unknown as Legend
   answered('starts', (line) => {
-    const { files = {}, environment = {}, ...options } = given(line)
-    const root = project({
-      '.env': 'HIVES=4\nTOKEN=heather-and-clover\nA=1\n',
-      '.env.staging': 'HIVES=5\nPAGE=p\n',
-      ...files,
-    })
-    const found = surveyHere(definition, { root, environment, ...options })
+    const { files = {}, environment = {}, entries: own, options: more, at = '', ...options } = given(line)
+    const common = { '.env': 'HIVES=4\nTOKEN=heather-and-clover\nA=1\n', '.env.staging': 'HIVES=5\nPAGE=p\n', ...files }
+    const present = Object.entries(common as Record<string, string | null>).filter(([, text]) => text !== null)
+    const here = project(Object.fromEntries(present) as Record<string, string>)
+    const root = join(here, at)
+    const stated = { ...definition, ...more, ...(own && { entries: own, rules: undefined }) }
+    const found = surveyHere(stated as typeof definition, { root, environment, ...options })
     const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)
-    const texts = shown(Object.fromEntries(found.texts))
+    const texts = `${shown(Object.fromEntries(found.texts))} ${shown(found.settings)} ${shown(found.accepted)}`
     const lines = [
       `    ${shown(found.stage)} ${found.ok} ${texts}`,
       ...trails,
       ...[...found.faults, ...found.notices].map(told),
     ]
-    return lines.map((each) => each.replaceAll(root, '<root>'))
+    return lines.map((each) => each.replaceAll(here, '<top>'))
   })
 })
