@@ -58,7 +58,9 @@ function startUp() {
   console.log('Start-up with mappa/preload (60 variables, four layers) against an empty module of a package')
   // What Node does beside lies on both sides, and makes the ratio smaller.
   if (process.env.NODE_EXTRA_CA_CERTS)
-    console.log('  (NODE_EXTRA_CA_CERTS is set here: each start of some versions of Node reads certificates, on both sides)')
+    console.log(
+      '  (NODE_EXTRA_CA_CERTS is set here: each start of some versions of Node reads certificates, on both sides)',
+    )
   for (const [what, folder, limit] of rows) {
     const cwd = join(root, folder)
     const [mine, base] = alternate(

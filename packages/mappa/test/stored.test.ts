@@ -27,7 +27,7 @@ import {
   toJsonSchema,
   variablesOf,
 } from 'mappa'
-import { tryPatternsWith } from 'mappa/command'
+import { handedIn, tryPatternsWith } from 'mappa/command'
 import { assertStored, project, top } from '../../../test/helpers.js'
 
 const folder = 'packages/mappa/test/stored'
@@ -141,13 +141,20 @@ test('what is said of layer files, with and without a legend, and what they come
   const names = ['.env', '.env.production', '.env.production.local']
   answered('layers', (line) =>
     [undefined, legend(hives)].flatMap((definition) => {
-      const layers = (given(line) as string[]).map((text, at) => layerFromText(names[at] as string, text))
+      const parts = given(line)
+      const texts: readonly string[] = parts.texts ?? parts
+      const files = texts.map((text, at) => layerFromText(names[at] as string, text))
+      const host = layerFromValues('the process environment', parts.environment ?? {}, { source: 'environment' })
+      const layers = parts.environment ? [...files, host] : files
       const found = survey(definition as Legend | undefined, { stage: 'production', layers, thorough: true })
       const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)
       return [
         `  ${definition ? 'with' : 'without'} a legend: ${shown(Object.fromEntries(found.texts))}`,
         ...[...found.faults, ...found.notices].map(told),
         ...(layers.length > 1 ? trails : []),
+        ...(parts.environment
+          ? [`    secrets: ${shown(found.secretsIn(Object.values(parts.environment).join(' ')))}`]
+          : []),
       ]
     }),
   )
@@ -224,6 +231,7 @@ test('what a legend says of its variables, and what changes from one state to an
       NEW: { type: 'string', secret: true, generate: { bytes: 16, text: 'hex' } },
       LIST: { type: 'array', items: { type: 'integer' }, default: [1, 2], delimiter: ';' },
       ...{ WAIT: { type: 'duration', default: 90_000 }, PLAN: { type: 'object', default: { a: 1 } } },
+      ...{ RATIO: { type: 'number', default: 0.5 }, OPEN: { type: 'boolean', default: true } },
     },
     { stages: { preview: { like: 'production' } } },
   ) as Legend
@@ -245,6 +253,7 @@ test('what a legend says of its variables, and what changes from one state to an
     ...states.flatMap((before) => states.map((after) => shown(changesBetween(before, after)))),
     ...states.map(({ settings }) => (settings ? pageValues(settings) : 'no settings')),
     ...[{ width: 60 }, { stage: 'test', program: 'node hives.js' }].map((options) => flagHelp(definition, options)),
+    ...states.flatMap((each) => handedIn(each).map((value) => shown(value))),
     ...states.slice(0, 3).flatMap((each) => [shown(reportJson(each)), shown(reportSarif(each))]),
     ...states.slice(0, 2).flatMap((each) => reportLines(each)),
   ])

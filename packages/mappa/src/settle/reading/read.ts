@@ -79,8 +79,8 @@ export interface Problem {
   readonly item?: number | undefined
   /** What a function of the legend said; may repeat the value. */
   readonly said?: readonly string[]
-  /** The name behind a dollar sign without braces, and where in the layer's text the sign stands. */
-  readonly bare?: { readonly name: string; readonly start: number }
+  /** The name behind a dollar sign without braces. */
+  readonly bare?: { readonly name: string }
   /** Names that the value was built from. */
   readonly used?: readonly Used[]
   /** The entry that the name is a slip of. */
@@ -366,11 +366,7 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
     if (told.has(bare.name) || told.size >= bareTold) continue
     told.add(bare.name)
     if ((entries.has(bare.name) || stack.sets(bare.name)) && !accepts('bare-dollar', [name], state))
-      problems.push({
-        ...problem,
-        breach: 'bare-dollar',
-        bare: { ...bare, start: (parsed?.valueStart ?? 0) + bare.start },
-      })
+      problems.push({ ...problem, breach: 'bare-dollar', bare })
   }
   const expanded = expander.expand(top.as ?? name, top)
   if ('problem' in expanded) {

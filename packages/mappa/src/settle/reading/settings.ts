@@ -132,7 +132,7 @@ function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown)
     // What a test was not given.
     if (Object.getOwnPropertyDescriptor(group, key)?.get && !masks?.has(key)) continue
     const value = group[key]
-    const isGroup = typeof value === 'object' && value !== null && maskedBy.has(value)
+    const isGroup = maskedBy.has(value as object)
     const shown = masks?.has(key) ? secret(masks.get(key) as string, value) : value
     copy[key] = isGroup ? copyOf(value as Group, secret) : shown
   }
