@@ -16,13 +16,13 @@ const rooms = {
   format: ['packages/mappa/src/format', ['stored', 'format', 'settle', 'promises', 'expand', 'words', 'write'], 88],
   legend: [
     'packages/mappa/src/legend',
-    ['stored', 'legend', 'words', 'settle', 'origins', 'promises', 'oracle', 'expand', 'faults'],
+    ['stored', 'words', 'settle', 'origins', 'promises', 'oracle', 'expand', 'faults'],
     88,
   ],
-  settle: ['packages/mappa/src/settle', ['stored', 'settle', 'words', 'expand', 'promises', 'legend', 'faults'], 88],
+  settle: ['packages/mappa/src/settle', ['stored', 'settle', 'words', 'expand', 'promises', 'faults'], 88],
   report: [
     'packages/mappa/src/report',
-    ['stored', 'promises', 'settle', 'words', 'legend', 'expand', 'faults', 'outputs'],
+    ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'],
     78,
   ],
   node: [
