@@ -20,11 +20,7 @@ const rooms = {
     88,
   ],
   settle: ['packages/mappa/src/settle', ['stored', 'settle', 'words', 'expand', 'promises', 'faults'], 88],
-  report: [
-    'packages/mappa/src/report',
-    ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'],
-    78,
-  ],
+  report: ['packages/mappa/src/report', ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'], 78],
   node: [
     'packages/mappa/src/node',
     ['promises', 'node', 'sources', 'write', 'origins', 'shapes', 'with', 'legends'],

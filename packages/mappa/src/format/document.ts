@@ -113,7 +113,7 @@ export class LayerDocument {
     const { valueStart, valueEnd, style } = item.assignment
     // A bare value that all read alike is not followed by one that they do not.
     const isPlain = style === 'bare' && readsPlain(item.text.slice(valueStart, valueEnd))
-    const written = this.#inLines(encodeValue(value, style === 'joined' || isPlain ? undefined : style))
+    const written = this.#inLines(encodeValue(value, isPlain ? undefined : style))
     const rest = item.text.slice(valueEnd)
     // Behind an empty value a comment may follow at once; behind any other it needs a blank.
     const gap = written !== '' && rest.startsWith('#') ? ' ' : ''

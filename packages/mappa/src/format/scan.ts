@@ -185,7 +185,7 @@ function scanBare(cursor: Cursor, from: number): void {
   cursor.style = 'bare'
   cursor.valueEnd = last
   cursor.dollar = cursor.dollarSign < last
-  if (cursor.carriageReturn < last) flawed(cursor, 'stray-return', cursor.carriageReturn, cursor.carriageReturn + 1)
+  if (cursor.carriageReturn < last) flawed(cursor, 'stray-return', cursor.carriageReturn)
   else if (cursor.dollar) finishValue(cursor, stop)
   else {
     cursor.kind = 'assignment'
@@ -232,7 +232,7 @@ function scanPieces(cursor: Cursor): void {
       style = 'double'
       at = close + 1
     } else if (code === CR) {
-      flawed(cursor, 'stray-return', at, at + 1)
+      flawed(cursor, 'stray-return', at)
       return
     } else {
       cursor.dollar ||= code === DOLLAR
@@ -248,7 +248,7 @@ function scanPieces(cursor: Cursor): void {
 
 /** A quote that is not closed, or an earlier one that was meant to be: the first whose closing changes the reading. */
 function flawedQuote(cursor: Cursor, at: number): void {
-  if (!closesLate(cursor, at)) flawed(cursor, 'unclosed-quote', at, at + 1)
+  if (!closesLate(cursor, at)) flawed(cursor, 'unclosed-quote', at)
 }
 
 /** Makes a flaw of a piece that has swallowed assignments, so that reading goes on with those. */
@@ -257,7 +257,7 @@ function closesLate(cursor: Cursor, at: number): boolean {
   const long = at <= cursor.lateUntil ? -1 : firstLong(text, valueStart, at)
   if (long < 0 || long <= cursor.lateUntil || !assignmentInside.test(text.slice(long, at))) return false
   cursor.lateUntil = at
-  return flawed(cursor, 'unclosed-quote', long, long + 1)
+  return flawed(cursor, 'unclosed-quote', long)
 }
 
 /** The first piece of a value in front of an offset that goes over lines; -1 if none does. */
@@ -308,7 +308,7 @@ const onePlain = /^[^$]*\$\{[A-Za-z_][A-Za-z0-9_]*\}[^$]*$/
 function refuseNul(cursor: Cursor): void {
   if (cursor.nul < cursor.valueStart) cursor.nul = offsetOf(cursor.text, '\0', cursor.valueStart)
   const { kind, nul } = cursor
-  if (kind === 'assignment' && nul < cursor.valueEnd) flawed(cursor, 'nul', nul, nul + 1)
+  if (kind === 'assignment' && nul < cursor.valueEnd) flawed(cursor, 'nul', nul)
 }
 
 function offsetOf(text: string, what: string, from: number): number {
@@ -332,7 +332,7 @@ function finish(cursor: Cursor, kind: ItemKind, at: number): boolean {
   return true
 }
 
-function flawed(cursor: Cursor, flaw: Flaw, start: number, end: number): true {
+function flawed(cursor: Cursor, flaw: Flaw, start: number, end = start): true {
   cursor.kind = 'fault'
   cursor.flaw = flaw
   cursor.flawStart = start
