@@ -1,7 +1,7 @@
 // How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N] [--anew | --list]
 // The mutation tester works in a clone of its own, made from the last commit, so that nothing here is touched. The seed takes a
 // sample of lines; they are tried in batches, and what died is kept in .scratch, so that a run that was broken off goes on where
-// it ended, and a later one tries again only what lived. --anew forgets that; --list
+// it ended, and a later one tries again only what lived and is not equal in effect. --anew forgets that; --list
 // tries nothing, and tells what is kept.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
@@ -79,7 +79,7 @@ const kept = !values.anew && existsSync(keptFile) ? JSON.parse(readFileSync(kept
 
 if (!values.list) prepareClone()
 const lines = sample()
-const open = values.list ? [] : lines.filter(({ key }) => !kept[key] || kept[key].some(({ died }) => !died))
+const open = values.list ? [] : lines.filter(isOpen)
 for (let at = 0; at < open.length; at += batchSize) {
   const batch = open.slice(at, at + batchSize)
   console.log(`Lines ${at + 1} to ${at + batch.length} of ${open.length}`)
@@ -87,6 +87,11 @@ for (let at = 0; at < open.length; at += batchSize) {
   writeFileSync(keptFile, JSON.stringify(kept))
 }
 tell()
+
+/** Whether a line is still to be tried: for the first time, or since one lives there that nobody has found equal in effect. */
+function isOpen({ key, place, line }) {
+  return !kept[key] || kept[key].some((each) => !each.died && !becauseOf({ ...each, place, line }))
+}
 
 function tell() {
   const tried = lines.flatMap(({ key, place, line }) => (kept[key] ?? []).map((each) => ({ ...each, place, line })))
