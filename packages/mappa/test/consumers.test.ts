@@ -78,15 +78,12 @@ const versions: Readonly<Record<string, readonly Combination[]>> = {
   'typescript-5.4': older,
   // Of those between, what they have anew, and one of each way.
   'typescript-5.9': [
-    ['commonjs', 'node10'],
-    ['esnext', 'bundler'],
     ['node18', 'node16'],
-    ['nodenext', 'nodenext'],
+    ['esnext', 'bundler'],
   ],
   'typescript-6': [
-    ...['node10', 'bundler'].map((each): Combination => ['commonjs', each]),
     ['node20', 'node16'],
-    ['nodenext', 'nodenext'],
+    ['commonjs', 'bundler'],
   ],
   typescript: [
     ...['commonjs', 'esnext', 'preserve'].map((each): Combination => [each, 'bundler']),
