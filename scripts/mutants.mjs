@@ -33,7 +33,7 @@ const rooms = {
 const slow = [
   ...['several processes write', 'killed at any moment', 'terminals of', 'dash ', 'in an editor', 'cycles are named'],
   ...['answers the same when', 'compiled from src', 'by several threads', 'asks about each', 'answers --help'],
-  ...['trace says', 'MAPPA_TELL', 'add asks', 'whoever reads a fault', 'a person reads', 'no text and no legend'],
+  ...['trace says', 'MAPPA_TELL', 'add asks', 'whoever reads a fault', 'no text and no legend'],
   ...[
     'asked twice at most',
     'written all the time',

@@ -14,7 +14,6 @@ export { entriesOf, heldTo, stagesOf } from '../legend/legend.js'
 export { nearest } from '../legend/text/nearest.js'
 export { SlipIndex } from '../legend/text/slip-index.js'
 export { type WordName, words } from '../legend/words.js'
-export { pathFrom } from '../node/files/builtins.js'
 export { digestOf } from '../node/files/digest.js'
 export {
   bytesAt,
@@ -35,6 +34,7 @@ export {
   type RootSearch,
   repositoryTop,
 } from '../node/files/root.js'
+export { pathFrom } from '../node/files/shown-path.js'
 export { type FileWrite, WriteError, writeFiles } from '../node/files/write.js'
 export { layerFiles } from '../node/layers/layer-order.js'
 export { childEnvironment, type HandedOn } from '../node/layers/nested.js'

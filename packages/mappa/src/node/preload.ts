@@ -5,9 +5,10 @@
 
 import type { Legend } from '../legend/legend.js'
 import { givenIn, readSources, type Sources } from '../settle/reading/read.js'
-import { createRequire, path, pathFrom } from './files/builtins.js'
+import { createRequire, path } from './files/builtins.js'
 import { namesIn } from './files/files.js'
 import { findRoot, legendFileNames } from './files/root.js'
+import { pathFrom } from './files/shown-path.js'
 import { hasAsked, markFor, ownNames } from './layers/nested.js'
 import { gatherPlain, needsMore } from './layers/plain.js'
 import { isTypeScript, loadLegendFile } from './legends/legend-file.js'

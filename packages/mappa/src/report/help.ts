@@ -51,10 +51,10 @@ const inner = '        '
 function sentenceOf(name: string, entry: AnyEntry): string {
   const about = entry.description ? `${printable(entry.description).replace(/\.$/, '')}. ` : ''
   const fallback =
-    entry.default === undefined
-      ? entry.optional
+    entry.default !== undefined
+      ? `, default ${printable(textFor(entry, entry.default))}`
+      : entry.optional
         ? ', optional'
         : ''
-      : `, default ${printable(textFor(entry, entry.default))}`
   return `${about}${name}: ${describeEntry(entry)}${fallback}.`
 }

@@ -3,8 +3,9 @@ import { withPercentNames } from '../bundle/fill.js'
 import { graphOf, moduleOf, refusedAssets } from '../bundle/page-graph.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session, serverEntries } from '../bundle/session.js'
-import { path, pathFrom } from '../node/files/builtins.js'
+import { path } from '../node/files/builtins.js'
 import { leaksOf } from '../node/files/leaks.js'
+import { pathFrom } from '../node/files/shown-path.js'
 import type { Fault } from '../settle/faults/faults.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
@@ -252,7 +253,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
         const { root, build } = this.environment.config
         const folder = pathFrom(process.cwd(), path.resolve(root, build.outDir)) || '.'
-        const said = finishPages(bundle as Rolldown.OutputBundle, own, folder.replaceAll('\\', '/'))
+        const said = finishPages(bundle as Rolldown.OutputBundle, own, folder)
         for (const line of said) this.info(line)
       },
     },

@@ -5,13 +5,3 @@
 export const fs = process.getBuiltinModule('node:fs')
 export const path = process.getBuiltinModule('node:path')
 export const { createRequire } = process.getBuiltinModule('node:module')
-
-/** A path as it is shown, compared and written down: with slashes on every system, which all of them read. */
-export function shownPath(given: string): string {
-  return path.sep === '/' ? given : given.replaceAll(path.sep, '/')
-}
-
-/** The way from one place to another, as it is shown. */
-export function pathFrom(from: string, to: string): string {
-  return shownPath(path.relative(from, to))
-}

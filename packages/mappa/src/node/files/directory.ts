@@ -1,9 +1,10 @@
 import { isName } from '../../format/names.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
-import { fs, path, shownPath } from './builtins.js'
+import { fs, path } from './builtins.js'
 import type { ReadOptions } from './files.js'
 import { isDirectory, readTextFile } from './files.js'
+import { shownPath } from './shown-path.js'
 
 /**
  * A layer from a directory of one-value files, as container platforms mount secrets: each file is named as its

@@ -5,8 +5,9 @@ import { type Fault, printable } from '../../settle/faults/faults.js'
 import { Expander } from '../../settle/stack/expand.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 import { nameSpot, valueSpot } from '../../settle/stack/places.js'
-import { path, pathFrom, shownPath } from './builtins.js'
+import { path } from './builtins.js'
 import { readValueFile } from './directory.js'
+import { pathFrom, shownPath } from './shown-path.js'
 
 /** What is behind a name whose variable names a file: `ALERT_TOKEN_FILE`. */
 const suffix = '_FILE'

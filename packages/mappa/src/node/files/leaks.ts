@@ -1,7 +1,8 @@
 import type { Fault } from '../../settle/faults/faults.js'
 import type { Survey } from '../../settle/survey.js'
-import { fs, path, pathFrom } from './builtins.js'
+import { fs, path } from './builtins.js'
 import { bytesAt } from './files.js'
+import { pathFrom } from './shown-path.js'
 
 /** A file of a bundle that goes to browsers, about to be written. */
 export interface Output {

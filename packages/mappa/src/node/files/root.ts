@@ -1,5 +1,6 @@
-import { fs, path, pathFrom } from './builtins.js'
+import { fs, path } from './builtins.js'
 import { namesIn, textAt } from './files.js'
+import { pathFrom } from './shown-path.js'
 
 /** What a legend file may be called, the first found in a directory counting. */
 export const legendFileNames = [

@@ -3,7 +3,7 @@ import type { AnyEntry } from '../../legend/entry.js'
 /** A value that is right by its entry's words, and still nobody's intention. */
 export type Slip = 'placeholder' | 'key-of-other-stage'
 
-/** What samples and guides put where a value belongs. ASCII, so that what starts programs is read as bytes. */
+/** What samples and guides put where a value belongs. In ASCII: one other sign would have Node keep two bytes for each of the preload. */
 const placeholder =
   /^(?:change[-_ ]?(?:me|this)|replace[-_ ]?(?:me|this)|your[-_ ].*|<.*>|\.{3}|\u2026|x{3,}|todo|tbd|fill[-_ ]?(?:me|this)[-_ ]?in|insert[-_ ].*[-_ ]here)$/i
 
