@@ -208,3 +208,29 @@ export function assertStored(file: string, told: string): void {
   if (process.env.WRITE_STORED) writeFileSync(path, told)
   assert.equal(told, existsSync(path) ? readFileSync(path, 'utf8') : '', file)
 }
+
+/** Cases and their answers in one file each, of a folder. */
+export function storedIn(folder: string) {
+  const store = (name: string, lines: readonly string[]) =>
+    assertStored(`${folder}/${name}.txt`, `${lines.join('\n')}\n`)
+  const linesOf = (name: string) => readFileSync(join(top, folder, `${name}.txt`), 'utf8').split('\n')
+  /** Cases are lines of their own; what is indented below each is the answer. */
+  const answered = (name: string, answer: (given: string) => readonly string[]) => {
+    const cases = linesOf(name).filter((line) => /^\S/.test(line))
+    store(
+      name,
+      cases.flatMap((given) => [given, ...answer(given)]),
+    )
+  }
+  /** Cases with cases below them: each answer stands behind an arrow. */
+  const answeredEach = (name: string, answer: (given: string, each: string) => string) => {
+    let given = ''
+    const told = linesOf(name).flatMap((line) => {
+      if (/^\S/.test(line)) given = line
+      const each = /^ {4}(.+?) → /.exec(line)?.[1]
+      return line === '' ? [] : [each === undefined ? line : `    ${each} → ${answer(given, each)}`]
+    })
+    store(name, told)
+  }
+  return { store, answered, answeredEach }
+}

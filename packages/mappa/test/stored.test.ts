@@ -1,7 +1,6 @@
 // What the core says and makes of many small cases, of which each word counts: they stand in stored/, the cases and the answers.
 // A line that is added to a case there gets its answer by WRITE_STORED=1, to be read in the diff.
 import assert from 'node:assert/strict'
-import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import {
@@ -28,31 +27,9 @@ import {
   variablesOf,
 } from 'mappa'
 import { handedIn, tryPatternsWith } from 'mappa/command'
-import { assertStored, project, top } from '../../../test/helpers.js'
+import { project, storedIn } from '../../../test/helpers.js'
 
-const folder = 'packages/mappa/test/stored'
-const store = (name: string, lines: readonly string[]) => assertStored(`${folder}/${name}.txt`, `${lines.join('\n')}\n`)
-const linesOf = (name: string) => readFileSync(join(top, folder, `${name}.txt`), 'utf8').split('\n')
-
-/** Cases are lines of their own; what is indented below each is the answer. */
-function answered(name: string, answer: (given: string) => readonly string[]): void {
-  const cases = linesOf(name).filter((line) => /^\S/.test(line))
-  store(
-    name,
-    cases.flatMap((given) => [given, ...answer(given)]),
-  )
-}
-
-/** Cases with cases below them: each answer stands behind an arrow. */
-function answeredEach(name: string, answer: (given: string, each: string) => string): void {
-  let given = ''
-  const told = linesOf(name).flatMap((line) => {
-    if (/^\S/.test(line)) given = line
-    const each = /^ {4}(.+?) → /.exec(line)?.[1]
-    return line === '' ? [] : [each === undefined ? line : `    ${each} → ${answer(given, each)}`]
-  })
-  store(name, told)
-}
+const { store, answered, answeredEach } = storedIn('packages/mappa/test/stored')
 
 const told = ({ kind, name, message, remedy, place, excerpt }: Fault | Notice) => {
   const { text = '', start = 0, end = 0 } = excerpt ?? {}

@@ -2,7 +2,7 @@ import { isHostName } from '../../names/host-names.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from '../finding.js'
 import { grouped } from '../read/grouped.js'
 import { wordsOf } from '../read/words.js'
-import { variableName } from './names.js'
+import { tellingWords, variableName } from './names.js'
 import { isSecretConnection } from './shapes.js'
 import { inStageFiles, stagedValues } from './stage-files.js'
 import { entryOf } from './variable-entry.js'
@@ -58,6 +58,7 @@ const endings: Readonly<Record<Kind, readonly string[]>> = {
     'passphrase',
     'pwd',
     'passwd',
+    'passcode',
     'salt',
     'pepper',
     'credentials',
@@ -276,7 +277,7 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
     .map((word) => (word === 'authorization' ? 'token' : word))
   // A whole address is more than a host.
   while (best.kind === 'address' && words.length > 1 && /^host(?:name)?$/.test(words.at(-1) ?? '')) words.pop()
-  const ending = words.at(-1) ?? ''
+  const ending = tellingWords(words).at(-1) ?? ''
   const fits = endings[best.kind].some((each) => ending.endsWith(each))
   return variableName(fits ? words : [...words, usual[best.kind]].filter((word) => word !== ''))
 }

@@ -1,6 +1,7 @@
 import { type Context, contextOf } from '../read/context.js'
 import { type Literal, literalOf } from '../read/literals.js'
 import { isNode, type Node, nodesIn, withBrackets } from '../read/parse.js'
+import { fallsOn } from '../stages/stage-branches.js'
 import { ownStage, stageAsked, stageTest } from '../stages/stage-tests.js'
 import { type Guess, guessOf } from './guess.js'
 
@@ -98,12 +99,14 @@ interface Branch {
 function switchBranches(node: Node): Branch[] | undefined {
   if (stageAsked(node.discriminant) === undefined) return undefined
   const branches: Branch[] = []
-  for (const each of nodesIn(node.cases)) {
+  const cases = nodesIn(node.cases)
+  for (const each of cases) {
+    if (each !== cases.at(-1) && fallsOn(each)) return undefined
     const body = nodesIn(each.consequent)
       .flatMap(inBlock)
       .filter(({ type }) => type !== 'BreakStatement')
     const stage = each.test === null ? undefined : ownStage(stringIn(each.test))
-    // A case that falls into the next one, or asks for what is no stage.
+    // A case that does nothing, or asks for what is no stage.
     if (body.length === 0 || (each.test !== null && stage === undefined)) return undefined
     branches.push({ stage, body })
   }
@@ -177,12 +180,21 @@ export function isChosen(text: string): boolean {
 }
 
 /** What has a name and differs by environment is a setting, whatever it is. */
-function chosenWord(literals: readonly Literal[], { words }: Context): Guess | undefined {
+function chosenWord(
+  literals: readonly Literal[],
+  guesses: readonly (Guess | undefined)[],
+  { words }: Context,
+): Guess | undefined {
   const [first] = literals
   const isOther = literals.some(({ text }) => !isChosen(text))
   const differs = literals.some(({ text }) => text !== first?.text)
   if (!first || words.length === 0 || isOther || !differs) return undefined
-  return { kind: 'choice', value: first.text, confidence: 'high', reason: 'It differs by environment.' }
+  const chosen = { confidence: 'high' as const, reason: 'It differs by environment.' }
+  // An address, of which there may be others: each stage has its own.
+  const [address] = guesses
+  return address && guesses.every((each) => each?.kind === 'address')
+    ? { ...chosen, kind: 'address', value: address.value, ...(address.rest !== undefined && { rest: address.rest }) }
+    : { ...chosen, kind: 'choice', value: first.text }
 }
 
 /** What the values are, if they are of one kind and one of them is something to be moved. */
@@ -193,7 +205,8 @@ function guessed(choice: Choice): GuessedChoice | undefined {
   const [first] = literals
   if (!first || literals.some((each) => each?.form !== first.form) || first.form === 'template-text') return undefined
   const all = (literals as Literal[]).map((literal) => guessOf(literal, context))
-  const guess = all.find((each) => each && !each.echo && !each.ifUsed) ?? chosenWord(literals as Literal[], context)
+  const guess =
+    all.find((each) => each && !each.echo && !each.ifUsed) ?? chosenWord(literals as Literal[], all, context)
   if (!guess) return undefined
   // Where all go on alike, that stays; else each value moves as a whole.
   const alike = all.every((each) => each?.kind === guess.kind && each.rest === guess.rest && each.lead === guess.lead)

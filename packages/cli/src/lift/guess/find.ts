@@ -1,11 +1,11 @@
-import type { Finding, Range } from '../finding.js'
+import type { Finding, IfUsed, Range } from '../finding.js'
 import { type Context, contextOf } from '../read/context.js'
 import { grouped } from '../read/grouped.js'
 import { type Literal, literalOf, mayBeSetting } from '../read/literals.js'
 import type { Node, SourceFile, Visit } from '../read/parse.js'
 import { placeIn } from '../read/place.js'
 import { isTestFile } from '../read/test-files.js'
-import { stageBranch } from '../stages/stage-branches.js'
+import { type StageBranch, stageBranch } from '../stages/stage-branches.js'
 import { choiceAt, type GuessedChoice, isChosen } from './choices.js'
 import { type Guess, guessOf } from './guess.js'
 import { usesIn } from './uses.js'
@@ -89,14 +89,14 @@ export function findingsIn(file: SourceFile): {
     const branch = literal.form === 'template-text' ? undefined : stageBranch(used, around, text)
     const own = guessOf(literal, context)
     const guess = own ?? (branch && ofBranch(literal, context))
-    const staged = branch && { ...branch, group: `${path}: ${branch.group}`, byBranch: own === undefined }
+    const staged = branch && guess && stagedBy(branch, path, guess, own === undefined)
     if (guess) add(node, movedRange(literal, guess), formOf(literal, parent), guess, context, staged)
   }
   return {
     visit: isTestFile(path) ? () => {} : visit,
     findings: (others) => {
       const open = findings.filter(({ node }) => !others.has(node)).map(({ finding }) => finding)
-      return byStages(open, (finding) => uses.hold(finding.ifUsed)).map((finding) => placed(finding, text))
+      return byStages(open.map((finding) => byUse(finding, uses.hold))).map((finding) => placed(finding, text))
     },
   }
 }
@@ -119,6 +119,12 @@ function placed(finding: Finding, text: string): Finding {
   }
 }
 
+/** What a branch for a stage, or for several, adds to what is found in it. */
+function stagedBy({ also = [], group, ...branch }: StageBranch, path: string, { value }: Guess, byBranch: boolean) {
+  const stages = also.length > 0 && { stages: Object.fromEntries(also.map((stage) => [stage, value])) }
+  return { ...branch, ...stages, group: `${path}: ${group}`, byBranch }
+}
+
 /** What stands in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
 function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
   return words.length > 0 && isChosen(text)
@@ -126,16 +132,32 @@ function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
     : undefined
 }
 
+/** A finding with what its file does with its name: an address that nothing there asks counts only beside others. */
+function byUse(finding: BranchFinding, hold: (wanted: IfUsed) => boolean): BranchFinding {
+  const { ifUsed, echo } = finding
+  if (!ifUsed) return finding
+  if (!hold(ifUsed)) return echo ? { ...finding, ifUsed: undefined } : finding
+  return {
+    ...{ ...finding, ifUsed: undefined, echo: false, confidence: 'high' },
+    ...(echo && { reason: 'A request goes there.' }),
+  }
+}
+
+/** Whether all that a finding depends on is so. */
+function holds({ ifUsed }: Finding): boolean {
+  return ifUsed === undefined
+}
+
 /** Values of one setting for several stages belong together; one that stands alone is like any other. */
-function byStages(findings: readonly BranchFinding[], holds: (finding: Finding) => boolean): Finding[] {
+function byStages(findings: readonly BranchFinding[]): Finding[] {
   const groups = grouped(findings, (each) => (each.byBranch === undefined ? undefined : (each.group ?? '')))
-  const choices = new Map([...groups].map(([group, members]) => [group, choiceOf(members, holds)]))
+  const choices = new Map([...groups].map(([group, members]) => [group, choiceOf(members)]))
   return findings.flatMap((finding) => {
     const { byBranch, ...each } = finding
     if (byBranch === undefined) return holds(each) ? [each] : []
     const choice = choices.get(each.group ?? '')
     if (!choice) {
-      const { group, stage, asks, ...alone } = each
+      const { group, stage, stages, asks, ...alone } = each
       return byBranch || !holds(each) ? [] : [alone]
     }
     return [{ ...each, ...choice, confidence: 'high' as const, echo: false, ifUsed: undefined }]
@@ -143,18 +165,16 @@ function byStages(findings: readonly BranchFinding[], holds: (finding: Finding) 
 }
 
 /** What values of branches are together, if they are those of one setting for different stages. */
-function choiceOf(
-  members: readonly BranchFinding[],
-  holds: (finding: Finding) => boolean,
-): Pick<Finding, 'kind' | 'reason'> | undefined {
+function choiceOf(members: readonly BranchFinding[]): Pick<Finding, 'kind' | 'reason'> | undefined {
   const [first] = members
   const differ = members.some(({ value, rest }) => value !== first?.value || rest !== first?.rest)
   const isOne = new Set(members.map(({ form }) => form)).size === 1
   const isOnePerStage = new Set(members.map(({ stage }) => stage)).size === members.length
   if (!differ || !isOne || !isOnePerStage || members.some(({ value }) => !isChosen(value ?? ''))) return undefined
   const known = members.find((each) => !each.byBranch && !each.echo && holds(each))
-  const { kind = 'choice', reason = 'Code chooses it by environment.' } = known ?? {}
-  return { kind, reason }
+  if (known) return { kind: known.kind, reason: known.reason }
+  const kind = members.every((each) => each.kind === 'address') ? 'address' : 'choice'
+  return { kind, reason: 'Code chooses it by environment.' }
 }
 
 /** Nodes that are literals, or may choose between some. */

@@ -174,14 +174,12 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
   // What a function gives back is for its callers.
   if (looksAsked(address) && (words.length > 0 || call === undefined) && !plain && !context.listed)
     return { ...guess, confidence: 'medium', reason: 'It looks like an address that programs ask.' }
-  if (plain && context.object === undefined && context.name !== undefined)
-    return {
-      ...guess,
-      confidence: 'high',
-      reason: 'A request goes there.',
-      ifUsed: { name: context.name, as: 'address' },
-    }
-  return { ...guess, confidence: 'low', reason: 'It is an address.', echo: true }
+  // What code asks may be called anything where it is written; if nothing does, the value may be a setting elsewhere.
+  const ifUsed = context.object === undefined && context.name !== undefined
+  return {
+    ...{ ...guess, confidence: 'low', reason: 'It is an address.', echo: true },
+    ...(ifUsed && { ifUsed: { name: context.name as string, as: 'address' } }),
+  }
 }
 
 /** Names of headers and schemes in front of a key (RFC 9110, 11.1). */
@@ -335,7 +333,9 @@ const letIn =
 
 function keyText(property: Node): string | undefined {
   const { key } = property
-  return isNode(key) && !property.computed ? ((key.name ?? key.value) as string | undefined) : undefined
+  const text = isNode(key) && !property.computed ? (key.name ?? key.value) : undefined
+  // A number may be a key, too.
+  return typeof text === 'string' ? text : undefined
 }
 
 /** Whether an address is one that is shown: it stands beside a title, a label or a picture. */

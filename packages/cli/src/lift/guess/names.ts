@@ -85,11 +85,11 @@ const stageWords = new Set([
   'hex',
 ])
 
-/** A name without the words behind what it says. */
-function tellingWords(words: readonly string[]): readonly string[] {
+/** A name without the words behind what it says, and without a number: `tokenDev`, `TOKEN_2`, `token2`. */
+export function tellingWords(words: readonly string[]): readonly string[] {
   let end = words.length
   while (end > 1 && (stageWords.has(words[end - 1] as string) || /^\d+$/.test(words[end - 1] as string))) end--
-  return words.slice(0, end)
+  return words.slice(0, end).map((word, at) => (at === end - 1 ? word.replace(/(?<=[a-z])\d+$/, '') : word))
 }
 
 /** Whether a name says that its value is a credential. `tokenHeader` and `PASSWORD_FIELD` name other things. */
@@ -253,12 +253,12 @@ export function isPlainAddress(words: readonly string[]): boolean {
 }
 
 export function namesHost(words: readonly string[]): boolean {
-  const last = words.filter((word) => !stageWords.has(word)).at(-1) ?? ''
+  const last = tellingWords(words).at(-1) ?? ''
   return /^(?:hostname|domain|bind|broker|bootstrap)$/.test(last) || last.endsWith('host')
 }
 
 export function namesPort(words: readonly string[]): boolean {
-  const last = words.filter((word) => !stageWords.has(word)).at(-1) ?? ''
+  const last = tellingWords(words).at(-1) ?? ''
   return last === 'port' || runTogether('port').test(last)
 }
 

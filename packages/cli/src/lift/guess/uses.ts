@@ -5,7 +5,7 @@ import { openers, opens } from './guess.js'
 import { requests } from './requests.js'
 
 /** Collects what a file does with its names, as its trees are visited: asks for what one holds, or opens something with it. */
-export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUsed | undefined) => boolean } {
+export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUsed) => boolean } {
   const asked = new Set<string>()
   const secret = new Set<string>()
   const visit: Visit = (node, parents) => {
@@ -29,8 +29,7 @@ export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUse
       asked.add(name)
     if (opens(context)) secret.add(name)
   }
-  const hold = (wanted: IfUsed | undefined) =>
-    wanted === undefined || (wanted.as === 'address' ? asked : secret).has(wanted.name)
+  const hold = ({ name, as }: IfUsed) => (as === 'address' ? asked : secret).has(name)
   return { visit, hold }
 }
 

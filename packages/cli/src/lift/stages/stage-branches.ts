@@ -1,3 +1,4 @@
+import { ends } from '../read/guards.js'
 import { isNode, type Node, nodesIn, oncePerNode } from '../read/parse.js'
 import { ownStage, stageAsked, stageTest } from './stage-tests.js'
 
@@ -5,6 +6,8 @@ import { ownStage, stageAsked, stageTest } from './stage-tests.js'
 export interface StageBranch {
   /** Undefined where it counts for every stage that has none of its own. */
   readonly stage: string | undefined
+  /** Further stages that share the value. */
+  readonly also?: readonly string[]
   /** The same for the values of one setting. */
   readonly group: string
   /** What code asks for its environment, if it does so there. */
@@ -73,15 +76,27 @@ function ofCase(own: Node, statement: Node, left: string): StageBranch | undefin
   const asks = stageAsked(statement.discriminant)
   if (asks === undefined) return undefined
   const cases = nodesIn(statement.cases)
+  const at = cases.indexOf(own)
   const group = `${statement.start} ${left}`
+  // What the next case sets instead is not known here.
+  if (at < cases.length - 1 && fallsOn(own)) return undefined
   // Cases without a body of their own fall into this one.
-  for (let at = cases.indexOf(own); at >= 0; at--) {
-    const each = cases[at] as Node
-    if (each !== own && nodesIn(each.consequent).length > 0) break
-    if (each.test === null) return { stage: undefined, group, asks }
-    const { value } = each.test as Node
-    const stage = ownStage(String(value))
-    if (stage !== undefined) return { stage, group, asks }
+  const tests = [own.test]
+  for (let above = at - 1; above >= 0 && fallsOn(cases[above] as Node); above--) {
+    const { consequent, test } = cases[above] as Node
+    if (nodesIn(consequent).length > 0) return undefined
+    tests.push(test)
   }
-  return undefined
+  if (tests.includes(null)) return { stage: undefined, group, asks }
+  const stages = tests.map((test) => ownStage(String((test as Node).value)))
+  const [stage, ...also] = stages.filter((each) => each !== undefined)
+  return also.length < tests.length - 1 || stage === undefined ? undefined : { stage, also, group, asks }
+}
+
+/** Whether code goes on from a case into the next one. */
+export function fallsOn({ consequent }: Node): boolean {
+  const body = nodesIn(consequent)
+  const last = body.at(-1)
+  const end = last?.type === 'BlockStatement' ? nodesIn(last.body).at(-1) : last
+  return !end || !(/^(?:Break|Return|Continue)Statement$/.test(end.type) || ends(end))
 }
