@@ -1,7 +1,8 @@
-// How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N] [--anew | --list]
+// How many small faults the tests find that are put into a room on purpose: npm run mutants -- ROOM [--count N] [--seed N] [--workers N] [--anew | --list]
 // The mutation tester works in a clone of its own, made from the last commit, so that nothing here is touched. The seed takes a
 // sample of lines; they are tried in batches, and what died is kept in .scratch, so that a run that was broken off goes on where
-// it ended, and a later one tries again only what lived and is not equal in effect. --anew forgets that; --list
+// it ended, and a later one tries again only what lived and is not equal in effect, and once more what only took too long,
+// which it does on a busy machine whatever the mutant. --anew forgets that; --list
 // tries nothing, and tells what is kept.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { createHash } from 'node:crypto'
@@ -27,7 +28,7 @@ const rooms = {
     78,
   ],
   bundle: ['packages/mappa/src/bundle', ['pages', 'builders'], 78],
-  'lift/guess': ['packages/cli/src/lift/guess', ['code', 'lift'], 78],
+  'lift/guess': ['packages/cli/src/lift/guess', ['stored', 'code', 'lift'], 78],
 }
 /** What takes long and is about other things than the rooms: races, terminals, compilers, whole applications. */
 const slow = [
@@ -59,6 +60,7 @@ const { values, positionals } = parseArgs({
   options: {
     count: { type: 'string', default: '300' },
     seed: { type: 'string', default: '1' },
+    workers: { type: 'string', default: '2' },
     anew: { type: 'boolean', default: false },
     list: { type: 'boolean', default: false },
   },
@@ -90,7 +92,8 @@ tell()
 
 /** Whether a line is still to be tried: for the first time, or since one lives there that nobody has found equal in effect. */
 function isOpen({ key, place, line }) {
-  return !kept[key] || kept[key].some((each) => !each.died && !becauseOf({ ...each, place, line }))
+  const isOpenYet = (each) => (each.died ? each.timeouts === 1 : !becauseOf({ ...each, place, line }))
+  return !kept[key] || kept[key].some(isOpenYet)
 }
 
 function tell() {
@@ -149,12 +152,13 @@ function tryBatch(batch) {
   // Tests that are broken off leave their folders behind.
   const temporary = mkdtempSync(join(tmpdir(), 'mappa-mutants-'))
   const config = {
-    ...{ packageManager: 'npm', inPlace: true, testRunner: 'whole', coverageAnalysis: 'off', concurrency: 2 },
+    ...{ packageManager: 'npm', inPlace: true, testRunner: 'whole', coverageAnalysis: 'off' },
+    concurrency: Number(values.workers),
     plugins: [join(work, 'scripts/mutants-runner.mjs'), '@stryker-mutator/tap-runner'],
     tap: { testFiles: [oneTestFile()], forceBail: true, nodeArgs: nodeArguments() },
     // What the tests load is built, with all mutants in it, each asleep until it is called.
     buildCommand: 'node scripts/prepare.mjs',
-    ...{ timeoutMS: 10_000, timeoutFactor: 1.3, dryRunTimeoutMinutes: 10 },
+    ...{ timeoutMS: 15_000, timeoutFactor: 1.3, dryRunTimeoutMinutes: 10 },
     mutate: batch.map(({ place }) => place.replace(/:(\d+)$/, ':$1-$1')),
     // What is built is no source: it would be put back as it was, behind the build.
     ...{ disableTypeChecks: '{packages,test}/**/{src,test}/**/*.ts', ignorePatterns: ['**/dist/**'] },
@@ -173,21 +177,25 @@ function tryBatch(batch) {
   for (const { key, place } of batch) {
     const [path, line] = place.split(':')
     const found = (files[path]?.mutants ?? []).filter(({ location }) => location.start.line === Number(line))
+    const before = kept[key] ?? []
     kept[key] = found.flatMap(({ status, location, mutatorName: mutator, replacement }) => {
       const died = status === 'Killed' || status === 'Timeout'
       if (!died && status !== 'Survived' && status !== 'NoCoverage') return []
-      return [{ died, column: location.start.column, mutator, text: oneLine(replacement) }]
+      const own = { column: location.start.column, mutator, text: oneLine(replacement) }
+      const isSame = (each) => each.column === own.column && each.mutator === mutator && each.text === own.text
+      const timeouts = status === 'Timeout' ? (before.find(isSame)?.timeouts ?? 0) + 1 : 0
+      return [{ died, ...own, ...(timeouts > 0 && { timeouts }) }]
     })
   }
 }
 
 /** All tests in one process: starting one for each would take longer than what most mutants live. */
 function oneTestFile() {
-  const paths = tests.flatMap((test) =>
-    ['mappa', 'cli']
-      .map((each) => `packages/${each}/test/${test}.test.ts`)
-      .filter((path) => existsSync(join(work, path))),
-  )
+  const own = folder.split('/')[1]
+  const paths = tests.flatMap((test) => {
+    const found = [own, 'mappa', 'cli'].map((each) => `packages/${each}/test/${test}.test.ts`)
+    return found.find((path) => existsSync(join(work, path))) ?? []
+  })
   const file = join(work, `packages/mutants-${fileName}.test.ts`)
   writeFileSync(file, paths.map((path) => `import '../${path}'\n`).join(''))
   return file
