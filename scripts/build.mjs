@@ -2,8 +2,9 @@
 import { execFileSync } from 'node:child_process'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
-import { join } from 'node:path'
+import { join, resolve } from 'node:path'
 import { build, transformSync } from 'esbuild'
+import { compileAtOnce } from './at-once.mjs'
 
 const tsc = createRequire(import.meta.url)
   .resolve('typescript/package.json')
@@ -48,6 +49,7 @@ await build({
   minify: true,
   entryPoints: { preload: 'packages/mappa/src/node/preload.ts', legend: 'packages/mappa/src/legend/index.ts' },
 })
+compileAtOnce(resolve('packages/mappa/dist/preload.mjs'))
 await build({
   ...common,
   splitting: true,

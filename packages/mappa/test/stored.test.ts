@@ -22,12 +22,15 @@ import {
   reportLines,
   reportSarif,
   reportText,
+  settle,
+  stampPage,
   survey,
   toJsonSchema,
   variablesOf,
 } from 'mappa'
-import { handedIn, tryPatternsWith } from 'mappa/command'
+import { builtStageOf, handedIn, tagsIn, tryPatternsWith } from 'mappa/command'
 import { project, storedIn } from '../../../test/helpers.js'
+import { originsIn, originsText } from '../src/report/origins.js'
 
 const { store, answered, answeredEach } = storedIn('packages/mappa/test/stored')
 
@@ -154,12 +157,62 @@ test('what reports look like, in narrow windows and wide ones', () => {
     dim: (text: string) => `<d>${text}</d>`,
   }
   const fine = survey(legend({}), { stage: 'test', layers: [] })
+  const { faults, notices } = found
+  const here = { file: 'src/hive house/ä.ts', line: 2, column: 1, endColumn: 4 }
+  const other = { kind: 'no-entry', message: 'A is read.', layer: 'the code', remedy: 'Type: mappa add A' } as const
+  const bare = { kind: 'hidden-by-local', message: 'the code is wrong', layer: 'the code' } as const
+  const marked = (text: string, start: number, end: number) =>
+    ({ ...other, place: here, excerpt: { text, start, end } }) as const
+  const cases: (readonly Fault[])[] = [
+    [
+      other,
+      bare,
+      { ...other, remedy: 'Type: mappa add A Type: mappa check' },
+      { ...other, remedy: 'Look. Type: mappa check' },
+    ],
+    [
+      marked('f(A)', 2, 3),
+      marked(`${'f'.repeat(29)}A${'g'.repeat(30)}`, 26, 30),
+      marked(`${'f'.repeat(27)}Ag`, 27, 60),
+    ],
+    [marked('f'.repeat(36), 25, 36), marked('f'.repeat(37), 26, 26), marked('f'.repeat(90), 80, 90)],
+  ]
   store('reports', [
+    ...cases.flatMap((each) => [
+      reportText({ stage: found.stage, faults: each, notices: each, accepted: each } as never, {
+        width: 30,
+        consequence: 'No.',
+      }),
+      reportLines({ stage: found.stage, faults: each, notices: [{ kind: 'misnamed', message: 'one', remedy: 'two' }] }),
+      shown(reportSarif({ stage: found.stage, faults: each, notices: [bare] }, { root: 'file:///srv/' })),
+    ]),
+    reportText(
+      { stage: { name: 'a b', from: 'MAPPA_STAGE' }, faults: [], notices: [bare, bare] },
+      { consequence: 'No.' },
+    ),
+    shown(reportJson({ stage: { name: 'test', from: undefined }, faults: [], notices })),
+    shown(reportJson({ stage: { name: 'test', from: 'x' }, faults, notices: [], accepted: [{ kind: 'rule' }] })),
+    attempt(() =>
+      settle(legend(hives) as Legend, { stage: 'test', layers: [layerFromText('.env', 'HIVES=x\nA=$A\n')] }),
+    ),
     ...[40, 60, 100, 200].map((width) => reportText(found, { width, consequence: 'Nothing was started.' })),
     reportText(found, { width: 100, paint } as never),
     reportText(fine, { width: 100 }),
     reportText({ stage: found.stage, faults: found.faults, notices: [] }, { width: 100 }),
   ])
+})
+
+test('where a page takes its settings, whatever its tags are like', () => {
+  const page = { type: 'string', reach: 'browser', fixed: 'start' } as const
+  const settings = settle(legend({ PAGE: page, HIVES: { type: 'integer', default: 3 } }) as Legend, {
+    stage: 'production',
+    layers: [layerFromText('.env', 'PAGE=</script>\u2028$&\n')],
+  }) as object
+  answered('pages', (line) => {
+    const html = given(line)
+    const tags = [...tagsIn(html)].map(({ start, tag, name }) => `${start}-${start + tag.length} ${name}`)
+    return [`    ${tags.join(', ')}; built for ${builtStageOf(html)}`, `    ${shown(stampPage(html, settings))}`]
+  })
 })
 
 test('what edits leave of a layer file', () => {
@@ -234,6 +287,12 @@ test('what a legend says of its variables, and what changes from one state to an
     ...states.flatMap((each) => handedIn(each).map((value) => shown(value))),
     ...states.slice(0, 3).flatMap((each) => [shown(reportJson(each)), shown(reportSarif(each))]),
     ...states.slice(0, 2).flatMap((each) => reportLines(each)),
+    ...states.map((each) => originsText(originsIn(each, '/srv/hives', new Date(0)))),
+    originsText(originsIn(survey(legend({}) as Legend, { stage: 'test', layers: [] }), '/srv', new Date(0))),
+    flagHelp(legend({}) as Legend),
+    ...['Shut...', '.env', 'a.b'].map((description) =>
+      flagHelp(legend({ A: { type: 'string', description, optional: true } }) as Legend, { width: 20 }),
+    ),
   ])
 })
 

@@ -7,10 +7,9 @@ import type { Fault } from 'mappa'
 import {
   type CacheFiles,
   type CacheRecord,
-  cacheFiles,
   compiledIn,
   failedLegend,
-  isFresh,
+  freshCopy,
   keepCopy,
   type LoadedLegend,
   legendOf,
@@ -24,7 +23,7 @@ import {
  */
 export async function loadTypeScriptLegend(path: string, isKept = true): Promise<LoadedLegend> {
   const name = basename(path)
-  const found = cacheFiles(path).find((cache) => isFresh(cache))
+  const found = freshCopy(path)
   const compiled = found ?? (await compile(path, isKept))
   if ('fault' in compiled) return compiled
   try {
@@ -54,10 +53,6 @@ async function compile(
       platform: 'node',
       target: 'node20.19',
       logLevel: 'silent',
-      // What is written with require goes on having one.
-      banner: {
-        js: "import { createRequire as createRequireOf } from 'node:module'; const require = createRequireOf(import.meta.url)",
-      },
       plugins: [packagesByPath],
     })
     const inputs = Object.fromEntries(
@@ -66,12 +61,17 @@ async function compile(
         return [file, textAt(file) ?? '']
       }),
     )
-    return kept(isKept, path, outputFiles[0]?.text ?? '', inputs)
+    const code = outputFiles[0]?.text ?? ''
+    // What is written with require goes on having one; most legends start faster without.
+    return kept(isKept, path, /\brequire\b/.test(code) ? `${requireOfModule}\n${code}` : code, inputs)
   } catch (error) {
     if (!Array.isArray((error as BuildFailure).errors)) throw error
     return { fault: compileFault(basename(path), error as BuildFailure), cause: error }
   }
 }
+
+const requireOfModule =
+  "import { createRequire as createRequireOf } from 'node:module'; const require = createRequireOf(import.meta.url)"
 
 /** Packages stay outside, by the path they have for the legend, since the compiled module lies elsewhere. */
 const packagesByPath: Plugin = {

@@ -43,10 +43,9 @@ export { rightName } from '../node/layers/surroundings.js'
 export {
   type CacheFiles,
   type CacheRecord,
-  cacheFiles,
   compiledIn,
   compiledModule,
-  isFresh,
+  freshCopy,
   legendInputs,
 } from '../node/legends/compiled-legend.js'
 export { keepCopy, replaceFile } from '../node/legends/keep-copy.js'

@@ -96,9 +96,13 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
       found.push({ kind: 'stage-like', name, value: other })
   checkSources(definition, found)
   checkRules(definition, found)
-  const places: Places = { settings: new Map(), groups: new Map() }
-  const former = new Map<string, string>()
   const entries = entriesOf(definition)
+  const isPlaced = (name: string) => entries[name]?.as !== undefined
+  // Names are different anyhow: where all are seen under their own, no two can be at one place.
+  const places: Places | undefined = Object.keys(entries).some(isPlaced)
+    ? { settings: new Map(), groups: new Map() }
+    : undefined
+  const former = new Map<string, string>()
   for (const name of Object.keys(entries)) {
     const entry = entries[name] as AnyEntry
     if (!isName(name)) found.push({ kind: 'entry-name', name })
@@ -106,7 +110,8 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
     else {
       checkEntry(name, entry, definition, found)
       if (Array.isArray(entry.formerly)) checkFormer(name, entry, entries, former, found)
-      if (entry.as === undefined || typeof entry.as === 'string') checkPlace(name, entry, places, found)
+      if (!places) checkStep(name, name, found)
+      else if (entry.as === undefined || typeof entry.as === 'string') checkPlace(name, entry, places, found)
     }
   }
   return found
@@ -303,8 +308,8 @@ function checkValues(name: string, entry: AnyEntry, stage: string | undefined, f
   }
   if (entry.maxLength !== undefined && (entry.minLength ?? 0) > entry.maxLength)
     found.push({ kind: 'bounds', name, stage, detail: 'minLength', value: 'maxLength' })
-  const { minimum, maximum } = boundsOf(entry)
-  if (minimum > maximum) found.push({ kind: 'bounds', name, stage, detail: 'minimum', value: 'maximum' })
+  if ((entry.minimum !== undefined || entry.maximum !== undefined) && isEmptyRange(entry))
+    found.push({ kind: 'bounds', name, stage, detail: 'minimum', value: 'maximum' })
   if (entry.maxItems !== undefined && (entry.minItems ?? 0) > entry.maxItems)
     found.push({ kind: 'bounds', name, stage, detail: 'minItems', value: 'maxItems' })
   if (entry.enum)
@@ -313,6 +318,11 @@ function checkValues(name: string, entry: AnyEntry, stage: string | undefined, f
   if (breach === 'slow-pattern')
     found.push({ kind: 'slow-default', name, stage, detail: entry.pattern ?? entry.items?.pattern ?? '' })
   else if (breach) found.push({ kind: 'default-outside', name, stage, value: entry.default })
+}
+
+function isEmptyRange(entry: AnyEntry): boolean {
+  const { minimum, maximum } = boundsOf(entry)
+  return minimum > maximum
 }
 
 function compiles(pattern: string): boolean {
@@ -333,13 +343,12 @@ interface Places {
 /** Two entries seen at one place, or one seen inside another. */
 function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places, found: Contradiction[]): void {
   const place = entry.as ?? name
-  // Most are seen under their own names, which every start looks at.
-  const steps = entry.as === undefined ? [name] : placeOf(name, entry)
+  const steps = placeOf(name, entry)
   if (entry.as !== undefined && !steps.every(isName)) {
     found.push({ kind: 'place-form', name })
     return
   }
-  for (const step of steps) if (takenPlaces.includes(step)) found.push({ kind: 'place-taken', name, detail: step })
+  for (const step of steps) checkStep(name, step, found)
   let other = settings.get(place) ?? groups.get(place)
   for (let dot = place.indexOf('.'); dot >= 0; dot = place.indexOf('.', dot + 1)) {
     const group = place.slice(0, dot)
@@ -348,4 +357,8 @@ function checkPlace(name: string, entry: AnyEntry, { settings, groups }: Places,
   }
   if (other !== undefined) found.push({ kind: 'place-clash', name, detail: other })
   settings.set(place, name)
+}
+
+function checkStep(name: string, step: string, found: Contradiction[]): void {
+  if (takenPlaces.includes(step)) found.push({ kind: 'place-taken', name, detail: step })
 }

@@ -101,20 +101,21 @@ function placeIn(html: string): { readonly start: number; readonly end: number }
 
 /** The tags of a page in order; not those in comments, nor in what scripts and styles hold. */
 export function* tagsIn(html: string): Generator<{ start: number; tag: string; name: string }> {
-  const lower = html.toLowerCase()
   const next = /<!--|<([!/]?[A-Za-z][^\s/>]*)(?:[^"'>]|"[^"]*"|'[^']*')*>/g
   for (let found = next.exec(html); found; found = next.exec(html)) {
     const [tag, given] = found
     if (given === undefined) {
-      const end = html.indexOf('-->', found.index + 4)
+      // `<!-->` is a whole comment, too (HTML, 13.2.5.43).
+      const end = html.indexOf('-->', found.index + 2)
       next.lastIndex = end < 0 ? html.length : end + 3
       continue
     }
     const name = given.toLowerCase()
     yield { start: found.index, tag, name }
     if (name !== 'script' && name !== 'style' && name !== 'title' && name !== 'textarea') continue
-    const close = lower.indexOf(`</${name}`, next.lastIndex)
-    next.lastIndex = close < 0 ? html.length : close
+    const close = new RegExp(`</${name}(?=[\\s/>])`, 'gi')
+    close.lastIndex = next.lastIndex
+    next.lastIndex = close.exec(html)?.index ?? html.length
   }
 }
 

@@ -23,8 +23,10 @@ export function needsMore(definition: Legend | undefined, { layers }: Sources): 
     const names = [remote?.url, ...(Array.isArray(formerly) ? formerly : [])]
     if (usual !== undefined || stages || names.some(isSet)) return true
   }
-  for (const [name, entry] of Object.entries(named)) {
-    const isFile = entry?.file || Object.values(entry?.stages ?? {}).some((words) => words?.file)
+  // A loop that makes nothing: every start goes through it.
+  for (const name in named) {
+    const { file, stages } = named[name] ?? {}
+    const isFile = file || (stages && Object.values(stages).some((words) => words?.file))
     if (isFile && isSet(`${name}_FILE`)) return true
   }
   return false

@@ -1,11 +1,13 @@
 import { fs, path as paths } from '../files/builtins.js'
 import { textAt } from '../files/files.js'
 
-const { lstatSync, realpathSync, statSync } = fs
+const { lstatSync, statSync } = fs
+// Node's own walks along the path, and asks for each folder.
+const realPath = fs.realpathSync.native
 const { dirname, isAbsolute, join, sep } = paths
 
 /** Raised when what a compiled file looks like changes, so that older ones are made anew. */
-export const cacheVersion = 3
+export const cacheVersion = 4
 
 /** What a compiled legend was made of. It is fresh while each of these files still has the same text. */
 export interface CacheRecord {
@@ -15,8 +17,11 @@ export interface CacheRecord {
 
 /** The files that a legend was last compiled from, itself among them. Absolute paths. */
 export function legendInputs(path: string): readonly string[] {
-  const [first] = cacheFiles(path).flatMap((cache) => recordOf(cache) ?? [])
-  return first ? Object.keys(first.inputs) : [path]
+  for (const cache of cacheFiles(path)) {
+    const record = recordOf(cache)
+    if (record) return Object.keys(record.inputs)
+  }
+  return [path]
 }
 
 /** Where a compiled legend lies, and what was said of it. */
@@ -31,14 +36,18 @@ export interface CacheFiles {
 }
 
 /** Where a compiled legend may lie: in the nearest `node_modules`, else in the user's cache. */
-export function cacheFiles(path: string): CacheFiles[] {
+export function* cacheFiles(path: string): Generator<CacheFiles, void> {
   const { uid } = statSync(path)
   const modules = nearestModules(dirname(path))
+  if (modules !== undefined) yield compiledIn(modules, join(modules, '.cache', 'mappa'), path, uid)
   const user = process.env.XDG_CACHE_HOME || join(process.getBuiltinModule('node:os').homedir(), '.cache')
-  return [
-    ...(modules === undefined ? [] : [compiledIn(modules, join(modules, '.cache', 'mappa'), path, uid)]),
-    ...(isAbsolute(user) ? [compiledIn(user, join(user, 'mappa'), path, uid)] : []),
-  ]
+  if (isAbsolute(user)) yield compiledIn(user, join(user, 'mappa'), path, uid)
+}
+
+/** Where a compiled copy of a legend lies that was made of the files as they are, if it was kept. */
+export function freshCopy(path: string): CacheFiles | undefined {
+  for (const cache of cacheFiles(path)) if (isFresh(cache)) return cache
+  return undefined
 }
 
 /** The files of a legend's compiled copy in a directory. */
@@ -79,7 +88,7 @@ function isOurs(file: string, owner: number): boolean {
 export function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
   if (temporary) return true
   try {
-    return isOurs(directory, owner) && realpathSync(directory).startsWith(realpathSync(within) + sep)
+    return isOurs(directory, owner) && realPath(directory).startsWith(realPath(within) + sep)
   } catch {
     return false
   }
@@ -96,7 +105,7 @@ function recordOf(cache: CacheFiles): CacheRecord | undefined {
 }
 
 /** Whether a compiled copy is there and was made of the files as they are. */
-export function isFresh(cache: CacheFiles): boolean {
+function isFresh(cache: CacheFiles): boolean {
   const record = recordOf(cache)
   return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)
 }
@@ -104,7 +113,7 @@ export function isFresh(cache: CacheFiles): boolean {
 /** The module that a legend was compiled into, by the command, if it is still what its sources say; undefined otherwise. */
 export function compiledModule(path: string): string | undefined {
   try {
-    return cacheFiles(path).find((cache) => isFresh(cache))?.module
+    return freshCopy(path)?.module
   } catch {
     return undefined
   }

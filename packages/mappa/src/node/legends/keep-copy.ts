@@ -1,5 +1,5 @@
 import { fs } from '../files/builtins.js'
-import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, isFresh, isOwn } from './compiled-legend.js'
+import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, freshCopy, isOwn } from './compiled-legend.js'
 
 /**
  * Keeps the one module that a legend in TypeScript was compiled into, for starts and later runs, with the texts of the files that
@@ -27,7 +27,7 @@ export function keepCopy(path: string, module: string, inputs: CacheRecord['inpu
 /** Keeps what a builder made of the text of a legend that imports nothing of the project's own, unless that is kept already. */
 export function keepAlone(path: string, text: string, module: string): void {
   try {
-    if (!cacheFiles(path).some((cache) => isFresh(cache))) keepCopy(path, module, { [path]: text })
+    if (!freshCopy(path)) keepCopy(path, module, { [path]: text })
   } catch {
     // A build needs no copy.
   }

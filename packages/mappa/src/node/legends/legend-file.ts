@@ -7,6 +7,7 @@ import { errorName, saidBy } from '../../settle/value/said.js'
 import { createRequire, fs, path } from '../files/builtins.js'
 import { digestOf } from '../files/digest.js'
 import { readTextFile, textAt } from '../files/files.js'
+import { exportedAlone } from './alone.js'
 import { compiledModule } from './compiled-legend.js'
 
 /** A legend, or why its file gave none. */
@@ -25,8 +26,10 @@ export function loadLegendFile(file: string): LoadedLegend {
   // Also where Node takes types away itself: it would read all that the legend imports, each time.
   const module = isTyped ? compiledModule(file) : file
   if (module === undefined && !reads) return untypedNode(name)
+  const code = module ?? file
   try {
-    return legendOf(createRequire(file)(module ?? file), name)
+    const alone = /\.m?js$/.test(code) ? exportedAlone(textAt(code) ?? '', code) : undefined
+    return legendOf(alone ?? createRequire(file)(code), name)
   } catch (cause) {
     return failedLegend(name, cause)
   }
