@@ -24,10 +24,10 @@ const rooms = {
   report: ['packages/mappa/src/report', ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'], 78],
   node: [
     'packages/mappa/src/node',
-    ['promises', 'node', 'sources', 'write', 'origins', 'shapes', 'with', 'legends'],
+    ['stored', 'promises', 'node', 'sources', 'write', 'origins', 'shapes', 'with', 'legends'],
     78,
   ],
-  bundle: ['packages/mappa/src/bundle', ['pages', 'builders'], 78],
+  bundle: ['packages/mappa/src/bundle', ['bundle', 'pages', 'builders'], 78],
   'lift/guess': ['packages/cli/src/lift/guess', ['stored', 'code', 'lift'], 78],
 }
 /** What takes long and is about other things than the rooms: races, terminals, compilers, whole applications. */

@@ -215,12 +215,13 @@ export function storedIn(folder: string) {
     assertStored(`${folder}/${name}.txt`, `${lines.join('\n')}\n`)
   const linesOf = (name: string) => readFileSync(join(top, folder, `${name}.txt`), 'utf8').split('\n')
   /** Cases are lines of their own; what is indented below each is the answer. */
-  const answered = (name: string, answer: (given: string) => readonly string[]) => {
-    const cases = linesOf(name).filter((line) => /^\S/.test(line))
-    store(
-      name,
-      cases.flatMap((given) => [given, ...answer(given)]),
-    )
+  const answered = async (
+    name: string,
+    answer: (given: string) => readonly string[] | Promise<readonly string[]>,
+  ): Promise<void> => {
+    const lines: string[] = []
+    for (const given of linesOf(name).filter((line) => /^\S/.test(line))) lines.push(given, ...(await answer(given)))
+    store(name, lines)
   }
   /** Cases with cases below them: each answer stands behind an arrow. */
   const answeredEach = (name: string, answer: (given: string, each: string) => string) => {

@@ -28,8 +28,8 @@ const told = (fields: object) =>
     Object.fromEntries(Object.entries(fields).filter(([, each]) => !['', false, undefined, 'server'].includes(each))),
   )
 
-test('what is found in code, where it stands, why, and what it asks for', () => {
-  answered('finds', (given) => {
+test('what is found in code, where it stands, why, and what it asks for', async () => {
+  await answered('finds', (given) => {
     const isMany = given.startsWith('{"')
     const { taken = [], compose, ...texts } = isMany ? JSON.parse(given) : { 'app.ts': given.replaceAll('\\n', '\n') }
     const files = Object.entries<string>(texts).map(([path, text]) => ({ path, text }))

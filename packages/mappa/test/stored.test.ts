@@ -55,8 +55,8 @@ const attempt = (action: () => unknown) => {
   }
 }
 
-test('what a legend that contradicts itself is told', () => {
-  answered('contradictions', (line) => {
+test('what a legend that contradicts itself is told', async () => {
+  await answered('contradictions', (line) => {
     const parts = given(line)
     // What is no legend at all stands among them.
     const isLegend = Object.keys(Object(parts)).some((word) => word !== 'default')
@@ -88,8 +88,8 @@ function fastOf(text: string): [string, string | undefined][] {
   return [...last]
 }
 
-test('names, values, places and flaws, from the document and from the fast reader alike', () => {
-  answered('texts', (line) => {
+test('names, values, places and flaws, from the document and from the fast reader alike', async () => {
+  await answered('texts', (line) => {
     const text = given(line)
     const layer = readLayer(text)
     const values = layer.names().map((name) => [name, layer.get(name)])
@@ -118,9 +118,9 @@ const hives: Entries = {
   KEY: { type: 'string', secret: true, optional: true },
 }
 
-test('what is said of layer files, with and without a legend, and what they come to', () => {
+test('what is said of layer files, with and without a legend, and what they come to', async () => {
   const names = ['.env', '.env.production', '.env.production.local']
-  answered('layers', (line) =>
+  await answered('layers', (line) =>
     [undefined, legend(hives)].flatMap((definition) => {
       const parts = given(line)
       const texts: readonly string[] = parts.texts ?? parts
@@ -202,13 +202,13 @@ test('what reports look like, in narrow windows and wide ones', () => {
   ])
 })
 
-test('where a page takes its settings, whatever its tags are like', () => {
+test('where a page takes its settings, whatever its tags are like', async () => {
   const page = { type: 'string', reach: 'browser', fixed: 'start' } as const
   const settings = settle(legend({ PAGE: page, HIVES: { type: 'integer', default: 3 } }) as Legend, {
     stage: 'production',
     layers: [layerFromText('.env', 'PAGE=</script>\u2028$&\n')],
   }) as object
-  answered('pages', (line) => {
+  await answered('pages', (line) => {
     const html = given(line)
     const tags = [...tagsIn(html)].map(({ start, tag, name }) => `${start}-${start + tag.length} ${name}`)
     return [`    ${tags.join(', ')}; built for ${builtStageOf(html)}`, `    ${shown(stampPage(html, settings))}`]
@@ -226,8 +226,8 @@ test('what edits leave of a layer file', () => {
   })
 })
 
-test('what a JSON legend comes to, and a legend as JSON Schema', () => {
-  answered('schemas', (line) => {
+test('what a JSON legend comes to, and a legend as JSON Schema', async () => {
+  await answered('schemas', (line) => {
     const document = given(line)
     const asLegend = document?.stages && document.entries ? shown(toJsonSchema(document)) : ''
     return [
@@ -237,10 +237,10 @@ test('what a JSON legend comes to, and a legend as JSON Schema', () => {
   })
 })
 
-test('which names are taken for slips of the hand', () => {
+test('which names are taken for slips of the hand', async () => {
   const text = { type: 'string', optional: true } as const
   const definition = legend({ HIVES: text, FEED_URL: text, API: text, S3_KEY: text })
-  answered('slips', (name) => {
+  await answered('slips', (name) => {
     const found = survey(definition, { stage: 'test', layers: [layerFromText('.env', `${name}=x\n`)] })
     return [...found.faults, ...found.notices].filter(({ kind }) => /^(?:undeclared|bad-name)$/.test(kind)).map(told)
   })
@@ -296,13 +296,13 @@ test('what a legend says of its variables, and what changes from one state to an
   ])
 })
 
-test('which stages there are, and patterns that take too long', () => {
+test('which stages there are, and patterns that take too long', async () => {
   const definitions = [undefined, legend({}, { stages: ['harvest'] }) as unknown as Legend]
-  answered('stages', (line) =>
+  await answered('stages', (line) =>
     definitions.flatMap((each) => survey(each, { stage: given(line), layers: [] }).faults.map(told)),
   )
   tryPatternsWith(() => undefined)
-  answered('slow', (line) => {
+  await answered('slow', (line) => {
     const definition = { entries: { A: given(line) }, stages: [] } as unknown as Legend
     return survey(definition, { stage: 'test', layers: [layerFromText('.env', 'A=c\n')] }).faults.map(told)
   })
@@ -327,7 +327,7 @@ test('what starts come to on a machine: its files, its environment, its command 
     directories: ['run/secrets'],
     rules: { 'HIVES must be few': ({ HIVES }: { HIVES: number }) => HIVES < 100 },
   } as never) as unknown as Legend
-  answered('starts', (line) => {
+  await answered('starts', (line) => {
     const { files = {}, environment = {}, entries: own, options: more, at = '', ...options } = given(line)
     const common = { '.env': 'HIVES=4\nTOKEN=heather-and-clover\nA=1\n', '.env.staging': 'HIVES=5\nPAGE=p\n', ...files }
     const present = Object.entries(common as Record<string, string | null>).filter(([, text]) => text !== null)

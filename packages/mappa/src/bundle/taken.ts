@@ -62,11 +62,21 @@ export function environmentReads(program: unknown, which: 'import.meta' | 'proce
     const parent = parents[at]
     const isObject = parent !== undefined && isMember(parent) && bare(parent.object) === node
     const name = isObject ? memberName(parent) : undefined
-    const above = parents[at - 1]
-    const isWritten = above?.type === 'AssignmentExpression' && above.left === parent
-    if (!isWritten) reads.push(name === undefined ? { name, node } : { name, node: parent as Node })
+    const read = name === undefined ? node : (parent as Node)
+    if (!isWritten(read, name === undefined ? parent : parents[at - 1])) reads.push({ name, node: read })
   })
   return reads
+}
+
+/** Whether code gives something a value there, or takes it away: no text can stand for that. */
+function isWritten(node: Node, parent: Node | undefined): boolean {
+  if (!parent) return false
+  const { type, left, operator } = parent
+  return (
+    (/^(?:Assignment(?:Expression|Pattern)|For(?:In|Of)Statement)$/.test(type) && left === node) ||
+    /^(?:UpdateExpression|ArrayPattern|RestElement)$/.test(type) ||
+    (type === 'UnaryExpression' && operator === 'delete')
+  )
 }
 
 /** What is read of the objects that `isSource` recognises, also under the names that a module gives them. */
@@ -82,7 +92,7 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
     if (isMember(parent) && parent.object === inner) {
       const name = memberName(parent)
       if (name === 'then' && isPromise(inner)) return takenLater(parents[at - 1])
-      if (name === undefined) whole = true
+      if (name === undefined || (isPromise(inner) && /^(?:catch|finally)$/.test(name))) whole = true
       else names.add(name)
     } else if (parent.type === 'VariableDeclarator' && parent.init === inner) takenApart(parent.id)
     else if (parent.type === 'AssignmentExpression' && parent.right === inner) takenApart(parent.left)
