@@ -208,6 +208,16 @@ test('where a page takes its settings, whatever its tags are like', async () => 
     stage: 'production',
     layers: [layerFromText('.env', 'PAGE=</script>\u2028$&\n')],
   }) as object
+  // What a function of the legend makes of a value may hold anything.
+  const key = { type: 'string', secret: true } as const
+  const leaking = [(text: string) => text, () => ({ key: ['xheather-limex'] }), () => 'heathen'].map((read) =>
+    attempt(() => {
+      const definition = legend({ PAGE: { ...page, read }, KEY: key }) as Legend
+      const layers = [layerFromText('.env', 'PAGE=hive\nKEY=heather-lime\n')]
+      return pageValues(settle(definition, { stage: 'production', layers }) as object)
+    }),
+  )
+  store('leaking', leaking)
   await answered('pages', (line) => {
     const html = given(line)
     const tags = [...tagsIn(html)].map(({ start, tag, name }) => `${start}-${start + tag.length} ${name}`)
@@ -277,6 +287,8 @@ test('what a legend says of its variables, and what changes from one state to an
     state('NEW=\nPORT=2\nX=2\n'),
     state('NEW=clover\nA=tile\nLIST=3;4\n'),
   ]
+  const text = { type: 'string', empty: 'keep' } as const
+  const kept = legend({ A: text, B: text, C: text }) as unknown as Legend
   store('variables', [
     ...variablesOf(definition).map((each) => shown(each)),
     ...variablesOf(definition, 'preview').map((each) => shown(each)),
@@ -289,6 +301,16 @@ test('what a legend says of its variables, and what changes from one state to an
     ...states.slice(0, 2).flatMap((each) => reportLines(each)),
     ...states.map((each) => originsText(originsIn(each, '/srv/hives', new Date(0)))),
     originsText(originsIn(survey(legend({}) as Legend, { stage: 'test', layers: [] }), '/srv', new Date(0))),
+    originsText(
+      originsIn(
+        survey(kept, {
+          stage: 'test',
+          layers: [layerFromText('.env', `A=\nB=${'b'.repeat(48)}\nC=${'c'.repeat(49)}`)],
+        }),
+        '/',
+        new Date(0),
+      ),
+    ),
     flagHelp(legend({}) as Legend),
     ...['Shut...', '.env', 'a.b'].map((description) =>
       flagHelp(legend({ A: { type: 'string', description, optional: true } }) as Legend, { width: 20 }),
