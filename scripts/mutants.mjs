@@ -10,7 +10,7 @@ import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, 
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
-import { top } from './prepare.mjs'
+import { top } from './built.mjs'
 
 /** Where a room is, which tests are about it, the quickest first, and how many of its mutants have to die, in percent. */
 const rooms = {

@@ -1,4 +1,5 @@
 import { describeEntry } from '../legend/constraints.js'
+import type { AnyEntry } from '../legend/entry.js'
 import { entriesOf } from '../legend/legend.js'
 import { type Place, printable } from './faults/faults.js'
 import type { Reading } from './reading/read.js'
@@ -57,7 +58,7 @@ export function trailOf(name: string, reading: Reading): Trail {
   const { entries, layers, stack, expander, lines } = reading
   const entry = entries.get(name)
   const secrecy = secrecyOf(reading)
-  const steps: TrailStep[] = hitsOf(name, layers, stack, entry?.formerly).map((hit) => {
+  const steps: TrailStep[] = hitsOf(name, entry, layers, stack).map((hit) => {
     const place = valueSpot(hit.layer, hit.as ?? name, entry)?.place
     // What is hidden is shown as it is written: expanding it could fail for reasons that do not matter.
     const expanded = hit.passed === undefined && hit.dollar ? expander.expand(hit.as ?? name, hit) : undefined
@@ -116,19 +117,22 @@ function defaultSteps(name: string, reading: Reading): TrailStep[] {
 /** Every layer that sets a name, the top one first, with what became of each. */
 function hitsOf(
   name: string,
+  entry: AnyEntry | undefined,
   layers: readonly Layer[],
   stack: Stack,
-  former: readonly string[] = [],
 ): (Hit & { readonly passed?: Passed })[] {
+  const { formerly: former = [], empty } = entry ?? {}
   const top = stack.find(name)
+  // To an entry that keeps it, empty text is a value like any other.
+  const isNothing = (text: string | undefined) => text === '' && empty !== 'keep'
   const hits = layers.flatMap((layer, at) => {
     const as = layer.get(name) === undefined ? former.find((old) => layer.get(old) !== undefined) : undefined
     const text = layer.get(as ?? name)
     return text === undefined ? [] : [{ layer, text, at, dollar: layer.source === 'file', ...(as && { as }) }]
   })
   return hits.toReversed().map((hit) => {
-    if (hit.layer === top?.layer) return top.text === '' ? { ...hit, passed: 'cleared' } : hit
-    return { ...hit, passed: hit.text === '' && hit.layer.source !== 'file' ? 'empty' : 'hidden' }
+    if (hit.layer === top?.layer) return isNothing(top.text) ? { ...hit, passed: 'cleared' } : hit
+    return { ...hit, passed: isNothing(hit.text) && hit.layer.source !== 'file' ? 'empty' : 'hidden' }
   })
 }
 

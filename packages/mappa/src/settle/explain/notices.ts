@@ -331,8 +331,9 @@ function* stackNotices(
   stage: Stage,
   lines: readonly string[],
 ): Generator<Notice> {
+  const isKept = entries.get(name)?.empty === 'keep'
   for (const layer of layers)
-    if (layer.source !== 'file' && layer.get(name) === '')
+    if (!isKept && layer.source !== 'file' && layer.get(name) === '')
       yield {
         kind: 'empty-ignored',
         name,
