@@ -4,6 +4,7 @@ import test from 'node:test'
 import { storedIn } from '../../../test/helpers.js'
 import type { Candidate } from '../src/lift/finding.js'
 import { findIn } from '../src/lift/lift.js'
+import { changesTo } from './lifting.js'
 
 const { answered, answeredEach } = storedIn('packages/cli/test/stored')
 
@@ -58,5 +59,20 @@ test('what is found in code, where it stands, why, and what it asks for', async 
         ? [`    hidden: ${secrets.map(({ path, start, end }) => `${path}:${start}-${end}`)}`]
         : []),
     ]
+  })
+})
+
+test('what becomes of code, scripts, containers, pages and files of stages when their settings move', async () => {
+  await answered('moves', (given) => {
+    const isMany = given.startsWith('{"')
+    const texts = isMany ? JSON.parse(given) : { 'app.ts': `${given.replaceAll('\\n', '\n')}\nexport {}\n` }
+    const files = Object.entries<string>(texts).map(([path, text]) => ({ path, text }))
+    return changesTo(files, !isMany).map(({ path, after }) => {
+      // What is the same each time is told once, by other tests.
+      if (/mappa\.types|\.gitignore/.test(path)) return `    ${path}`
+      if (!isMany && /^(?:settings\.|\.env\.example|mappa\.d)/.test(path)) return `    ${path}`
+      const [, entries] = /legend\(\{\n {2}([\s\S]*),\n\}/.exec(after) ?? []
+      return `    ${path}: ${JSON.stringify(entries ?? after)}`
+    })
   })
 })

@@ -4,7 +4,6 @@ import { inspect } from 'node:util'
 import fc from 'fast-check'
 import {
   type Entry,
-  type Layer,
   layerFromText,
   layerFromValues,
   legend,
@@ -20,42 +19,6 @@ import { token } from '../../../test/helpers.js'
 
 const environment = (values: Record<string, string>) =>
   layerFromValues('the process environment', values, { source: 'environment' })
-
-test('a higher layer hides a lower one; empty text clears in a file and falls through elsewhere', () => {
-  const definition = legend({ A: { type: 'string', default: 'legend' } })
-  const rows: readonly [layers: Layer[], value: string, trail: string][] = [
-    [[], 'legend', 'the legend'],
-    [[layerFromText('.env', 'A=1')], '1', '.env, the legend hidden'],
-    [
-      [layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=2\nA=3')],
-      '3',
-      '.env.test, .env hidden, the legend hidden',
-    ],
-    [
-      [layerFromText('.env', 'A=1'), layerFromText('.env.test', 'A=')],
-      'legend',
-      'the legend, .env.test cleared, .env hidden',
-    ],
-    [
-      [layerFromText('.env', 'A=1'), environment({ A: '' })],
-      '1',
-      '.env, the process environment empty, the legend hidden',
-    ],
-    [
-      [layerFromText('.env', 'A=1'), environment({ A: '2' })],
-      '2',
-      'the process environment, .env hidden, the legend hidden',
-    ],
-  ]
-  for (const [layers, value, trail] of rows) {
-    const found = survey(definition, { stage: 'test', layers })
-    assert.equal(found.settings?.A, value)
-    assert.equal(found.texts.get('A'), value)
-    const steps = found.trails.get('A')?.steps.map(({ layer, passed }) => [layer, passed].filter(Boolean).join(' '))
-    assert.equal(steps?.join(', '), trail)
-    assert.deepEqual(found.trail('A').winner, found.trail('A').steps[0])
-  }
-})
 
 const hives = legend({
   COLLECTOR_PORT: { type: 'port', as: 'collector.port' },

@@ -128,7 +128,13 @@ test('what is said of layer files, with and without a legend, and what they come
       const host = layerFromValues('the process environment', parts.environment ?? {}, { source: 'environment' })
       const layers = parts.environment ? [...files, host] : files
       const found = survey(definition as Legend | undefined, { stage: 'production', layers, thorough: true })
-      const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)
+      const trails = [...found.trails].map(([name, { steps, winner }]) => {
+        assert.equal(
+          winner,
+          steps.find(({ passed }) => !passed),
+        )
+        return `    ${name}: ${shown(steps)}`
+      })
       return [
         `  ${definition ? 'with' : 'without'} a legend: ${shown(Object.fromEntries(found.texts))}`,
         ...[...found.faults, ...found.notices].map(told),
