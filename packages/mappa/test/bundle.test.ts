@@ -31,6 +31,11 @@ const definition = legend(entries) as unknown as Legend
 const found = survey(definition, { stage: 'staging', layers: [layerFromText('.env', 'PAGE="<a\\"`&"\nNOTE=n\n')] })
 const texts = pageTexts(definition, found)
 
+/** So many names that a pattern of them would be too long. */
+const page = { type: 'string', reach: 'browser', optional: true }
+const names = Array.from({ length: 600 }, (_, at) => [`HIVE_${at}_NAME`, page])
+const large = new Suspicion({ entries: Object.fromEntries(names), stages: [] } as unknown as Legend)
+
 const told = (here: string, { kind, message, remedy, place, excerpt }: Fault) => {
   const { text = '', start = 0, end = 0 } = excerpt ?? {}
   const at = place ? ` ${place.file}:${place.line}:${place.column}-${place.endColumn}` : ''
@@ -57,9 +62,6 @@ test('what code takes of settings and environments, what is refused, and what is
   const file = join(here, 'part.js')
   const graph = graphIn(here, ['index.html'])
   const [suspicion, inWorkers] = [new Suspicion(definition), new Suspicion(definition, true)]
-  const page = { type: 'string', reach: 'browser', optional: true }
-  const names = Array.from({ length: 600 }, (_, at) => [`HIVE_${at}_NAME`, page])
-  const large = new Suspicion({ entries: Object.fromEntries(names), stages: [] } as unknown as Legend)
   await answered('modules', async (line) => {
     const code = line.replaceAll('\\n', '\n')
     const program = parse(code, { ecmaVersion: 'latest', sourceType: 'module' })
@@ -118,7 +120,12 @@ test('what the settings module is, for pages and for servers', () => {
     serverModule(remote as Legend, '/hill/mappa.legend.js', found, '__dirname', '/hill'),
     serverModule(legend({}) as unknown as Legend, json, calm, 'import.meta.url'),
     serverModule(legend({}) as unknown as Legend, join(here, 'none.json'), calm, 'import.meta.url'),
-    ...[shown(namesAtStart(definition)), shown([...texts])],
+    ...[
+      shown(namesAtStart(definition)),
+      shown([...texts]),
+      String(new Suspicion(definition).patterns()),
+      String(large.patterns()),
+    ],
     ...[[], ['PAGE'], ['NOTE'], ['PAGE', 'NOTE', 'LATE', 'HIVES']].map((names) =>
       String(carriedText('a.html', names, ['NOTE', 'LATE'], 'staging')),
     ),
@@ -204,6 +211,28 @@ test('which files may not get into a page, and how a page came to them', async (
   )
   lines.push(...session.project.notices.map((each) => told(here, each as never)), ...session.project.files)
   lines.push(shown([session.atStart, session.reach, session.values, [...session.texts]]))
+  // What a build is held to, and what is served: servers have their values where they start, and pages here.
+  const least = Object.entries({ S: {}, N: { reach: 'browser', fixed: 'start' }, B: { reach: 'browser' } })
+  const held = Object.fromEntries(least.map(([name, words]) => [name, { type: 'string', ...words }]))
+  const given = [
+    { definition: { entries: held, stages: [] } as unknown as Legend },
+    { fault: { kind: 'legend', message: 'no legend' } as Fault },
+  ]
+  for (const command of ['build', 'serve'] as const)
+    for (const loaded of given) {
+      const load = async () => ({ loaded, dependencies: ['/other'] })
+      const own = new Session(here, undefined, { name: 'test', from: 'x' }, command, load, command === 'serve')
+      await own.project.read()
+      const { root, files, faults } = own.project
+      lines.push(
+        `${command} ${root} ${files}`,
+        ...faults.map((each) => told(here, each)),
+        own.report(faults),
+        own.report([], true),
+      )
+      own.started = true
+      lines.push(own.report([]), String(own.pages), shown([...own.filled]), own.error().stack ?? '')
+    }
   store(
     'kept',
     lines.map((each) => each.replaceAll(here, '<top>').replaceAll(library, '<library>')),

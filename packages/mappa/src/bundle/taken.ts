@@ -94,8 +94,11 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
       if (name === 'then' && isPromise(inner)) return takenLater(parents[at - 1])
       if (name === undefined || (isPromise(inner) && /^(?:catch|finally)$/.test(name))) whole = true
       else names.add(name)
-    } else if (parent.type === 'VariableDeclarator' && parent.init === inner) takenApart(parent.id)
-    else if (parent.type === 'AssignmentExpression' && parent.right === inner) takenApart(parent.left)
+    } else if (parent.type === 'VariableDeclarator' && parent.init === inner) {
+      takenApart(parent.id)
+      // What others read of it is not known here.
+      if (parents[at - 2]?.type === 'ExportNamedDeclaration' && nodeWord(parent.id) !== undefined) whole = true
+    } else if (parent.type === 'AssignmentExpression' && parent.right === inner) takenApart(parent.left)
     else if (parent.type !== 'ExpressionStatement') whole = true
   }
   const takenApart = (target: unknown) => {
