@@ -206,7 +206,11 @@ function legendsAround(cwd: string, args: readonly string[]): [path: string, tex
 export function assertStored(file: string, told: string): void {
   const path = join(top, file)
   if (process.env.WRITE_STORED) writeFileSync(path, told)
-  assert.equal(told, existsSync(path) ? readFileSync(path, 'utf8') : '', file)
+  const [lines, stored] = [told, existsSync(path) ? readFileSync(path, 'utf8') : ''].map((each) => each.split('\n'))
+  // The first line that differs says more than all of them.
+  const at = Math.max(lines?.findIndex((line, at) => line !== stored?.[at]) ?? 0, 0)
+  assert.equal(lines?.[at], stored?.[at], `${file}:${at + 1}`)
+  assert.equal(lines?.length, stored?.length, file)
 }
 
 /** Cases and their answers in one file each, of a folder. */
