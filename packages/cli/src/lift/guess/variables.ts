@@ -164,7 +164,7 @@ function named(name: string): Context {
 const typeWrappers = new Set(['TSAsExpression', 'TSSatisfiesExpression', 'TSNonNullExpression', 'TSTypeAssertion'])
 
 /** `Number(process.env.PORT || 4100)`: climbs from the read to what code makes of it. */
-function takenFrom({ node, parents }: Read, text: string): ReadSite {
+function takenFrom({ name, node, parents }: Read, text: string): ReadSite {
   let inner = node
   let whole: Range = { start: node.start, end: node.end }
   let fallback: VariableUse['fallback']
@@ -184,8 +184,8 @@ function takenFrom({ node, parents }: Read, text: string): ReadSite {
     }
     const isFallback = parent.type === 'LogicalExpression' && parent.left === inner && parent.operator !== '&&'
     if (isFallback && !fallback) {
-      const other = literalText(parent.right)
-      if (!other || other.text === '') {
+      const other = fallbackOf(name, parent.right)
+      if (!other) {
         asks = true
         break
       }
@@ -222,6 +222,14 @@ function takenFrom({ node, parents }: Read, text: string): ReadSite {
 
 function rangeOf({ start, end }: Range): Range {
   return { start, end }
+}
+
+/** What code takes instead, if that may be a value of the variable: no credential is empty, or true or false. */
+function fallbackOf(name: string, node: unknown): VariableUse['fallback'] {
+  const fallback = literalText(node)
+  return fallback?.text === '' || (fallback?.form === 'boolean' && namesCredential(wordsOf(name)))
+    ? undefined
+    : fallback
 }
 
 function literalText(node: unknown): VariableUse['fallback'] {
@@ -331,7 +339,7 @@ function lineOf({ start, end }: Node, text: string): Range {
 // -- taken apart ---------------------------------------------------------------------------------------------------
 
 /** `const { PORT = 4100, HOME } = process.env` */
-function takenApart({ node, parents }: Read): ReadSite {
+function takenApart({ name, node, parents }: Read): ReadSite {
   const [pattern, declarator, declaration] = [parents.at(-1), parents.at(-2), parents.at(-3)] as [
     Node,
     Node,
@@ -340,8 +348,7 @@ function takenApart({ node, parents }: Read): ReadSite {
   const properties = nodesIn(pattern.properties)
   const value = node.value as Node
   const local = identifierIn(value.type === 'AssignmentPattern' ? value.left : value)
-  const other = value.type === 'AssignmentPattern' ? literalText(value.right) : undefined
-  const fallback = other?.text === '' ? undefined : other
+  const fallback = value.type === 'AssignmentPattern' ? fallbackOf(name, value.right) : undefined
   const whole = rangeOf(declarator)
   const base = {
     fallback,
