@@ -134,7 +134,15 @@ test('what the settings module is, for pages and for servers', () => {
 
 test('which files may not get into a page, and how a page came to them', async () => {
   const here = project({
-    ...{ '.env': 'A=1', '.env.example': '', 'a.env': '', 'secrets/KEY': 'k', 'secretsx/a.js': '', 'page/a.js': '' },
+    ...{
+      '.env': 'A=1',
+      '.env.example': '',
+      'a.env': '',
+      'secrets/KEY': 'k',
+      'secretsx/a.js': '',
+      'page/a.js': "new URL('./b.js', import.meta.url)",
+      'page/b.js': '',
+    },
     ...{ 'mappa.legend.mjs': '', 'page/index.html': '<script src="./a.js"></script>', 'page/.env.local': 'B=1' },
   })
   const session = new Session(
@@ -198,6 +206,7 @@ test('which files may not get into a page, and how a page came to them', async (
       (id) => `${shown(id)} ${isOwnModule(id)}`,
     ),
   )
+  lines.push(told(here, await refusedModule(join(here, 'page/b.js'), 'is no part of a page', graph)))
   let parsed = 0
   const { parse: once } = moduleOf('/a.js', 'a', () => ++parsed)
   lines.push(
