@@ -23,7 +23,11 @@ const rooms = {
   ],
   settle: ['packages/mappa/src/settle', ['stored', 'settle', 'words', 'expand', 'promises', 'faults'], 88],
   report: ['packages/mappa/src/report', ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'], 78],
-  node: ['packages/mappa/src/node', ['stored', 'promises', 'node', 'write', 'origins', 'sources'], 78],
+  node: [
+    'packages/mappa/src/node',
+    ['stored', 'promises', 'node', 'write', 'origins', 'sources', 'watching', 'legends'],
+    78,
+  ],
   bundle: ['packages/mappa/src/bundle', ['bundle', 'pages', 'builders'], 78],
   'lift/guess': ['packages/cli/src/lift/guess', ['stored', 'code', 'lift'], 78],
 }
