@@ -663,7 +663,7 @@ function makePage(root, values) {
 
 /** Finding settings in what is installed, against parsing the same files to trees. */
 async function finding() {
-  const { findIn, parseFile } = await import('./lift-room.mjs')
+  const { findIn, parseFile } = await import('./lift/room.mjs')
   const folders = ['commander', 'esbuild', 'hono', 'magic-string', 'fast-check', '@babel/parser', 'diff']
   const files = folders.flatMap((folder) =>
     readdirSync(join(top, 'node_modules', folder), { recursive: true, encoding: 'utf8' })
@@ -815,7 +815,7 @@ function commandsProject(count) {
 /** What finding keeps as it goes on: the same files once and four times, one after the other as the command takes them. */
 function findingMemory(folders) {
   const script = `import { readdirSync, readFileSync } from 'node:fs'
-    import { findIn } from './scripts/lift-room.mjs'
+    import { findIn } from './scripts/lift/room.mjs'
     const folders = ${JSON.stringify(folders)}
     let most = 0
     function* files(rounds) {

@@ -3,7 +3,7 @@ import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { build } from 'esbuild'
-import { top } from './prepare.mjs'
+import { top } from '../prepare.mjs'
 
 const cache = join(top, 'node_modules/.cache')
 const { outputFiles } = await build({

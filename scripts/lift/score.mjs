@@ -1,8 +1,8 @@
 // How well settings are found in examples/before: recall, precision, and what was missed or found in vain.
 import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
-import { findIn } from './lift-room.mjs'
-import { top } from './prepare.mjs'
+import { top } from '../prepare.mjs'
+import { findIn } from './room.mjs'
 
 const before = join(top, 'examples/before')
 

@@ -11,7 +11,7 @@ import { existsSync, mkdirSync, mkdtempSync, readdirSync, readFileSync, rmSync, 
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { parseArgs } from 'node:util'
-import { top } from './built.mjs'
+import { top } from '../built.mjs'
 
 /** Where a room is, which tests are about it, the quickest first, and how many of its mutants have to die, in percent. */
 const rooms = {
@@ -77,7 +77,7 @@ const [folder, tests, least] = room
 const fileName = name.replace('/', '-')
 const work = join(top, '.scratch/mutants')
 const keptFile = join(top, `.scratch/mutants-${fileName}.json`)
-const equal = JSON.parse(readFileSync(join(top, 'scripts/mutants-equal.json'), 'utf8'))
+const equal = JSON.parse(readFileSync(join(top, 'scripts/mutants/equal.json'), 'utf8'))
 /** What became of each mutant; of one and the same line in one file, also when the file has changed elsewhere. */
 const kept = !values.anew && existsSync(keptFile) ? JSON.parse(readFileSync(keptFile, 'utf8')) : {}
 
@@ -117,7 +117,7 @@ function tell() {
   if (score < least) process.exitCode = 1
 }
 
-/** Why a mutant that lives does what the code does, if somebody has read it and said so in mutants-equal.json. */
+/** Why a mutant that lives does what the code does, if somebody has read it and said so in equal.json. */
 function becauseOf({ place, line, text }) {
   const found = equal.find(
     (each) => place.includes(each.file) && line.includes(each.line) && text.includes(each.to ?? ''),
@@ -156,7 +156,7 @@ function tryBatch(batch) {
   const config = {
     ...{ packageManager: 'npm', inPlace: true, testRunner: 'whole', coverageAnalysis: 'off' },
     concurrency: Number(values.workers),
-    plugins: [join(work, 'scripts/mutants-runner.mjs'), '@stryker-mutator/tap-runner'],
+    plugins: [join(work, 'scripts/mutants/runner.mjs'), '@stryker-mutator/tap-runner'],
     tap: { testFiles: [oneTestFile()], forceBail: true, nodeArgs: nodeArguments() },
     // What the tests load is built, with all mutants in it, each asleep until it is called.
     buildCommand: 'node scripts/prepare.mjs',
