@@ -8,9 +8,10 @@ import { inspect } from 'node:util'
 import { legend, legendFromJsonSchema, toJsonSchema } from 'mappa'
 import { findRoot } from 'mappa/command'
 import * as machine from 'mappa/node'
-import { node, project, token } from '../../../test/helpers.js'
+import { node, project, storedIn, token } from '../../../test/helpers.js'
 import { exportedAlone } from '../src/node/legends/alone.js'
 
+const { answered } = storedIn('packages/mappa/test/stored')
 const { settle, survey } = machine
 const scales = legend({ SCALE: { type: 'string' }, COUNT: { type: 'integer', default: 1 } })
 
@@ -268,38 +269,13 @@ test('a legend that the preload cannot load is one sentence', async () => {
   }
 })
 
-const imported = "import { legend } from 'mappa/legend'"
-const entry = "{ A: { type: 'string' } }"
-/** Legends as modules, and whether they are run as a function: those that import nothing else, and say so plainly. */
-const alone: readonly (readonly [text: string, isAlone: boolean])[] = [
-  [`${imported}\nexport default legend(${entry})`, true],
-  [`// Hives\r\nimport { legend } from "mappa";\r\n\r\nexport default legend(${entry});\r\n`, true],
-  [
-    `${imported}\nconst own = ${entry}, of = (name) => name\nexport default legend({ ...own, B: own.A }, { rules: { of } })`,
-    true,
-  ],
-  [`${imported}\nvar made = legend(${entry});\nexport {\n  made as default\n};\n`, true],
-  [`${imported}\nexport default legend({ A: { type: 'string', description: \`$& $1 \${this}\` } })\nlegend({})`, true],
-  [`${imported}\nexport default legend({ A: { type: 'string', description: typeof require + typeof module } })`, true],
-  [
-    `${imported}\nimport { sep } from 'node:path'\nexport default legend({ A: { type: 'string', default: sep } })`,
-    false,
-  ],
-  [`${imported}\nexport const B = 1\nexport default legend(${entry})`, false],
-  [`${imported}\nconst exports = 1\nexport default legend(${entry})`, false],
-  [`${imported}\n// import this\nexport default legend(${entry})`, false],
-  [`${imported}\nexport default legend({ A: { type: 'string', description: import.meta.url.slice(0, 5) } })`, false],
-  [`${imported}\nconst wait = await 1\nexport default legend(${entry})`, false],
-  [`${imported}\nundeclared = 1\nexport default legend(${entry})`, false],
-  [`import { legend } from './other.js'\nexport default legend(${entry})`, false],
-]
-
 test('a legend that imports nothing but the library is run as a function, and is what Node makes of it', async () => {
-  const here = project(Object.fromEntries(alone.map(([text], at) => [`${at}.mjs`, text])))
-  for (const [at, [text, isAlone]] of alone.entries()) {
-    const file = join(here, `${at}.mjs`)
+  await answered('alone', async (given) => {
+    const text = given.replaceAll('\\n', '\n').replaceAll('\\r', '\r')
+    const here = project({ 'mappa.legend.mjs': text, 'other.js': "export * from 'mappa/legend'" })
+    const file = join(here, 'mappa.legend.mjs')
     const found = exportedAlone(text, file)
-    assert.equal(found !== undefined, isAlone, text)
-    if (isAlone) assert.equal(inspect(found), inspect((await import(file)).default), text)
-  }
+    if (found !== undefined) assert.equal(inspect(found), inspect((await import(file)).default), text)
+    return [`    ${found === undefined ? "by Node's loader" : 'as a function'}`]
+  })
 })
