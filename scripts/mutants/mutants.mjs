@@ -25,7 +25,7 @@ const rooms = {
   report: ['packages/mappa/src/report', ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'], 78],
   node: [
     'packages/mappa/src/node',
-    ['stored', 'promises', 'node', 'write', 'origins', 'sources', 'watching', 'legends'],
+    ['machine', 'stored', 'promises', 'node', 'write', 'origins', 'sources', 'watching', 'legends'],
     78,
   ],
   bundle: ['packages/mappa/src/bundle', ['bundle', 'pages', 'builders'], 78],

@@ -3,10 +3,8 @@ import { spawnSync } from 'node:child_process'
 import { mkdirSync, symlinkSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
-import { pathToFileURL } from 'node:url'
 import { inspect } from 'node:util'
 import { legend, legendFromJsonSchema, toJsonSchema } from 'mappa'
-import { findRoot } from 'mappa/command'
 import * as machine from 'mappa/node'
 import { node, project, storedIn, token } from '../../../test/helpers.js'
 import { exportedAlone } from '../src/node/legends/alone.js'
@@ -14,64 +12,6 @@ import { exportedAlone } from '../src/node/legends/alone.js'
 const { answered } = storedIn('packages/mappa/test/stored')
 const { settle, survey } = machine
 const scales = legend({ SCALE: { type: 'string' }, COUNT: { type: 'integer', default: 1 } })
-
-test('the root is told; else what decides is the nearest legend or layer file, and above the own package a legend', () => {
-  const json = '{"properties":{}}'
-  const own = '{"name":"hives"}'
-  // Where each search begins, and the root and legend that it comes to; everything is in one repository.
-  const rows: readonly [files: Record<string, string>, from: string, directory: string, legendFile?: string][] = [
-    [{ 'mappa.legend.json': json, 'a/b/x.js': '' }, 'a/b', '', 'mappa.legend.json'],
-    [
-      { '.env': '', 'package.json': own, 'src/mappa.legend.ts': '', 'src/a/x.ts': '' },
-      'src/a',
-      '',
-      'src/mappa.legend.ts',
-    ],
-    [
-      { '.env': '', 'package.json': own, 'mappa.legend.ts': '', 'dist/mappa.legend.js': '' },
-      'dist',
-      '',
-      'mappa.legend.ts',
-    ],
-    [
-      { 'package.json': own, 'src/mappa.legend.ts': '', 'dist/src/mappa.legend.js': '' },
-      'dist/src',
-      '',
-      'src/mappa.legend.ts',
-    ],
-    [
-      { 'package.json': own, 'dist/mappa.legend.js': '', 'dist/package.json': '{"type":"module"}' },
-      'dist',
-      '',
-      'dist/mappa.legend.js',
-    ],
-    [{ 'app/dist/mappa.legend.cjs': '', 'app/node_modules/x/y': '' }, 'app/dist', 'app/dist', 'mappa.legend.cjs'],
-    // A member of a workspace, with a legend of its own and without.
-    [{ 'mappa.legend.ts': '', '.env': '', 'a/package.json': own, 'a/src/x.ts': '' }, 'a/src', '', 'mappa.legend.ts'],
-    [
-      { 'mappa.legend.ts': '', 'a/package.json': own, 'a/mappa.legend.ts': '', 'a/src/x': '' },
-      'a/src',
-      'a',
-      'mappa.legend.ts',
-    ],
-    [{ 'package.json': own, '.env': '', 'a/package.json': own, 'a/src/x.ts': '' }, 'a/src', 'a'],
-    [{ '.env': '', 'package.json': own, 'a/x': '' }, 'a', ''],
-    [{ '.env': '', 'a/.env.staging': '', 'a/b/x': '' }, 'a/b', 'a'],
-    [{ 'x/package.json': own, 'x/.git/y': '', 'x/a/.env.example': '' }, 'x/a', 'x'],
-    [{ 'a/b/x': '' }, 'a/b', 'a/b'],
-    // What was made for programs to start with does not stand in front of what it was made from.
-    [{ '.env': '', 'mappa.legend.json': json, 'src/mappa.legend.ts': '' }, '', '', 'src/mappa.legend.ts'],
-  ]
-  for (const [files, from, directory, legendFile] of rows) {
-    const root = project(files)
-    const expected = { directory: join(root, directory), legendFile }
-    assert.deepEqual(findRoot({ from: join(root, from) }), expected, JSON.stringify(files))
-    assert.deepEqual(findRoot({ from: pathToFileURL(join(root, from, 'x.js')).href }), expected)
-    const elsewhere = findRoot({ from: join(root, from), environmentRoot: root })
-    assert.equal(elsewhere.directory, root)
-    assert.equal(findRoot({ root, environmentRoot: '/gone' }).directory, root)
-  }
-})
 
 test('the four layer files, the process environment and the command line, in that order, from any directory', () => {
   const root = project({

@@ -30,7 +30,10 @@ import {
 } from 'mappa'
 import { builtStageOf, handedIn, tagsIn, tryPatternsWith } from 'mappa/command'
 import { project, storedIn } from '../../../test/helpers.js'
+import { gatherPlain, needsMore } from '../src/node/layers/plain.js'
+import { gather } from '../src/node/machine.js'
 import { originsIn, originsText } from '../src/report/origins.js'
+import type { Sources } from '../src/settle/reading/read.js'
 
 const { store, answered, answeredEach } = storedIn('packages/mappa/test/stored')
 
@@ -337,6 +340,21 @@ test('which stages there are, and patterns that take too long', async () => {
   tryPatternsWith((pattern, text) => pattern.test(text))
 })
 
+/** The preload gathers fewer sources by less code, unless that would miss something. */
+function samePlain(definition: Legend, root: string, environment: Record<string, string>): void {
+  const own = process.env
+  process.env = environment
+  try {
+    const plain = gatherPlain(root, definition, undefined)
+    if (needsMore(definition, plain)) return
+    const known = ({ stage, layers, faults }: Sources) =>
+      shown([stage, layers.map((each) => [each.name, each.source, each.names(), each.faults]), faults])
+    assert.equal(known(plain), known(gather(definition, { root, environment })))
+  } finally {
+    process.env = own
+  }
+}
+
 test('what starts come to on a machine: its files, its environment, its command line', async () => {
   const { survey: surveyHere } = await import('mappa/node')
   const entries: Entries = {
@@ -363,6 +381,8 @@ test('what starts come to on a machine: its files, its environment, its command 
     const root = join(here, at)
     const stated = { ...definition, ...more, ...(own && { entries: own, rules: undefined }) }
     const found = surveyHere(stated as typeof definition, { root, environment, ...options })
+    if (!('stage' in options || 'commandLine' in options))
+      samePlain({ ...stated, directories: undefined } as typeof definition, root, environment)
     const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)
     const texts = `${shown(Object.fromEntries(found.texts))} ${shown(found.settings)} ${shown(found.accepted)}`
     const lines = [

@@ -1,12 +1,10 @@
 // Values that change while a program runs: on volumes, in a store, at a service, and the legend's own.
 import assert from 'node:assert/strict'
 import { mkdirSync, readlinkSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
-import { createServer } from 'node:http'
-import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import { after, describe, test } from 'node:test'
 import { type Legend, legend } from 'mappa'
-import { etcdSource, type RemoteSource, type WatchOptions, watch, watchAsync } from 'mappa/node'
+import { etcdSource, type WatchOptions, watch, watchAsync } from 'mappa/node'
 import { prefix, startFleet } from '../../../examples/fleet/run.mjs'
 import { hasStore, startStore } from '../../../examples/fleet/store.mjs'
 import { project, until } from '../../../test/helpers.js'
@@ -118,30 +116,6 @@ describe('watching', { concurrency: true }, () => {
     }
   })
 
-  test('a source that does not tell by itself is asked again, and its last values are kept while it is gone', async () => {
-    let answer: () => unknown = () => ({ HIVES: '1' })
-    const source: RemoteSource = { name: 'the hive host', load: async () => answer() as Record<string, string> }
-    const { told, lost, has, watching } = await following(hives as never, {
-      ...{ root: project({}), remotes: [source], every: 50, timeout: 200 },
-    })
-    answer = () => ({ HIVES: 2 })
-    await has(2)
-    for (const [given, why] of [
-      [() => Promise.reject(new Error(token)), /^Nothing new comes from the hive host: it failed with Error\./],
-      [() => new Promise(() => {}), /has not answered within 0\.2 s/],
-      [() => [token], /does not give texts by name/],
-      [() => ({ HIVES: [token] }), /something for HIVES that is not text/],
-    ] as const) {
-      answer = given
-      await until(() => why.test(lost.at(-1) ?? ''), String(why))
-      assert.deepEqual([watching.settings?.HIVES, watching.survey.ok, watching.lost.length], [2, true, 1])
-    }
-    answer = () => ({ HIVES: '3', NOTE: 'x' })
-    await has(3)
-    await until(() => lost.at(-1) === '' && watching.lost.length === 0, 'that it is back')
-    assert.ok(!JSON.stringify([told, lost]).includes(token))
-  })
-
   test('a store is followed: what is faulty is refused, and nothing that happens to it loses a value', {
     skip: noStore,
   }, async () => {
@@ -249,48 +223,5 @@ describe('watching', { concurrency: true }, () => {
     const said = JSON.stringify([fleet.output, fleet.collectors.map(({ said }: { said: object[] }) => said)], plain)
     assert.match(said, /must be a duration/)
     assert.ok(!said.includes(token))
-  })
-
-  test('what is asked of a store: all, then what comes after; a token anew, and all again once something was missed', async () => {
-    const base64 = (text: string) => Buffer.from(text).toString('base64')
-    const asked: string[] = []
-    let tokens = 0
-    // The gateway's own forms: numbers of 64 bits as texts, what is empty left out.
-    const range = {
-      header: { revision: '7' },
-      kvs: [{ key: base64('a/HIVES'), value: base64('8') }, { key: base64('a/NOTE') }],
-    }
-    const event = (hives: string) => ({
-      result: { events: [{ kv: { key: base64('a/HIVES'), value: base64(hives), mod_revision: '9' } }] },
-    })
-    const server = createServer(async (request, response) => {
-      let text = ''
-      for await (const piece of request) text += piece
-      const { start_revision } = JSON.parse(text).create_request ?? {}
-      const path = request.url?.replace('/v3/', '') ?? ''
-      asked.push([path, start_revision, request.headers.authorization].filter((each) => each).join(' '))
-      const { length } = asked.filter((each) => each.startsWith(path))
-      if (path === 'auth/authenticate') response.end(JSON.stringify({ token: `t${++tokens}` }))
-      else if (path === 'kv/range' && length === 2)
-        response.writeHead(401).end('{ "code": 16, "message": "etcdserver: invalid auth token" }')
-      else if (path === 'kv/range') response.end(JSON.stringify(range))
-      else if (length === 1) response.end(`${JSON.stringify(event('9'))}\n{ "result": { "canceled": true } }\n`)
-      else response.write(`${JSON.stringify(event('10'))}\n`)
-    })
-    await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
-    after(() => server.close() && server.closeAllConnections())
-    const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-    const source = etcdSource({ ...{ name: 'the store', url, prefix: 'a/' }, user: 'ida', password: token })
-    const { told, has } = await following(hives as never, { root: project({}), remotes: [source] })
-    await has(10)
-    assert.deepEqual(
-      told.map(({ has }) => has).filter((each) => each !== 8),
-      [9, 10],
-    )
-    assert.deepEqual(asked, [
-      ...['auth/authenticate', 'kv/range t1'],
-      ...['kv/range t1', 'auth/authenticate', 'kv/range t2', 'watch 8 t2'],
-      ...['kv/range t2', 'watch 8 t2'],
-    ])
   })
 })

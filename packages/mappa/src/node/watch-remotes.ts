@@ -211,9 +211,14 @@ class Watched<E> implements WatchingRemotes<E> {
         onLost: (error) => this.#told(followed, undefined, error),
       })
     else {
+      let isAsked = false
       const timer = setInterval(async () => {
+        // A slow one is not asked once more meanwhile, nor does what it says late undo what it said since.
+        if (isAsked) return
+        isAsked = true
         const before = JSON.stringify([followed.texts, followed.fault])
         await this.#ask(followed)
+        isAsked = false
         if (!signal.aborted && JSON.stringify([followed.texts, followed.fault]) !== before) this.#again()
       }, this.#options.every ?? everyUsual)
       timer.unref()

@@ -43,6 +43,12 @@ export class NoAnswer extends Error {
   }
 }
 
+/** An address as it may be asked. */
+export function addressOf(text: string): URL {
+  if (/^https?:\/\//i.test(text) && URL.canParse(text)) return new URL(text)
+  throw new NoAnswer('has an address that is none', 'An address begins with http:// or https://.', false)
+}
+
 /** Asks, and asks once more after a failure that may pass. */
 export async function askTwice<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number): Promise<T> {
   try {
@@ -96,9 +102,11 @@ function reasonOf(error: unknown): { readonly why: string; readonly remedy: stri
 /** A failure by its code alone; messages may hold an address, a token or a value. */
 function failureOf(error: unknown): string {
   const cause = (error as { cause?: unknown })?.cause ?? error
-  const code = (cause as NodeJS.ErrnoException)?.code
+  const { code, message } = Object(cause) as NodeJS.ErrnoException
   if (code === 'ECONNREFUSED') return 'cannot be reached (nothing listens at its address)'
   if (code === 'ENOTFOUND' || code === 'EAI_AGAIN') return 'cannot be reached (its host name is not known)'
+  // Its words for what the Fetch standard calls port blocking: https://fetch.spec.whatwg.org/#port-blocking
+  if (message === 'bad port') return 'cannot be reached (HTTP clients refuse its port)'
   if (typeof code === 'string' && /^[A-Z_]+$/.test(code)) return `cannot be reached (${code})`
   return `failed with ${error instanceof Error && /^[A-Za-z]+$/.test(error.name) ? error.name : 'an unknown error'}`
 }

@@ -1,7 +1,7 @@
 import type { IncomingMessage, RequestOptions } from 'node:http'
 import { isName } from '../../format/names.js'
 import type { Texts } from '../../settle/stack/stage.js'
-import { answerMax, NoAnswer, type RemoteSource } from './asking.js'
+import { addressOf, answerMax, NoAnswer, type RemoteSource } from './asking.js'
 
 /** Where values stand in a store, and how it is asked. */
 export interface EtcdOptions {
@@ -35,7 +35,7 @@ interface StoredPair {
 }
 
 interface RangeAnswer {
-  readonly header: { readonly revision: string }
+  readonly header?: { readonly revision: string }
   readonly kvs?: readonly StoredPair[]
 }
 
@@ -158,13 +158,15 @@ class Store {
   async range(signal: AbortSignal, keepsAlive = true): Promise<Stored> {
     for (let tries = 1; ; tries++)
       try {
-        const { header, kvs = [] } = (await this.#call('kv/range', this.#keys, signal, keepsAlive)) as RangeAnswer
+        const answer = await this.#open('kv/range', this.#keys, signal, keepsAlive)
+        const { header, kvs = [] } = saidIn(await wholeText(answer, signal)) as RangeAnswer
+        if (!/^\d+$/.test(header?.revision ?? '') || !Array.isArray(kvs)) throw otherThanStore()
         const pairs = new Map<string, string>()
         for (const { key, value = '' } of kvs) {
           const name = this.#nameOf(key)
           if (name !== undefined) pairs.set(name, value)
         }
-        return { pairs, revision: BigInt(header.revision) }
+        return { pairs, revision: BigInt(header?.revision ?? 0) }
       } catch (error) {
         // A start asks each member; who follows comes back here anyway.
         if (!keepsAlive || tries >= this.#urls.length || signal.aborted) throw error
@@ -228,32 +230,28 @@ class Store {
     return isName(name) ? name : undefined
   }
 
-  async #call(path: string, body: object, signal: AbortSignal, keepsAlive: boolean): Promise<unknown> {
-    const answer = await this.#open(path, body, signal, keepsAlive)
-    return parsed(await wholeText(answer, signal))
-  }
-
   /** An answer that is none is asked for once more with a new token, if it was the token's fault. */
   async #open(path: string, body: object, signal: AbortSignal, keepsAlive: boolean): Promise<IncomingMessage> {
     const { user, password } = this.#options
     if (user !== undefined) this.#token ??= await this.#authenticate(signal, keepsAlive)
     const answer = await this.#post(path, body, signal, keepsAlive)
     if (answer.statusCode === 200) return answer
-    const error = parsed(await wholeText(answer, signal)) as { readonly code?: number; readonly message?: string }
+    const error: Refusal = saidIn(await wholeText(answer, signal))
     const isTokens = error.code === unauthenticated || /invalid auth token/.test(error.message ?? '')
     if (!isTokens || user === undefined || password === undefined) throw storeRefusal(answer.statusCode ?? 0, error)
     this.#token = await this.#authenticate(signal, keepsAlive)
     const again = await this.#post(path, body, signal, keepsAlive)
     if (again.statusCode === 200) return again
-    throw storeRefusal(again.statusCode ?? 0, parsed(await wholeText(again, signal)) as typeof error)
+    throw storeRefusal(again.statusCode ?? 0, saidIn(await wholeText(again, signal)))
   }
 
   async #authenticate(signal: AbortSignal, keepsAlive: boolean): Promise<string> {
     const { user: name, password } = this.#options
     const answer = await this.#post('auth/authenticate', { name, password }, signal, keepsAlive, false)
-    const { token, ...error } = parsed(await wholeText(answer, signal)) as { readonly token?: string }
-    if (answer.statusCode === 200 && typeof token === 'string') return token
-    throw storeRefusal(answer.statusCode ?? 0, error)
+    const { token, ...error }: Refusal & { readonly token?: unknown } = saidIn(await wholeText(answer, signal))
+    if (answer.statusCode !== 200) throw storeRefusal(answer.statusCode ?? 0, error)
+    if (typeof token !== 'string') throw otherThanStore()
+    return token
   }
 
   #post(
@@ -264,9 +262,7 @@ class Store {
     withToken = true,
   ): Promise<IncomingMessage> {
     const base = this.#urls[this.#at % this.#urls.length] ?? ''
-    if (!/^https?:\/\//.test(base) || !URL.canParse(base))
-      throw new NoAnswer('has an address that is none', 'An address begins with http:// or https://.', false)
-    const url = new URL(`v3/${path}`, base.endsWith('/') ? base : `${base}/`)
+    const url = new URL(`v3/${path}`, addressOf(base.endsWith('/') ? base : `${base}/`))
     const text = JSON.stringify(body)
     const options: RequestOptions = {
       method: 'POST',
@@ -300,10 +296,12 @@ class Store {
   }
 }
 
-function storeRefusal(
-  status: number,
-  { code, message = '' }: { readonly code?: number; readonly message?: string },
-): NoAnswer {
+interface Refusal {
+  readonly code?: number
+  readonly message?: string
+}
+
+function storeRefusal(status: number, { code, message = '' }: Refusal): NoAnswer {
   const isNameless = code === unauthenticated || /auth|permission|user name/i.test(message)
   if (status === 401 || status === 403 || isNameless)
     return new NoAnswer(`refuses who asks (status ${status})`, 'Replace its user and password.', false)
@@ -314,11 +312,20 @@ function storeRefusal(
   )
 }
 
-function parsed(text: string): unknown {
+function otherThanStore(): NoAnswer {
+  return new NoAnswer(
+    'does not answer as etcd does',
+    "Correct its address, which must be that of its clients' port.",
+    false,
+  )
+}
+
+/** The object in an answer; an empty one in whatever something else than a store says, such as a proxy in front of it. */
+function saidIn(text: string): object {
   try {
-    return JSON.parse(text)
+    return Object(JSON.parse(text))
   } catch {
-    throw new NoAnswer('gives JSON that cannot be read', 'Correct its address, or look at the store.', false)
+    return {}
   }
 }
 

@@ -6,6 +6,7 @@ import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 import type { Texts } from '../../settle/stack/stage.js'
 import {
+  addressOf,
   answerMax,
   askTwice,
   NoAnswer,
@@ -109,7 +110,11 @@ const redirectsMax = 5
 
 /** Follows redirects where they stay with the same origin: the token, and what the address says, are for that one alone. */
 async function fetchSameOrigin(url: string, options: RequestInit): Promise<Response> {
-  let at = url
+  const { username, password, href } = addressOf(url)
+  // Node's fetch refuses such an address, in words that hold it.
+  if (username !== '' || password !== '')
+    throw new NoAnswer('has a user or a password in its address', 'Take them out; what it asks for is a token.', false)
+  let at = href
   for (let count = 0; count <= redirectsMax; count++) {
     const answer = await fetch(at, { ...options, redirect: 'manual' })
     const next = [301, 302, 303, 307, 308].includes(answer.status) ? answer.headers.get('location') : null
