@@ -19,30 +19,6 @@ test('each form of expansion gives what POSIX says', async () => {
   await answered('expansions', (value) => [`    ${textOf(value, 'HOST=hive.example')}`])
 })
 
-test('expansion sees the finished stack; a name that mentions itself gets what it hides', () => {
-  const layers = [
-    layerFromText('.env', 'BASE=http://a\nFEED=${BASE}/feed\nLIST=meadow'),
-    layerFromText('.env.staging', 'BASE=http://b\nLIST=${LIST},orchard'),
-    layerFromText('.env.local', 'LIST=${LIST},brook'),
-  ]
-  const found = survey(undefined, { stage: 'staging', layers })
-  assert.deepEqual(Object.fromEntries(found.texts), {
-    BASE: 'http://b',
-    FEED: 'http://b/feed',
-    LIST: 'meadow,orchard,brook',
-  })
-  const definition = legend({ BASE: { type: 'string', default: 'http://c' }, FEED: { type: 'string' } })
-  const traced = survey(definition, { stage: 'test', layers: [layerFromText('.env', 'FEED=${BASE}/feed')] })
-  assert.equal(traced.settings?.FEED, 'http://c/feed')
-  assert.deepEqual(traced.trail('FEED').steps[0], {
-    layer: '.env',
-    source: 'file',
-    place: { file: '.env', line: 1, column: 6, endColumn: 18 },
-    shown: 'http://c/feed',
-    parts: [{ name: 'BASE', layer: 'the legend', shown: 'http://c' }],
-  })
-})
-
 test('among several assignments in one file, each mention of itself gets the one above', () => {
   const layers = [layerFromText('.env', 'A=0'), layerFromText('.env.local', 'A=${A}1\nB=x\nA=${A}2\nA="${A}3"')]
   const found = survey(undefined, { stage: 'test', layers })

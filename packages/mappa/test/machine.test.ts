@@ -85,16 +85,17 @@ async function service(replies: readonly Reply[], said: string[], describe: (tex
   return { url, over, close: () => server.close() && server.closeAllConnections() }
 }
 
-/** All cases at once, since they mostly wait. */
-async function answeredAtOnce(name: string, answer: (given: never) => Promise<readonly string[]>) {
-  const answers = new Map<string, Promise<readonly string[]>>()
-  for (const line of readFileSync(new URL(`stored/${name}.txt`, import.meta.url), 'utf8').split('\n'))
-    if (/^\S/.test(line)) {
-      const given = answer(JSON.parse(line) as never)
-      given.catch(() => {})
-      answers.set(line, given)
-    }
-  await answered(name, async (line) => (await answers.get(line)) ?? [])
+/** Several cases at once, since they mostly wait. */
+async function answeredTogether(name: string, answer: (given: never) => Promise<readonly string[]>) {
+  const answers = new Map<string, readonly string[]>()
+  const text = readFileSync(new URL(`stored/${name}.txt`, import.meta.url), 'utf8')
+  const rest = text.split('\n').filter((line) => /^\S/.test(line))
+  const next = async (): Promise<void> => {
+    for (let line = rest.shift(); line !== undefined; line = rest.shift())
+      answers.set(line, await answer(JSON.parse(line) as never))
+  }
+  await Promise.all(Array.from({ length: 9 }, next))
+  await answered(name, (line) => answers.get(line) ?? [])
 }
 
 test('what is asked of a service, and what is taken of its answers', async () => {
@@ -106,7 +107,7 @@ test('what is asked of a service, and what is taken of its answers', async () =>
     timeout?: number
     replies: readonly Reply[]
   }
-  await answeredAtOnce('asked', async ({ by, path = '/?a', token, texts = {}, timeout = 20_000, replies }: Case) => {
+  await answeredTogether('asked', async ({ by, path = '/?a', token, texts = {}, timeout = 20_000, replies }: Case) => {
     const said: string[] = []
     const { url, close } = await service(replies, said, (text) => text)
     const source = { name: 'the hive host', url: path.startsWith('/') ? url + path : path, token }
@@ -169,7 +170,7 @@ test('what is asked of a store, and what becomes of its answers', async () => {
   }
   const asText = (base64: string) => shown(Buffer.from(base64, 'base64').toString('latin1'))
   const plain = (text: string) => text.replace(/("(?:key|range_end)":)"([^"]*)"/g, (_, name, key) => name + asText(key))
-  await answeredAtOnce('stores', async ({ ask, quiet, options, urls = ['<url>'], replies }: Case) => {
+  await answeredTogether('stores', async ({ ask, quiet, options, urls = ['<url>'], replies }: Case) => {
     const said: string[] = []
     const sent = replies.map((each) => ({
       ...each,
@@ -277,10 +278,10 @@ test('what becomes of settings while sources answer, fail, hang, tell by themsel
     { directories: ['run'] },
   ) as unknown as Legend<{ HIVES: number }>
   const settle = async () => {
-    // Files are read by threads.
-    for (let count = 0; count < 5; count++) {
+    // What is imported goes through a thread of the loader's, in order.
+    for (let count = 0; count < 4; count++) {
+      await import('../src/node/files/digest.js')
       await turn()
-      await new Promise((resolve) => later(resolve, 1))
     }
   }
   await answered('followed', async (line) => {

@@ -17,9 +17,6 @@ import {
 } from 'mappa'
 import { token } from '../../../test/helpers.js'
 
-const environment = (values: Record<string, string>) =>
-  layerFromValues('the process environment', values, { source: 'environment' })
-
 const hives = legend({
   COLLECTOR_PORT: { type: 'port', as: 'collector.port' },
   ALERT_TOKEN: {
@@ -122,48 +119,6 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
   }
 })
 
-test('a quote that closes too late is told where it opens, and what it has swallowed is not called missing', () => {
-  const entries = { A: { type: 'string' }, B: { type: 'string', secret: true }, C: { type: 'string' } } as const
-  for (const [text, faults] of [
-    [`A='x\nB=${token}\nC='y'\n`, ['unclosed-quote A 1:3']],
-    [`A='x\nB=${token}\nC='y\n`, ['unclosed-quote A 1:3']],
-    [`A="x\nB=${token}\nC=y\n`, ['unclosed-quote A 1:3']],
-    [`A='x\nB=${token}'\n`, ['unclosed-quote A 1:3', 'missing C']],
-  ] as const) {
-    const found = survey({ entries, stages: [] }, { stage: 'test', layers: [layerFromText('.env', text)] })
-    const told = found.faults.map(
-      ({ kind, name, place }) => `${kind} ${name}${place ? ` ${place.line}:${place.column}` : ''}`,
-    )
-    assert.deepEqual(told, faults, text)
-    assert.ok(!reportText(found).includes(token))
-  }
-})
-
-test('what the writer of a value hardly meant, or another reader takes otherwise, is noticed; and what is right is not', () => {
-  const pem = `-----BEGIN A-----\n${'QUJD'.repeat(16)}\nQUJDRA==\n-----END A-----`
-  for (const [text, said] of [
-    ['A= # note\n', undefined],
-    [`A='${pem}'\n`, undefined],
-    ['A=1\r', /^\.env has a carriage return at its end; a shell would take each/],
-    ['A=${B:-~/hives}\nB=\n', /tilde/],
-    ['UID=1\n', /^UID gets its value from the shell itself/],
-    ['A=\u201cmeadow\u201d\n', /begins or ends with a typographic quote/],
-    ['A=meadow\u00a0\n', /begins or ends with a no-break space/],
-    ['A="C:\\new\\table"\n', /looks like a Windows path, and in double quotes \\n, \\r and \\t stand for/],
-    ["A='C:\\new\\table'\n", undefined],
-  ] as const) {
-    const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
-    const messages = found.notices.map(({ message }) => message)
-    assert.deepEqual(found.faults, [], text)
-    if (said)
-      assert.ok(
-        messages.some((each) => said.test(each)),
-        `${text}: ${messages}`,
-      )
-    else assert.deepEqual(messages, [], text)
-  }
-})
-
 test('what a legend accepts is a number in the tally until its day is over; not what keeps secrets or leaves a value out', () => {
   const surveyOf = (accepted: unknown, entries: object = { A: { type: 'string' } }) =>
     survey({ entries, stages: [], accepted, rules: { 'A is b.': ({ A }: { A: string }) => A === 'b' } } as never, {
@@ -226,50 +181,6 @@ test('a placeholder in place of a secret is a fault, although notices of placeho
   )
 })
 
-test('the last line of a key in base64 is told by its place alone', () => {
-  const line = `${'MIIEvQIBADANBgkqhkiG9w0BAQEFAASCBKcwggSj'}Ag==`
-  for (const definition of [hives, undefined]) {
-    const found = survey(definition, {
-      stage: 'test',
-      layers: [layerFromText('.env', `ALERT_TOKEN=${token}\n${line}\n`)],
-    })
-    assert.ok(!JSON.stringify([found.faults, found.notices, [...found.trails], [...found.texts]]).includes('MIIE'))
-    assert.deepEqual(
-      found.notices.map(({ place }) => place?.line),
-      [2],
-    )
-  }
-  const inside = survey(undefined, {
-    stage: 'test',
-    layers: [layerFromText('.env', `KEY='-----BEGIN A-----\n${line}\n'`)],
-  })
-  assert.ok(inside.texts.get('KEY')?.includes(line))
-})
-
-test('notices: written twice, spaces around the equals sign, hidden by a local layer, empty in the environment', () => {
-  const found = survey(hives, {
-    stage: 'staging',
-    layers: [
-      layerFromText('.env', 'COLLECTOR_PORT=1\nCOLLECTOR_PORT = 2\nLD_PRELOAD=x'),
-      layerFromText('.env.staging', `ALERT_TOKEN=${token}`, { staged: true }),
-      layerFromText('.env.local', `ALERT_TOKEN=${token}`, { local: true }),
-      environment({ LOG_LEVEL: '', LD_PRELOAD: 'host' }),
-    ],
-  })
-  assert.ok(found.ok)
-  assert.deepEqual(
-    found.notices.map(({ kind, name }) => `${kind} ${name}`),
-    [
-      'read-differently COLLECTOR_PORT',
-      'read-differently COLLECTOR_PORT',
-      'changes-loading LD_PRELOAD',
-      'hidden-by-local ALERT_TOKEN',
-      'empty-ignored LOG_LEVEL',
-    ],
-  )
-  assert.equal(found.texts.has('LD_PRELOAD'), false)
-})
-
 test('settings are frozen, print masked, know their stage, and give a secret only when it is read', () => {
   const given = { COLLECTOR_PORT: '4100', ALERT_TOKEN: token }
   const settings = settle(hives, { stage: 'staging', layers: [layerFromValues('given', given)] })
@@ -286,35 +197,6 @@ test('settings are frozen, print masked, know their stage, and give a secret onl
   for (const text of printed) assert.ok(!text.includes('buckwheat'), text)
   assert.equal(JSON.stringify(settings.alert), '{"token":"sms_test_…(secret)"}')
   assert.deepEqual(reveal(settings).alert, { token })
-})
-
-test('the command line takes what is declared and no secret, and repeats nothing of what it refuses', () => {
-  const layers = (values: Record<string, string>) => [
-    environment({ ALERT_TOKEN: token }),
-    layerFromValues('the command line', values, { source: 'command-line' }),
-  ]
-  assert.equal(survey(hives, { stage: 'test', layers: layers({ COLLECTOR_PORT: '5' }) }).settings?.collector.port, 5)
-  const found = survey(hives, {
-    stage: 'test',
-    layers: layers({ COLLECTOR_PORT: '5', ALERT_TOKEN: token, buckwheat: 'clover' }),
-  })
-  assert.deepEqual(
-    found.faults.map(({ kind }) => kind),
-    ['refused', 'refused'],
-  )
-  assert.doesNotMatch(reportText(found), /buckwheat|clover/)
-})
-
-test('without a legend everything is text, and everything is treated as secret', () => {
-  const found = survey(undefined, { stage: 'development', layers: [layerFromText('.env', 'A=clover\nB=${A}')] })
-  assert.deepEqual(
-    [...found.texts],
-    [
-      ['A', 'clover'],
-      ['B', 'clover'],
-    ],
-  )
-  assert.doesNotMatch(JSON.stringify([...found.trails]) + reportText(found), /clover/)
 })
 
 test('no text and no stage makes survey throw, and no secret shows in anything it says', () => {

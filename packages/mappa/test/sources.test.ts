@@ -4,7 +4,7 @@ import { createServer, type IncomingMessage, type ServerResponse } from 'node:ht
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
 import test from 'node:test'
-import { type Legend, type LegendOptions, layerFromText, legend, reportText } from 'mappa'
+import { type Legend, type LegendOptions, legend, reportText } from 'mappa'
 import { childEnvironment } from 'mappa/command'
 import * as machine from 'mappa/node'
 import { hangMax, node, project, token } from '../../../test/helpers.js'
@@ -27,96 +27,6 @@ function told(definition: Legend, options: machine.MachineOptions, names: readon
   return [...lines, ...found.faults.map(({ kind, message }) => `${kind}: ${message}`)]
 }
 
-test('directories of one-value files lie above .env.<stage> and below .env.local', () => {
-  const root = project({
-    '.env.staging': 'HIVES=brook',
-    'secrets/HIVES': 'hilltop\r\n',
-    'secrets/ALERT_TOKEN': `${token}\n\n`,
-    'secrets/..data/x': '',
-    'secrets/tls.crt': 'no name',
-    'empty/HIVES': '\n',
-  })
-  const definition = scales({ directories: ['secrets', join(root, 'gone')] })
-  assert.deepEqual(told(definition, { root }), [
-    'HIVES=hilltop from secrets at secrets/HIVES',
-    `ALERT_TOKEN=${token}\n from secrets at secrets/ALERT_TOKEN`,
-  ])
-  writeFileSync(join(root, '.env.local'), 'HIVES=here')
-  assert.equal(told(definition, { root })[0], 'HIVES=here from .env.local at .env.local')
-  const empty = survey(scales({ directories: ['empty'] }), { root, environment: {}, stage: 'test' })
-  assert.equal(empty.trail('HIVES').winner?.layer, 'the legend')
-  assert.equal(empty.notices[0]?.kind, 'empty-ignored')
-  writeFileSync(join(root, 'secrets/ALERT_TOKEN'), Buffer.from([0xff]))
-  writeFileSync(join(root, 'secrets/HIVES'), 'a\0b')
-  assert.deepEqual(
-    told(definition, { root })
-      .slice(2)
-      .map((line) => line.split('.')[0]),
-    [
-      'unreadable: secrets/ALERT_TOKEN must be UTF-8 text, and is not',
-      'nul: secrets/HIVES holds a NUL character, which no environment can carry',
-      'missing: ALERT_TOKEN must be text, and no layer sets it',
-    ],
-  )
-  assert.match(
-    told(scales({ directories: ['.env.local'] }), { root })[2] ?? '',
-    /must be a directory of one-value files/,
-  )
-})
-
-test('NAME_FILE names a file that holds the value, with the precedence of the layer that sets it', () => {
-  const root = project({
-    '.env': 'DIR=mounted\nALERT_TOKEN_FILE=${DIR}/token',
-    'mounted/token': `${token}\n`,
-    other: 'b',
-  })
-  const read = (environment: Record<string, string> = {}) => told(scales(), { root, environment }, ['ALERT_TOKEN'])
-  assert.deepEqual(read(), [`ALERT_TOKEN=${token} from ALERT_TOKEN_FILE in .env at mounted/token`])
-  assert.deepEqual(read({ ALERT_TOKEN_FILE: 'other' }), [
-    'ALERT_TOKEN=b from ALERT_TOKEN_FILE in the process environment at other',
-  ])
-  assert.deepEqual(read({ ALERT_TOKEN: 'c' }), ['ALERT_TOKEN=c from the process environment'])
-  assert.match(
-    read({ ALERT_TOKEN_FILE: 'gone' })[1] ?? '',
-    /^unreadable: ALERT_TOKEN_FILE must name a file .* gone is not there\.$/,
-  )
-  assert.match(
-    read({ ALERT_TOKEN_FILE: 'other', ALERT_TOKEN: 'c' })[1] ?? '',
-    /^set-twice: .* are both set in the process environment/,
-  )
-  rmSync(join(root, 'mounted/token'))
-  assert.deepEqual(
-    read({ ALERT_TOKEN: 'c' }),
-    ['ALERT_TOKEN=c from the process environment'],
-    'a hidden one may be gone',
-  )
-  assert.deepEqual(
-    survey(scales(), { root, environment: { ALERT_TOKEN: 'c' } }).notices.map(({ name }) => name),
-    ['DIR'],
-  )
-})
-
-test("the repository's top lies beneath the package, and given layers above the shared files", () => {
-  const top = project({ '.env': 'HIVES=top\nALERT_TOKEN=x', '.env.local': 'HIVES=top-local', 'a/b/.env.staging': '' })
-  const root = join(top, 'a/b')
-  const at = (options: machine.MachineOptions, definition = scales({ topLayers: true })) =>
-    told(definition, { root, ...options })[0]
-  assert.equal(at({}), 'HIVES=top-local from ../../.env.local at ../../.env.local')
-  assert.equal(at({}, scales()), 'HIVES=orchard from the legend')
-  writeFileSync(join(root, '.env.staging'), 'HIVES=own')
-  assert.equal(at({}), 'HIVES=own from .env.staging at .env.staging')
-  assert.equal(at({ layers: [layerFromText('given', 'HIVES=given')] }), 'HIVES=given from given at given')
-})
-
-test("the default of a stage's own words is on the trail, above the general one", () => {
-  const steps = (stage: string) => survey(scales(), { root: project({}), environment: {}, stage }).trail('HIVES').steps
-  assert.deepEqual(steps('staging'), [
-    { layer: 'the legend', source: 'default', shown: 'orchard', stage: 'staging' },
-    { layer: 'the legend', source: 'default', shown: 'meadow', passed: 'hidden' },
-  ])
-  assert.deepEqual(steps('test'), [{ layer: 'the legend', source: 'default', shown: 'meadow' }])
-})
-
 const flagged = legend({
   LISTEN_PORT: { type: 'port', default: 4100, description: 'Where it listens' },
   SWARM_ALERTS: { type: 'boolean', default: true },
@@ -124,25 +34,7 @@ const flagged = legend({
   ALERT_TOKEN: { type: 'string', secret: true, optional: true },
 })
 
-test('flags: --listen-port 5000 for LISTEN_PORT; secrets and unknown flags are refused and not repeated', () => {
-  const rows: readonly [args: string, settings: object | RegExp][] = [
-    ['--listen-port 5000 file', { LISTEN_PORT: 5000, SWARM_ALERTS: true }],
-    ['--listen-port=5000 --no-swarm-alerts --no-winter', { LISTEN_PORT: 5000, SWARM_ALERTS: false, NO_WINTER: true }],
-    ['--swarm-alerts=off -- --listen-port 1', { LISTEN_PORT: 4100, SWARM_ALERTS: false }],
-    ['--listen-port 50oo', /^LISTEN_PORT must be a port from 1 to 65535, and is "50oo" in the command line\.$/],
-    ['--listen-port --swarm-alerts', /^The flag --listen-port needs a value\.$/],
-    ['x --listn-port 1', /^Argument 2 of the command line is a flag without an entry in the legend\.$/],
-    [`--alert-token ${token}`, /^ALERT_TOKEN is secret, so it cannot be given on the command line/],
-    [`--${token}`, /^Argument 1 of the command line is a flag/],
-    ['-x', /^Argument 1 of the command line is a flag/],
-  ]
-  const root = project({ '.env': '' })
-  for (const [args, expected] of rows) {
-    const found = survey(flagged, { root, environment: {}, commandLine: args.split(' ') })
-    if (expected instanceof RegExp) assert.match(found.faults[0]?.message ?? '', expected, args)
-    else for (const [name, value] of Object.entries(expected)) assert.equal(Object(found.settings)[name], value, args)
-    assert.ok(!reportText(found).includes(token))
-  }
+test('what a command line leaves to the program', () => {
   assert.deepEqual(machine.layerFromFlags(flagged, ['a', '--no-winter', 'b']).rest, ['a', 'b'])
 })
 
@@ -267,44 +159,9 @@ test('workers and forks of a program under the preload read the layers again', a
   assert.deepEqual([stdout, stderr], ['a\nb development\nc development\n', ''])
 })
 
-test('likely wrong names, and what everyone may write to, are pointed out', {
+test('what everyone may write to is pointed out', {
   skip: process.platform === 'win32',
 }, () => {
-  const rows: readonly [name: string, meant: string | undefined][] = [
-    ['env', '.env'],
-    ['.env.txt', '.env'],
-    ['_env', '.env'],
-    ['.ENV', '.env'],
-    ['dev.env', '.env.development'],
-    ['.env.prod', '.env.production'],
-    ['.env-staging', '.env.staging'],
-    ['.env.local.staging', '.env.staging.local'],
-    ['.env.production.txt', '.env.production'],
-    ['src/.env', '.env'],
-    ['.env.harvest', undefined],
-    ['.env.example', undefined],
-    ['.env.staging.local', undefined],
-    ['.env.bak', undefined],
-    ['environment', undefined],
-    ['\u001b[31m.env', undefined],
-  ]
-  for (const [name, meant] of rows) {
-    const root = project({ [name]: '', ...(meant !== '.env' && { '.env': '' }) })
-    const notices = survey(scales(), { root, environment: {}, stage: 'test' }).notices.filter(
-      ({ kind }) => kind === 'misnamed',
-    )
-    assert.deepEqual(
-      notices.map(({ remedy }) => remedy),
-      meant === undefined ? [] : [`Rename it: mv ${name} ${meant}`],
-      name,
-    )
-  }
-  const both = project({ '.env': '', env: '' })
-  const twice = survey(scales(), { root: both, environment: {}, stage: 'test' }).notices
-  assert.deepEqual(
-    twice.map(({ remedy }) => remedy),
-    ['Move what it holds to .env, and remove it.'],
-  )
   const open = project({ '.env': '' })
   chmodSync(join(open, '.env'), 0o666)
   chmodSync(open, 0o777)

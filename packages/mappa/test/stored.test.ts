@@ -374,13 +374,16 @@ test('what starts come to on a machine: its files, its environment, its command 
     rules: { 'HIVES must be few': ({ HIVES }: { HIVES: number }) => HIVES < 100 },
   } as never) as unknown as Legend
   await answered('starts', (line) => {
-    const { files = {}, environment = {}, entries: own, options: more, at = '', ...options } = given(line)
+    const { files = {}, environment = {}, entries: own, options: more, at = '', layers = [], ...options } = given(line)
     const common = { '.env': 'HIVES=4\nTOKEN=heather-and-clover\nA=1\n', '.env.staging': 'HIVES=5\nPAGE=p\n', ...files }
     const present = Object.entries(common as Record<string, string | null>).filter(([, text]) => text !== null)
     const here = project(Object.fromEntries(present) as Record<string, string>)
     const root = join(here, at)
     const stated = { ...definition, ...more, ...(own && { entries: own, rules: undefined }) }
-    const found = surveyHere(stated as typeof definition, { root, environment, ...options })
+    const found = surveyHere(stated as typeof definition, {
+      ...{ root, environment, ...options },
+      layers: layers.map(([name, text]: [string, string]) => layerFromText(name, text)),
+    })
     if (!('stage' in options || 'commandLine' in options))
       samePlain({ ...stated, directories: undefined } as typeof definition, root, environment)
     const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)

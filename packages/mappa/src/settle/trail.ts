@@ -136,9 +136,9 @@ function hitsOf(
   })
 }
 
-function partOf({ name, layer, text }: Used, secrecy: Secrecy): TrailPart {
+function partOf({ name, layer, as = name, back, text }: Used, secrecy: Secrecy): TrailPart {
   const entry = secrecy.entryFor(name)
-  const place = layer && valueSpot(layer, name, entry)?.place
+  const place = layer && valueSpot(layer, as, entry, back)?.place
   return {
     name,
     layer: layer?.name ?? (text === undefined ? undefined : 'the legend'),

@@ -7,6 +7,7 @@ import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 import { nameSpot, valueSpot } from '../../settle/stack/places.js'
 import { path } from './builtins.js'
 import { readValueFile } from './directory.js'
+import { isDirectory } from './files.js'
 import { pathFrom, shownPath } from './shown-path.js'
 
 /** What is behind a name whose variable names a file: `ALERT_TOKEN_FILE`. */
@@ -111,7 +112,7 @@ function fileLayer(
     message: `${name}${suffix} must name a file that holds the value of ${name}. ${message}`,
     layer: layer.name,
     ...valueSpot(layer, name + suffix, { type: 'string' }),
-    remedy: value?.remedy ?? `Correct ${name}${suffix}, or set ${name} itself.`,
+    remedy: (isDirectory(file) ? undefined : value?.remedy) ?? `Correct ${name}${suffix}, or set ${name} itself.`,
   }
 }
 

@@ -5,7 +5,7 @@ import { type Notice, printable } from '../../settle/faults/faults.js'
 import { layerFromText } from '../../settle/stack/layer.js'
 import { valueSpot } from '../../settle/stack/places.js'
 import { fs, path } from '../files/builtins.js'
-import { namesIn, readTextFile, textAt } from '../files/files.js'
+import { isDirectory, namesIn, readTextFile, textAt } from '../files/files.js'
 import { legendsIn } from '../files/root.js'
 import { sourceWord } from '../legends/legend-file.js'
 
@@ -24,7 +24,10 @@ export function surroundings(root: string, definition: Legend<unknown> | undefin
   return [
     ...names.flatMap((name) => {
       const meant = rightName(name, stages)
-      return meant === undefined ? [] : [misnamed(name, meant, names.includes(meant))]
+      // Such a folder holds layer files, or another language's programs.
+      return meant === undefined || isDirectory(path.join(root, name))
+        ? []
+        : [misnamed(name, meant, names.includes(meant))]
     }),
     ...misplaced,
     ...otherLegends(root),

@@ -19,7 +19,7 @@ export interface EtcdOptions {
 
 /** An answer that does not begin within so long does not come. Milliseconds. */
 const answerWait = 3000
-/** A stream says nothing while nothing changes: so often the store is asked whether that is so. Milliseconds. */
+/** A stream says nothing while nothing changes: after so long the store is asked whether that is so. Milliseconds. */
 const silenceMax = 3000
 /** After a failure it is asked again so soon, and then each time later, up to the second. Milliseconds. */
 const pauseMin = 50
@@ -182,17 +182,18 @@ class Store {
   ): Promise<void> {
     const pairs = new Map(stored.pairs)
     let seen = stored.revision
-    let heard = Date.now()
     const stop = new AbortController()
     const end = () => stop.abort()
     signal.addEventListener('abort', end, { once: true })
     // A network that swallows everything says nothing, as a store does in which nothing changes.
-    const beat = setInterval(async () => {
-      if (Date.now() - heard < silenceMax) return
+    const beat = setTimeout(async () => {
       try {
         const now = await this.range(stop.signal, false)
-        heard = Date.now()
-        if (now.revision <= seen || holdsSame(now.pairs, pairs)) return
+        if (stop.signal.aborted) return
+        if (now.revision <= seen || holdsSame(now.pairs, pairs)) {
+          beat.refresh()
+          return
+        }
         stop.abort()
         onChange(now.pairs)
       } catch {
@@ -203,8 +204,7 @@ class Store {
     try {
       const request = { create_request: { ...this.#keys, start_revision: String(seen + 1n) } }
       const answer = await this.#open('watch', request, stop.signal, false)
-      for await (const line of streamLines(answer)) {
-        heard = Date.now()
+      for await (const line of streamLines(answer, () => beat.refresh())) {
         const { result, error } = JSON.parse(line) as WatchAnswer
         // Its history before some revision is gone, or it has no leader: all is read again.
         if (error !== undefined || result?.canceled) return
@@ -218,7 +218,7 @@ class Store {
         if (result?.events?.length) onChange(pairs)
       }
     } finally {
-      clearInterval(beat)
+      clearTimeout(beat)
       signal.removeEventListener('abort', end)
       stop.abort()
     }
@@ -351,12 +351,14 @@ async function wholeText(answer: IncomingMessage, signal: AbortSignal): Promise<
 }
 
 /** A stream's objects, one a line. */
-async function* streamLines(answer: IncomingMessage): AsyncGenerator<string> {
+async function* streamLines(answer: IncomingMessage, onPiece: () => void): AsyncGenerator<string> {
   let rest = ''
   answer.setEncoding('utf8')
-  for await (const piece of answer) {
-    const lines = (rest + piece).split('\n')
-    rest = lines.pop() ?? ''
+  for await (const piece of answer as AsyncIterable<string>) {
+    onPiece()
+    const end = piece.lastIndexOf('\n')
+    const lines = end < 0 ? [] : (rest + piece.slice(0, end)).split('\n')
+    rest = end < 0 ? rest + piece : piece.slice(end + 1)
     if (rest.length > answerMax) throw new NoAnswer('gives more than 8 MiB at once', 'Correct its prefix.', false)
     for (const line of lines) if (line.trim() !== '') yield line
   }

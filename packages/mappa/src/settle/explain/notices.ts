@@ -1,5 +1,6 @@
 import { type Difference, differencesOf, isNameOfShell } from '../../format/portability.js'
 import { encodeValue } from '../../format/value.js'
+import type { AssignmentRange } from '../../format/values.js'
 import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
 import { type Notice, printable, quote } from '../faults/faults.js'
@@ -81,10 +82,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
       name,
       message: `${name} is set ${ranges.length} times in ${layer.name}; the last one counts, and some readers take the first.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: `Remove line ${ranges
-        .slice(0, Math.min(ranges.length - 1, linesMax))
-        .map(({ nameStart }) => lineAt(layer, nameStart))
-        .join(', ')}${ranges.length - 1 > linesMax ? ` and ${ranges.length - 1 - linesMax} more` : ''}.`,
+      remedy: `Remove ${linesSaid(layer, ranges.slice(0, -1))}.`,
     }
   yield* lookNotices(layer, name, entries)
   yield* valueNotices(layer, name, entries, stack)
@@ -323,6 +321,14 @@ function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number
 
 /** Worked out once for each layer, since every name asks. */
 const flawedLines = new WeakMap<Layer, ReadonlySet<number>>()
+
+/** `line 4`, `lines 1 and 3`. */
+function linesSaid(layer: Layer, ranges: readonly AssignmentRange[]): string {
+  const lines = ranges.slice(0, linesMax).map(({ nameStart }) => `${lineAt(layer, nameStart)}`)
+  const more = ranges.length - lines.length
+  const last = more > 0 ? `${more} more` : lines.pop()
+  return lines.length === 0 ? `line ${last}` : `lines ${lines.join(', ')} and ${last}`
+}
 
 function* stackNotices(
   name: string,

@@ -9,6 +9,10 @@ export interface Used {
   readonly name: string
   /** The layer that its text came from; undefined for the legend's default, and for a name that nothing sets. */
   readonly layer: Layer | undefined
+  /** The name that it has there: its own, or a former one. */
+  readonly as?: string
+  /** So many assignments before the last one of that name there. */
+  readonly back?: number
   /** Its text, expanded; undefined if nothing sets it. */
   readonly text: string | undefined
 }
@@ -43,9 +47,7 @@ interface Assigned {
   readonly back: number
 }
 
-interface Found {
-  readonly text: string | undefined
-  readonly layer: Layer | undefined
+interface Found extends Omit<Used, 'name'> {
   readonly holds: Holds
 }
 
@@ -128,7 +130,8 @@ export class Expander {
     if ('problem' in found) return found
     const colon = operator.startsWith(':')
     const present = found.text !== undefined && !(colon && found.text === '')
-    const own = { used: [{ name, layer: found.layer, text: found.text }] }
+    const { layer, as, back, text } = found
+    const own = { used: [{ name, layer, text, ...(as && { as }), ...(back && { back }) }] }
     if (operator === ':+') {
       const rest = present ? this.#join(word, owner) : { text: '', holds: holding.open, used: [] }
       return 'problem' in rest ? rest : { ...rest, used: [...own.used, ...rest.used] }
@@ -148,7 +151,7 @@ export class Expander {
     const text = layer.source === 'file' ? layer.get(name, back + 1) : undefined
     if (text === undefined) return this.#lookUp(name, at)
     const expanded = this.expand(name, { layer, text, at, dollar: true }, back + 1)
-    return 'problem' in expanded ? expanded : { ...expanded, layer }
+    return 'problem' in expanded ? expanded : { ...expanded, layer, back: back + 1 }
   }
 
   /**
@@ -165,8 +168,8 @@ export class Expander {
       if (text === undefined) continue
       const expanded = this.expand(as, { layer, text, at, dollar: layer.source === 'file' })
       if ('problem' in expanded) return expanded
-      if (expanded.text !== '' || entry?.empty === 'keep') return { ...expanded, layer }
-      empty ??= { ...expanded, layer }
+      if (expanded.text !== '' || entry?.empty === 'keep') return { ...expanded, layer, as }
+      empty ??= { ...expanded, layer, as }
       if (layer.source === 'file') break
     }
     if (entry?.default !== undefined)

@@ -28,9 +28,12 @@ function lineIndexOf(layer: Layer): LineIndex {
   return lines
 }
 
-/** Where a layer file sets a name: its value, with the line masked unless a declared entry says it may be shown. */
-export function valueSpot(layer: Layer, name: string, entry: AnyEntry | undefined): Spot | undefined {
-  return spotOf(layer, name, entry, 'value')
+/**
+ * Where a layer file sets a name, the last time or so many times before: its value, with the line masked unless a declared entry
+ * says it may be shown.
+ */
+export function valueSpot(layer: Layer, name: string, entry: AnyEntry | undefined, back = 0): Spot | undefined {
+  return spotOf(layer, name, entry, 'value', back)
 }
 
 /** Where a layer file writes a name, the name itself marked. */
@@ -38,11 +41,17 @@ export function nameSpot(layer: Layer, name: string, entry?: AnyEntry): Spot | u
   return spotOf(layer, name, entry, 'name')
 }
 
-function spotOf(layer: Layer, name: string, entry: AnyEntry | undefined, what: 'name' | 'value'): Spot | undefined {
+function spotOf(
+  layer: Layer,
+  name: string,
+  entry: AnyEntry | undefined,
+  what: 'name' | 'value',
+  back = 0,
+): Spot | undefined {
   if (layer.fileOf && layer.get(name) !== undefined)
     return { layer: layer.name, place: { file: layer.fileOf(name), line: 1, column: 1, endColumn: 2 } }
   if (layer.text === undefined) return undefined
-  const [range] = layer.ranges?.(name, 1) ?? []
+  const [range] = layer.ranges?.(name, back + 1) ?? []
   if (!range) return undefined
   const { nameStart, valueStart, valueEnd } = range
   const written = lineFrom(layer.text, valueStart, valueEnd)
