@@ -1,6 +1,6 @@
 import { isName } from '../format/names.js'
 import { isAcceptedList } from './accepted.js'
-import { boundsOf, breachOf, defaultOf, hasType, numberOf, patternOf } from './constraints.js'
+import { breachOf, defaultOf, hasType, leastOf, mostOf, numberOf, patternOf } from './constraints.js'
 import { type AnyEntry, entryIn, linesOf, placeOf } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
@@ -98,12 +98,12 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
   checkRules(definition, found)
   const entries = entriesOf(definition)
   const isPlaced = (name: string) => entries[name]?.as !== undefined
-  // Names are different anyhow: where all are seen under their own, no two can be at one place.
-  const places: Places | undefined = Object.keys(entries).some(isPlaced)
-    ? { settings: new Map(), groups: new Map() }
-    : undefined
   const former = new Map<string, string>()
-  for (const name of Object.keys(entries)) {
+  const names = Object.keys(entries)
+  // Names are different anyhow: where all are seen under their own, no two can be at one place.
+  const places: Places | undefined = names.some(isPlaced) ? { settings: new Map(), groups: new Map() } : undefined
+  for (let at = 0; at < names.length; at++) {
+    const name = names[at] as string
     const entry = entries[name] as AnyEntry
     if (!isName(name)) found.push({ kind: 'entry-name', name })
     if (!isRecord(entry)) found.push({ kind: 'no-entry', name })
@@ -199,8 +199,9 @@ function checkWords(
   found: Contradiction[],
 ): boolean {
   const before = found.length
-  for (const word of Object.keys(given)) {
-    const value = (given as Record<string, unknown>)[word]
+  // So, or by number, loops go that each start runs for each entry: walking along a list makes an object a step.
+  for (const word in given) {
+    const value = Object.hasOwn(given, word) ? (given as Record<string, unknown>)[word] : undefined
     if (value === undefined) continue
     const known = wordOf(word)
     if (!known) found.push({ kind: 'unknown-word', name, stage, detail: word })
@@ -321,8 +322,7 @@ function checkValues(name: string, entry: AnyEntry, stage: string | undefined, f
 }
 
 function isEmptyRange(entry: AnyEntry): boolean {
-  const { minimum, maximum } = boundsOf(entry)
-  return minimum > maximum
+  return leastOf(entry) > mostOf(entry)
 }
 
 function compiles(pattern: string): boolean {

@@ -74,26 +74,26 @@ function isSame(a: unknown, b: unknown): boolean {
 }
 
 function inRange(entry: AnyEntry, value: number): boolean {
-  const { minimum, maximum } = boundsOf(entry)
   return (
-    value >= minimum &&
-    value <= maximum &&
+    value >= leastOf(entry) &&
+    value <= mostOf(entry) &&
     !(entry.exclusiveMinimum !== undefined && value <= entry.exclusiveMinimum) &&
     !(entry.exclusiveMaximum !== undefined && value >= entry.exclusiveMaximum) &&
     (entry.multipleOf === undefined || isMultiple(value, entry.multipleOf))
   )
 }
 
-export function boundsOf(entry: AnyEntry): { minimum: number; maximum: number } {
-  const isPort = entry.type === 'port'
-  const least = isPort ? 1 : entry.type === 'duration' || entry.type === 'bytes' ? 0 : Number.NEGATIVE_INFINITY
-  return {
-    minimum: Math.max(numberOf(entry.minimum, entry) ?? least, least),
-    maximum: Math.min(
-      numberOf(entry.maximum, entry) ?? Number.POSITIVE_INFINITY,
-      isPort ? 65535 : Number.POSITIVE_INFINITY,
-    ),
-  }
+/** The least that a number may be, by its entry and by its type. */
+export function leastOf(entry: AnyEntry): number {
+  const { type } = entry
+  const least = type === 'port' ? 1 : type === 'duration' || type === 'bytes' ? 0 : Number.NEGATIVE_INFINITY
+  return Math.max(numberOf(entry.minimum, entry) ?? least, least)
+}
+
+/** The most that a number may be, by its entry and by its type. */
+export function mostOf(entry: AnyEntry): number {
+  const most = entry.type === 'port' ? 65535 : Number.POSITIVE_INFINITY
+  return Math.min(numberOf(entry.maximum, entry) ?? most, most)
 }
 
 /** A limit or default of an amount may be written as people write amounts: `'90s'`. */
@@ -222,7 +222,7 @@ function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' 
 }
 
 function describeNumber(entry: AnyEntry): string {
-  const { minimum, maximum } = boundsOf(entry)
+  const [minimum, maximum] = [leastOf(entry), mostOf(entry)]
   const { exclusiveMinimum: above, exclusiveMaximum: below, type } = entry
   const isAmount = type === 'duration' || type === 'bytes'
   const limit = (value: number, given: unknown) =>

@@ -5,7 +5,7 @@ import { type AnyEntry, entryIn } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
 import { nearest } from './text/nearest.js'
-import type { WordRule } from './words.js'
+import type { Word, WordRule } from './words.js'
 import { hasWord, typeGroups, wordOf, words } from './words.js'
 
 const expected: Readonly<Record<WordRule, string>> = {
@@ -187,5 +187,5 @@ function nearWord(word: string, type: string): string | undefined {
 }
 
 function knownWords(type: string): string[] {
-  return Object.entries(words).flatMap(([name, word]) => (hasWord(type, word) ? [name] : []))
+  return Object.keys(words).filter((name) => hasWord(type, wordOf(name) as Word))
 }

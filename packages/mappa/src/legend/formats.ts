@@ -20,13 +20,15 @@ const uriSign = "(?:[A-Za-z0-9._~!$&'()*+,;=-]|%[0-9A-Fa-f]{2})"
 const pathSign = `(?:${uriSign}|[:@])`
 const authority = `//(?:(?:${uriSign}|:)*@)?(?:\\[[0-9A-Fa-f:.]+\\]|${uriSign}*)(?::[0-9]*)?(?:/${pathSign}*)*`
 const rootless = `/?(?:${pathSign}+(?:/${pathSign}*)*)?`
-const uriPattern = new RegExp(
-  // A scheme alone leads nowhere, though the grammar has it.
-  `^[A-Za-z][A-Za-z0-9+.-]*:(?=.)(?:${authority}|${rootless})(?:\\?(?:${pathSign}|[/?])*)?(?:#(?:${pathSign}|[/?])*)?$`,
-)
+/** Made when it is asked for: most legends ask for none, and every start loads this. */
+let uriPattern: RegExp | undefined
 
 /** A URI with its scheme as RFC 3986, 3 has it, that can also be opened as a URL. */
 function isUri(text: string): boolean {
+  uriPattern ??= new RegExp(
+    // A scheme alone leads nowhere, though the grammar has it.
+    `^[A-Za-z][A-Za-z0-9+.-]*:(?=.)(?:${authority}|${rootless})(?:\\?(?:${pathSign}|[/?])*)?(?:#(?:${pathSign}|[/?])*)?$`,
+  )
   return uriPattern.test(text) && URL.canParse(text)
 }
 

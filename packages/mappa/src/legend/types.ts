@@ -162,7 +162,7 @@ export type EntryType = Entry['type']
 
 /** The words of a type by the table; a word that the table and the interfaces above do not agree on does not compile. */
 type TableWords<T extends EntryType> = {
-  [W in WordName]: (typeof words)[W]['of'] extends 'all' | (typeof typeGroups)[T][number] ? W : never
+  [W in WordName]: (typeof words)[W] extends `${'all' | (typeof typeGroups)[T][number]} ${string}` ? W : never
 }[WordName]
 type Agree<T extends EntryType> = [TableWords<T>, keyof EntryOf<T>] extends [keyof EntryOf<T>, TableWords<T>]
   ? T

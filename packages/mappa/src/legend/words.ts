@@ -25,59 +25,65 @@ export type WordRule =
 /** Which types have a word: all, or those of a group. */
 export type WordGroup = 'all' | 'text' | 'numbers' | 'limits' | 'list'
 
+type Trait = 'lasting' | 'item' | 'schema'
+type WordText = `${WordGroup} ${WordRule}${'' | ' lasting'}${'' | ' item'}${'' | ' schema'}`
+
 /** What is known of a word. */
 export interface Word {
   readonly of: WordGroup
   readonly rule: WordRule
   /** Whether it holds for all stages, so that none may override it. */
-  readonly lasting?: true
+  readonly lasting: boolean
   /** Whether the items of a list may have it. */
-  readonly item?: true
+  readonly item: boolean
   /** Whether it is a word of JSON Schema 2020-12 that means there what it means here; all others are Mappa's own. */
-  readonly schema?: true
+  readonly schema: boolean
 }
 
-/** Every word of an entry. Checks, JSON Schema and the types of `types.ts` follow from this one table. */
+/**
+ * Every word of an entry: its group, its rule, and what else holds of it. Checks, JSON Schema and the types of `types.ts` follow
+ * from this one table. Texts, since every start loads it, and an object for each word would cost more than reading those it meets.
+ */
 export const words = {
-  type: { of: 'all', rule: 'text', lasting: true, item: true },
-  description: { of: 'all', rule: 'text', schema: true },
-  obtain: { of: 'all', rule: 'text' },
-  generate: { of: 'text', rule: 'generate' },
-  examples: { of: 'all', rule: 'list', schema: true },
-  deprecated: { of: 'all', rule: 'switch', schema: true },
-  secret: { of: 'all', rule: 'switch', lasting: true },
-  reach: { of: 'all', rule: 'reach', lasting: true },
-  fixed: { of: 'all', rule: 'fixed', lasting: true },
-  file: { of: 'all', rule: 'switch' },
-  optional: { of: 'all', rule: 'switch' },
-  empty: { of: 'all', rule: 'keep' },
-  as: { of: 'all', rule: 'text', lasting: true },
-  formerly: { of: 'all', rule: 'names', lasting: true },
-  enum: { of: 'all', rule: 'filled-list', item: true, schema: true },
-  default: { of: 'all', rule: 'any', schema: true },
-  read: { of: 'all', rule: 'function', lasting: true },
-  schema: { of: 'all', rule: 'validator', lasting: true },
-  stages: { of: 'all', rule: 'stages', lasting: true },
-  minLength: { of: 'text', rule: 'count', item: true, schema: true },
-  maxLength: { of: 'text', rule: 'count', item: true, schema: true },
-  pattern: { of: 'text', rule: 'text', item: true, schema: true },
-  format: { of: 'text', rule: 'format', item: true, schema: true },
-  schemes: { of: 'text', rule: 'texts', item: true },
-  minimum: { of: 'limits', rule: 'limit', item: true, schema: true },
-  maximum: { of: 'limits', rule: 'limit', item: true, schema: true },
-  exclusiveMinimum: { of: 'numbers', rule: 'number', item: true, schema: true },
-  exclusiveMaximum: { of: 'numbers', rule: 'number', item: true, schema: true },
-  multipleOf: { of: 'numbers', rule: 'positive', item: true, schema: true },
-  items: { of: 'list', rule: 'record', lasting: true, schema: true },
-  minItems: { of: 'list', rule: 'count', schema: true },
-  maxItems: { of: 'list', rule: 'count', schema: true },
-  uniqueItems: { of: 'list', rule: 'switch', schema: true },
-  delimiter: { of: 'list', rule: 'delimiter', lasting: true },
-} as const satisfies Readonly<Record<string, Word>>
+  type: 'all text lasting item',
+  description: 'all text schema',
+  obtain: 'all text',
+  generate: 'text generate',
+  examples: 'all list schema',
+  deprecated: 'all switch schema',
+  secret: 'all switch lasting',
+  reach: 'all reach lasting',
+  fixed: 'all fixed lasting',
+  file: 'all switch',
+  optional: 'all switch',
+  empty: 'all keep',
+  as: 'all text lasting',
+  formerly: 'all names lasting',
+  enum: 'all filled-list item schema',
+  default: 'all any schema',
+  read: 'all function lasting',
+  schema: 'all validator lasting',
+  stages: 'all stages lasting',
+  minLength: 'text count item schema',
+  maxLength: 'text count item schema',
+  pattern: 'text text item schema',
+  format: 'text format item schema',
+  schemes: 'text texts item',
+  minimum: 'limits limit item schema',
+  maximum: 'limits limit item schema',
+  exclusiveMinimum: 'numbers number item schema',
+  exclusiveMaximum: 'numbers number item schema',
+  multipleOf: 'numbers positive item schema',
+  items: 'list record lasting schema',
+  minItems: 'list count schema',
+  maxItems: 'list count schema',
+  uniqueItems: 'list switch schema',
+  delimiter: 'list delimiter lasting',
+} as const satisfies Readonly<Record<string, WordText>>
 
 export type WordName = keyof typeof words
-type WordsWith<Column extends 'lasting' | 'item'> = {
-  [W in WordName]: (typeof words)[W] extends { readonly [C in Column]: true } ? W : never
+type WordsWith<T extends Trait> = {
+  [W in WordName]: (typeof words)[W] extends `${string} ${T}${'' | ` ${string}`}` ? W : never
 }[WordName]
 /** Words that hold for all stages. */
 export type LastingWord = WordsWith<'lasting'>
@@ -101,9 +107,23 @@ export const typeGroups = {
 /** Types that the items of a list can have. */
 export const itemTypes: readonly unknown[] = ['string', 'integer', 'number', 'boolean']
 
+const met = new Map<string, Word>()
+
 /** What is known of a word; undefined if there is none of that name. */
 export function wordOf(name: string): Word | undefined {
-  return Object.hasOwn(words, name) ? words[name as WordName] : undefined
+  let known = met.get(name)
+  if (!known && Object.hasOwn(words, name)) {
+    const [of, rule, ...traits] = words[name as WordName].split(' ') as [WordGroup, WordRule, ...Trait[]]
+    known = {
+      of,
+      rule,
+      lasting: traits.includes('lasting'),
+      item: traits.includes('item'),
+      schema: traits.includes('schema'),
+    }
+    met.set(name, known)
+  }
+  return known
 }
 
 /** Whether a type has a word. */

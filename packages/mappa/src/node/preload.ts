@@ -4,7 +4,7 @@
  */
 
 import type { Legend } from '../legend/legend.js'
-import { givenIn, readSources, type Sources } from '../settle/reading/read.js'
+import { type Given, givenIn, readSources, type Sources } from '../settle/reading/read.js'
 import { createRequire, path } from './files/builtins.js'
 import { namesIn } from './files/files.js'
 import { findRoot, legendFileNames } from './files/root.js'
@@ -33,7 +33,10 @@ function start(): void {
   if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
   // What a run around this one set and no layer sets any more.
   for (const name of ownNames(process.env, directory)) delete process.env[name]
-  for (const { name, text } of passed.given) process.env[name] = text
+  for (let at = 0; at < passed.given.length; at++) {
+    const { name, text } = passed.given[at] as Given
+    process.env[name] = text
+  }
   process.env.MAPPA_STAGE = reading.stage.name
   process.env.MAPPA_SET = mark
 }

@@ -26,8 +26,9 @@ export interface ReadOptions {
  */
 export function readTextFile(file: string, name: string, options: ReadOptions = {}): string | Fault | undefined {
   try {
-    // Asking first is cheaper than an exception for each layer file that a project does not have.
-    if (!fs.statSync(file, { throwIfNoEntry: false })) return undefined
+    // Asking first is cheaper than an exception for each layer file that a project does not have. What is there costs no more
+    // than a yes, and what is not said to be may be out of reach.
+    if (!fs.existsSync(file) && !fs.statSync(file, { throwIfNoEntry: false })) return undefined
     const { O_RDONLY, O_NONBLOCK = 0, O_NOCTTY = 0 } = fs.constants
     const handle = fs.openSync(file, O_RDONLY | O_NONBLOCK | O_NOCTTY)
     try {

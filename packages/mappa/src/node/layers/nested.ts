@@ -91,7 +91,8 @@ export function markFor(found: HandedOn, host: Texts, root: string, asked: boole
   const read: string[] = []
   const remote: string[] = []
   const salt = Math.random().toString(36).slice(2)
-  for (const { name, text, source } of found.given) {
+  for (let at = 0; at < found.given.length; at++) {
+    const { name, text, source } = found.given[at] as Given
     const item = `${name}:${digestOf(text, salt)}`
     if (source === 'file' || source === 'directory' || source === 'default') read.push(item)
     else if (source === 'remote') remote.push(item)

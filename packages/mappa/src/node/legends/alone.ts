@@ -10,15 +10,20 @@ const onlyExport = /^export (?:default (?=legend\()|\{\s*(\w+) as default\s*\})/
  * a module takes longer than all the rest of a start. Undefined for whatever is not so plain, or fails; Node runs that.
  */
 export function exportedAlone(text: string, file: string): unknown {
-  const [words, found] = [text.match(/\b(?:import|export|exports)\b/g), onlyImport.exec(text)]
-  if (words?.length !== 2 || !found || !onlyExport.test(text) || !isLibrary(found[2] as string)) return undefined
-  const code = text.replace(onlyImport, '').replace(onlyExport, (_, name = '') => `exports.default = ${name}`)
+  const [words, taken, given] = [
+    text.match(/\b(?:import|export|exports)\b/g),
+    onlyImport.exec(text),
+    onlyExport.exec(text),
+  ]
+  if (words?.length !== 2 || !taken || !given || !isLibrary(taken[2] as string)) return undefined
+  const begin = taken.index + taken[0].length
+  if (given.index < begin) return undefined
+  // Modules are strict. It keeps its lines, for what is said of an error.
+  const before = `'use strict';${text.slice(0, taken.index)}${text.slice(begin, given.index)}`
+  const code = `${before}exports.default = ${given[1] ?? ''}${text.slice(given.index + given[0].length)}`
   const exports: { default?: unknown } = {}
   try {
-    // Modules are strict. It keeps its lines, for what is said of an error.
-    const run = process
-      .getBuiltinModule('node:vm')
-      .compileFunction(`'use strict';${code}`, ['legend', 'exports'], { filename: file })
+    const run = process.getBuiltinModule('node:vm').compileFunction(code, ['legend', 'exports'], { filename: file })
     run(legend, exports)
     return exports.default
   } catch {

@@ -2,7 +2,7 @@
 
 import { encodeValue } from '../../format/value.js'
 import { withoutCredentials } from '../../leak/credentials.js'
-import { boundsOf, describeEntry, numberOf } from '../../legend/constraints.js'
+import { describeEntry, leastOf, mostOf, numberOf } from '../../legend/constraints.js'
 import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
 import { nearest } from '../../legend/text/nearest.js'
@@ -34,7 +34,7 @@ export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, 
 
 /** The limit that a number is beyond, as the legend has it: a value that is right, though nobody may have meant it. */
 function nearestLimit(text: string, entry: AnyEntry): string | undefined {
-  const { minimum, maximum } = boundsOf(entry)
+  const [minimum, maximum] = [leastOf(entry), mostOf(entry)]
   const value = numberOf(entry.type === 'duration' || entry.type === 'bytes' ? text.trim() : Number(text), entry)
   const isAbove = value !== undefined && value > maximum
   const limit = isAbove ? (entry.maximum ?? maximum) : (entry.minimum ?? minimum)

@@ -126,8 +126,13 @@ export interface Met {
 
 /** What a child process gets: a text for every entry and every name in a layer file, defaults included. */
 export function givenIn({ settings, others }: Reading): readonly Given[] {
-  const declared = settings.flatMap(({ name, text, source }) => (text === undefined ? [] : [{ name, text, source }]))
-  return [...declared, ...others]
+  const given: Given[] = []
+  for (let at = 0; at < settings.length; at++) {
+    const { name, text, source } = settings[at] as Setting
+    if (text !== undefined) given.push({ name, text, source })
+  }
+  for (let at = 0; at < others.length; at++) given.push(others[at] as Given)
+  return given
 }
 
 /** A name and its text, and what kind of source gives it. */
@@ -169,12 +174,12 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
   if (contradictions.length === 0 && stageKnown) {
     let declared = 0
-    for (const name of known.keys()) {
+    known.forEach((_, name) => {
       const found = stack.find(name)
       if (found && found.layer.source !== 'environment') declared++
       if (!found) state.unset.push(name)
       readEntry(name, found, state)
-    }
+    })
     if (declared < stack.names().length) addUndeclared(state)
   }
   const { entries, waiting, slips } = state
@@ -241,7 +246,9 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
     const keeps = new Set<string>()
     const entries = new Map<string, AnyEntry>()
     const owners = new Map<string, string>()
-    for (const name of Object.keys(declared)) {
+    const names = Object.keys(declared)
+    for (let at = 0; at < names.length; at++) {
+      const name = names[at] as string
       const entry = entryIn(declared[name] as AnyEntry, stage, definition.like)
       entries.set(name, entry)
       if (entry.formerly) {

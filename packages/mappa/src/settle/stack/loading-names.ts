@@ -1,5 +1,5 @@
 /** What shells, loaders, interpreters and tools take code from, or the programs that they run. In capitals. */
-const names: ReadonlySet<string> = new Set([
+const names = [
   ...[
     'PATH',
     'PATHEXT',
@@ -35,7 +35,7 @@ const names: ReadonlySet<string> = new Set([
     'R_PROFILE',
     'TCLLIBPATH',
   ],
-])
+]
 const beginnings = [
   'LD_',
   'DYLD_',
@@ -52,5 +52,5 @@ const beginnings = [
 /** Names that decide what code a program loads; a layer file must not set them unless the legend says so. */
 export function changesLoading(name: string): boolean {
   const upper = name.toUpperCase()
-  return names.has(upper) || beginnings.some((beginning) => upper.startsWith(beginning))
+  return names.includes(upper) || beginnings.some((beginning) => upper.startsWith(beginning))
 }

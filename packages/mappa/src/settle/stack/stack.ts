@@ -22,6 +22,13 @@ export interface StackTraits {
   readonly keeps?: ReadonlySet<string>
 }
 
+/** An environment, and the names that it holds. */
+interface Asked {
+  readonly layer: Layer
+  readonly at: number
+  readonly names: ReadonlySet<string>
+}
+
 /** So many names a lower layer may leave out in one place before names are looked up again. */
 const aheadMax = 4
 
@@ -34,7 +41,7 @@ export class Stack {
   /** The names of those, in the order of their layers from the top. */
   readonly #order: string[] = []
   /** Environments hold much that is nobody's setting, so they are asked name by name. */
-  readonly #asked: { readonly layer: Layer; readonly at: number; readonly names: ReadonlySet<string> }[] = []
+  readonly #asked: Asked[] = []
 
   readonly #traits: StackTraits
 
@@ -71,10 +78,9 @@ export class Stack {
     const count = order.length
     let next = 0
     return (text, start, end) => {
-      const name = text.slice(start, end)
       const last = Math.min(next + aheadMax, count)
       for (let at = next; at < last; at++)
-        if (order[at] === name) {
+        if ((order[at] as string).length === end - start && text.startsWith(order[at] as string, start)) {
           next = at + 1
           return true
         }
@@ -100,7 +106,9 @@ export class Stack {
   /** The layer whose text counts; undefined if none sets the name. Empty text in a layer file clears what lies below. */
   find(name: string): Hit | undefined {
     let top = this.#findAs(name)
-    for (const old of this.#traits.formers?.get(name) ?? []) {
+    const formers = this.#traits.formers?.get(name)
+    if (formers === undefined) return top
+    for (const old of formers) {
       const hit = this.#findAs(old)
       if (hit && !(top && top.at >= hit.at)) top = { ...hit, as: old }
     }
@@ -118,7 +126,9 @@ export class Stack {
 
   #underHost(name: string, set: Hit | undefined): Hit | undefined {
     let top = set
-    for (const { layer, at, names } of this.#asked) {
+    // By number: this is done for every name, and what walks along a list makes an object a step.
+    for (let nth = 0; nth < this.#asked.length; nth++) {
+      const { layer, at, names } = this.#asked[nth] as Asked
       // A look into the set costs less than asking the system for what is not there.
       const text = names.has(name) ? layer.get(name) : undefined
       if ((text || (text === '' && this.#traits.keeps?.has(name))) && !(top && top.at > at))

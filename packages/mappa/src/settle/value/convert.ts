@@ -41,8 +41,10 @@ function plainValue(text: string, entry: AnyEntry): unknown {
   if (entry.type === 'string') return text
   const word = text.trim()
   switch (entry.type) {
-    case 'boolean':
-      return Object.hasOwn(truths, word.toLowerCase()) ? truths[word.toLowerCase()] : undefined
+    case 'boolean': {
+      const small = word.toLowerCase()
+      return Object.hasOwn(truths, small) ? truths[small] : undefined
+    }
     case 'duration':
       return durationOf(word)
     case 'bytes':
