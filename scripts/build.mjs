@@ -48,6 +48,7 @@ await build({
   ...library,
   minify: true,
   entryPoints: { preload: 'packages/mappa/src/node/preload.ts', legend: 'packages/mappa/src/legend/index.ts' },
+  plugins: [askedFor('unreadable', 'legend-faults', 'start-faults', 'other-reader')],
 })
 compileAtOnce(resolve('packages/mappa/dist/preload.mjs'))
 await build({
@@ -71,6 +72,38 @@ execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
   cwd: 'examples/apiary/collector',
   stdio: 'inherit',
 })
+
+/**
+ * Modules of the room of files and starts that only a start that fails calls: in their place stand functions that load them with
+ * all else that the command has, once one is called. A start that goes well would read them for nothing.
+ */
+function askedFor(...names) {
+  const filter = new RegExp(`/(?:${names.join('|')})\\.js$`)
+  return {
+    name: 'asked-for',
+    setup({ onResolve, onLoad }) {
+      onResolve({ filter }, ({ path, resolveDir }) => ({
+        path: resolve(resolveDir, path.replace(/\.js$/, '.ts')),
+        namespace: 'asked-for',
+      }))
+      onLoad({ filter: /.*/, namespace: 'asked-for' }, ({ path }) => {
+        const names = [...readFileSync(path, 'utf8').matchAll(/^export (\w+) (\w+)/gm)].filter(
+          ([, kind]) => kind !== 'interface',
+        )
+        const odd = names.find(([, kind]) => kind !== 'function')
+        if (odd) throw new Error(`${path} exports ${odd[2]}, and can be asked for functions alone.`)
+        const functions = names.map(
+          ([, , name]) =>
+            `export const ${name} = (...given) => createRequire(import.meta.url)('./command.mjs').${name}(...given)`,
+        )
+        return {
+          contents: ["import { createRequire } from './builtins.js'", ...functions].join('\n'),
+          resolveDir: resolve('packages/mappa/src/node/files'),
+        }
+      })
+    },
+  }
+}
 
 /**
  * What `require` finds. Node takes the one module there is, under its condition `module-sync`; what runs tests or bundles

@@ -15,7 +15,7 @@ export async function standardInput(name: string, wait: number): Promise<string 
     for await (const part of input) {
       parts.push(part as Buffer)
       length += (part as Buffer).length
-      if (length > fileBytesMax) return tooLarge(name)
+      if (length > fileBytesMax) return tooLarge(name, fileBytesMax)
     }
   } catch (error) {
     if (!late) throw error

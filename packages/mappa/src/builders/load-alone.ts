@@ -5,7 +5,8 @@ import { createRequire, fs, path } from '../node/files/builtins.js'
 import { textAt } from '../node/files/files.js'
 import { legendAbove } from '../node/files/root.js'
 import { keepAlone } from '../node/legends/keep-copy.js'
-import { failedLegend, isTypeScript, legendFault, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
+import { failedLegend, legendFault } from '../node/legends/legend-faults.js'
+import { isTypeScript, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
 
 /**
  * A legend for a builder that runs no modules itself. What it is made of is read anew each time, since builds go on when files

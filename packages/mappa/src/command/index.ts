@@ -19,12 +19,10 @@ export {
   bytesAt,
   fileBytesMax,
   isDirectory,
-  lateFault,
   namesIn,
   type ReadOptions,
   readTextFile,
   textAt,
-  tooLarge,
 } from '../node/files/files.js'
 export {
   findRoot,
@@ -35,10 +33,14 @@ export {
   repositoryTop,
 } from '../node/files/root.js'
 export { pathFrom } from '../node/files/shown-path.js'
+export { lateFault, oddText, tooLarge, unopened } from '../node/files/unreadable.js'
 export { type FileWrite, WriteError, writeFiles } from '../node/files/write.js'
 export { layerFiles } from '../node/layers/layer-order.js'
 export { childEnvironment, type HandedOn } from '../node/layers/nested.js'
+// What the preload asks for when a start fails.
+export { otherReader } from '../node/layers/other-reader.js'
 export { gatherPlain, needsMore } from '../node/layers/plain.js'
+export { missingRoot, nestedStage, unnamedStage } from '../node/layers/start-faults.js'
 export { rightName } from '../node/layers/surroundings.js'
 export {
   type CacheFiles,
@@ -51,9 +53,16 @@ export {
 export { keepCopy, replaceFile } from '../node/legends/keep-copy.js'
 export {
   failedLegend,
+  legendFault,
+  noLegendIn,
+  notRead,
+  staleLegend,
+  unreadLegend,
+  untypedNode,
+} from '../node/legends/legend-faults.js'
+export {
   isTypeScript,
   type LoadedLegend,
-  legendFault,
   legendOf,
   loadLegendFile,
   sourceWord,

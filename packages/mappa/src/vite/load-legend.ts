@@ -5,7 +5,8 @@ import { createRequire, path } from '../node/files/builtins.js'
 import { textAt } from '../node/files/files.js'
 import { legendAbove } from '../node/files/root.js'
 import { keepAlone } from '../node/legends/keep-copy.js'
-import { failedLegend, type LoadedLegend, legendFault, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
+import { failedLegend, legendFault } from '../node/legends/legend-faults.js'
+import { type LoadedLegend, legendOf, loadLegendFile } from '../node/legends/legend-file.js'
 
 /** Through Vite itself, which knows TypeScript, and does not keep what it loaded before; CommonJS through Node. */
 export const loadLegend: LoadLegend = async (directory, file) => {

@@ -1,23 +1,11 @@
 import type { Fault } from '../../settle/faults/faults.js'
 import { fs } from './builtins.js'
+import { oddText, type ReadOptions, unopened } from './unreadable.js'
+
+export type { ReadOptions } from './unreadable.js'
 
 /** A layer file holds settings, not data: one over this size is a mistake, such as a dump under the wrong name. */
 export const fileBytesMax = 8 * 1024 * 1024
-
-/** A pipe that somebody names is waited for so long, until all has come. Milliseconds. */
-const waitUsual = 5000
-/** How often a pipe is asked that has nothing yet. Milliseconds. */
-const pipePause = 5
-
-/** How a file may be read. */
-export interface ReadOptions {
-  /** Whether a pipe will do, since the host or the command line names it: what is found must be a file. */
-  readonly pipe?: boolean
-  /** The most that is read, in bytes; what layer files may have by default. */
-  readonly most?: number
-  /** How long a pipe may take until it has given all. Milliseconds; 5,000 by default. */
-  readonly wait?: number
-}
 
 /**
  * The one way in which files are read: undefined if there is none, a fault if there is one that cannot be read as text.
@@ -37,63 +25,22 @@ export function readTextFile(file: string, name: string, options: ReadOptions = 
       fs.closeSync(handle)
     }
   } catch (error) {
-    const code = codeOf(error)
+    const { code } = error as NodeJS.ErrnoException
     return code === 'ENOENT' || code === 'ENOTDIR' ? undefined : unopened(name, code)
   }
 }
 
-function textOf(
-  handle: number,
-  name: string,
-  { pipe = false, most = fileBytesMax, wait = waitUsual }: ReadOptions,
-): string | Fault {
+function textOf(handle: number, name: string, options: ReadOptions): string | Fault {
+  const { most = fileBytesMax } = options
   const stats = fs.fstatSync(handle)
-  if (stats.isDirectory()) return directory(name)
-  if (!stats.isFile() && !(pipe && (stats.isFIFO() || stats.isSocket()))) return noFile(name)
-  if (stats.size > most) return tooLarge(name, most)
-  if (stats.isFile() && stats.size > 0) {
+  if (stats.isFile() && stats.size > 0 && stats.size <= most) {
     const text = fs.readFileSync(handle, 'utf8')
     // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
     if (!text.includes('\ufffd')) return text
   }
-  const bytes = readBytes(handle, most, stats.isFile() ? undefined : wait)
-  if (bytes === undefined) return lateFault(name, wait)
-  if (bytes.length > most) return tooLarge(name, most)
-  return isUtf8(bytes) ? bytes.toString('utf8') : notText(name, bytes)
-}
-
-/**
- * Reads to the end, one byte past the limit at most: what a system makes up as it is read, and a pipe, do not say their
- * size. Undefined for a pipe that does not come to an end in time.
- */
-function readBytes(handle: number, most: number, wait: number | undefined): Buffer | undefined {
-  const isFile = wait === undefined
-  const last = Date.now() + (wait ?? 0)
-  let bytes = Buffer.allocUnsafe(64 * 1024)
-  let length = 0
-  for (;;) {
-    // A file that was read already is read again from its start.
-    const read = readSome(handle, bytes, length, isFile ? length : null)
-    length += read ?? 0
-    if (length > most) return bytes.subarray(0, length)
-    if (read === undefined || (read === 0 && !isFile && length === 0)) {
-      // Nobody writes to it yet, or nothing has come.
-      if (Date.now() > last) return undefined
-      Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, pipePause)
-    } else if (read === 0) return bytes.subarray(0, length)
-    if (length === bytes.length) bytes = Buffer.concat([bytes, Buffer.allocUnsafe(bytes.length)])
-  }
-}
-
-/** How many bytes came; undefined if there is nothing yet. */
-function readSome(handle: number, bytes: Buffer, at: number, position: number | null): number | undefined {
-  try {
-    return fs.readSync(handle, bytes, at, bytes.length - at, position)
-  } catch (error) {
-    if (codeOf(error) === 'EAGAIN') return undefined
-    if (codeOf(error) === 'EOF') return 0
-    throw error
-  }
+  // What a system makes up as it is read does not say its size either.
+  if (stats.isFile() && stats.size === 0 && fs.readSync(handle, new Uint8Array(1), 0, 1, 0) === 0) return ''
+  return oddText(handle, name, { ...options, most })
 }
 
 /** The text of a file as it is found; undefined for one that is not there, is none, or cannot be read as text. */
@@ -108,97 +55,6 @@ export function bytesAt(file: string): Uint8Array | undefined {
     return fs.statSync(file).isFile() ? fs.readFileSync(file) : undefined
   } catch {
     return undefined
-  }
-}
-
-/** Why something that is waited for is given up. */
-export function lateFault(name: string, wait: number): Fault {
-  return unreadableFault(
-    name,
-    `${name} has not been closed within ${wait / 1000} s.`,
-    'Name a file, or a pipe that somebody writes to and closes.',
-  )
-}
-
-function noFile(name: string): Fault {
-  return unreadableFault(
-    name,
-    `${name} must be a file, and is a device, a pipe or the like.`,
-    `Remove it, or put a file in its place.`,
-  )
-}
-
-function directory(name: string): Fault {
-  return unreadableFault(name, `${name} must be a file, and is a directory.`, `Rename it: mv ${name} ${name}.d`)
-}
-
-/** Why something is not read to its end. */
-export function tooLarge(name: string, most = fileBytesMax): Fault {
-  const size = `${Math.round(most / 1024 / 1024)} MiB`
-  return unreadableFault(
-    name,
-    `${name} must be at most ${size}, and is larger.`,
-    'Keep settings in it, and data elsewhere.',
-  )
-}
-
-function unopened(name: string, code: string): Fault {
-  const why = {
-    EACCES: 'this user may not read it',
-    EPERM: 'this user may not read it',
-    ELOOP: 'it is a link that leads to itself',
-  }[code]
-  return unreadableFault(
-    name,
-    `${name} cannot be read: ${why ?? `the system says ${code}`}.`,
-    code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Fix or remove it.',
-  )
-}
-
-function notText(name: string, bytes: Buffer): Fault {
-  const offset = firstBad(bytes)
-  const before = bytes.subarray(0, offset)
-  const line = before.toString('latin1').split('\n').length
-  const column = before.subarray(before.lastIndexOf(10) + 1).toString('utf8').length + 1
-  const wide = ['fffe', 'feff'].includes(bytes.toString('hex', 0, 2))
-  return {
-    ...unreadableFault(
-      name,
-      `${name} must be UTF-8 text, and is not${wide ? '; it looks like UTF-16' : ''}.`,
-      'Save it as UTF-8 in your editor.',
-    ),
-    place: { file: name, line, column, endColumn: column + 1 },
-  }
-}
-
-/** The offset of the first byte that is not UTF-8, by halving: a prefix may end inside a character, so up to 3 bytes back count too. */
-function firstBad(bytes: Buffer): number {
-  let good = 0
-  let bad = bytes.length
-  while (bad - good > 1) {
-    const middle = (good + bad) >> 1
-    const fits = [0, 1, 2, 3].some((less) => middle - less >= good && isUtf8(bytes.subarray(0, middle - less)))
-    if (fits) good = middle
-    else bad = middle
-  }
-  while (good > 0 && !isUtf8(bytes.subarray(0, good))) good--
-  return good
-}
-
-function unreadableFault(name: string, message: string, remedy: string): Fault {
-  return { kind: 'unreadable', message, layer: name, remedy }
-}
-
-function codeOf(error: unknown): string {
-  return (error as NodeJS.ErrnoException)?.code ?? 'an unknown error'
-}
-
-function isUtf8(bytes: Uint8Array): boolean {
-  try {
-    new TextDecoder('utf-8', { fatal: true }).decode(bytes)
-    return true
-  } catch {
-    return false
   }
 }
 

@@ -1,4 +1,3 @@
-import type { Fault } from '../../settle/faults/faults.js'
 import type { Given } from '../../settle/reading/read.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 import type { Stage, Texts } from '../../settle/stack/stage.js'
@@ -49,15 +48,10 @@ export function hasAsked(environment: Texts, root: string): boolean {
   return markOf(environment, root)?.asked !== undefined
 }
 
-/** A run inside another one must be for the same stage: half of its values would be the other's. */
-export function nestedStageFault(stage: Stage, environment: Texts): Fault | undefined {
+/** The stage of the run around this one, if it is for another. */
+export function outerStage(stage: Stage, environment: Texts): string | undefined {
   const outer = environment.MAPPA_STAGE
-  if (!environment.MAPPA_SET || outer === undefined || outer === stage.name) return undefined
-  return {
-    kind: 'nested-stage',
-    message: `This should run for stage ${stage.name}, but it is inside a run for stage ${outer}, whose values are in its environment.`,
-    remedy: `Start it outside, or name the same stage in both.`,
-  }
+  return environment.MAPPA_SET && outer !== stage.name ? outer : undefined
 }
 
 /** What a run passes on. */

@@ -1,5 +1,6 @@
 import { fs, path } from '../files/builtins.js'
-import { failedLegend, isTypeScript, type LoadedLegend, legendOf, loadLegendFile } from './legend-file.js'
+import { failedLegend } from './legend-faults.js'
+import { isTypeScript, type LoadedLegend, legendOf, loadLegendFile } from './legend-file.js'
 
 /** Loads a legend's file as it is now, although this process has loaded it before. */
 export async function loadLegendAnew(file: string): Promise<LoadedLegend> {

@@ -1,17 +1,23 @@
-import { withoutCredentials } from '../../leak/credentials.js'
 import { isLegend } from '../../legend/check.js'
 import { legendFromJsonSchema } from '../../legend/json-schema.js'
 import type { Legend } from '../../legend/legend.js'
-import type { Fault } from '../../settle/faults/faults.js'
-import { errorName, saidBy } from '../../settle/value/said.js'
 import { createRequire, fs, path } from '../files/builtins.js'
 import { digestOf } from '../files/digest.js'
 import { readTextFile, textAt } from '../files/files.js'
 import { exportedAlone } from './alone.js'
 import { compiledModule } from './compiled-legend.js'
+import {
+  failedLegend,
+  type NoLegend,
+  noLegendIn,
+  notRead,
+  staleLegend,
+  unreadLegend,
+  untypedNode,
+} from './legend-faults.js'
 
 /** A legend, or why its file gave none. */
-export type LoadedLegend = { readonly definition: Legend } | { readonly fault: Fault; readonly cause?: unknown }
+export type LoadedLegend = { readonly definition: Legend } | NoLegend
 
 /** Loads a legend file without waiting, so that it can be done before any module of the program runs. */
 export function loadLegendFile(file: string): LoadedLegend {
@@ -25,7 +31,7 @@ export function loadLegendFile(file: string): LoadedLegend {
   if (emitted) return emitted
   // Also where Node takes types away itself: it would read all that the legend imports, each time.
   const module = isTyped ? compiledModule(file) : file
-  if (module === undefined && !reads) return untypedNode(name)
+  if (module === undefined && !reads) return untypedNode(name, emittedName)
   const code = module ?? file
   try {
     const alone = /\.m?js$/.test(code) ? exportedAlone(textAt(code) ?? '', code) : undefined
@@ -44,16 +50,6 @@ export function isTypeScript(name: string): boolean {
 function nodeReads(file: string): boolean {
   if (!(process.features as { typescript?: unknown }).typescript) return false
   return !file.endsWith('.cts') || !/^(?:import|export)\b/m.test(textAt(file) ?? '')
-}
-
-function untypedNode(name: string): LoadedLegend {
-  return {
-    fault: legendFault(
-      name,
-      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load.`,
-      `Type: mappa check, which keeps a compiled copy on this machine. For others write: mappa emit --as legend > ${emittedName}`,
-    ),
-  }
 }
 
 /** What `mappa emit --as legend` is written to, beside the legend that it was made from. */
@@ -76,51 +72,19 @@ function emittedFor(file: string, name: string): LoadedLegend | undefined {
   } catch (cause) {
     return failedLegend(emittedName, cause)
   }
-  return {
-    fault: legendFault(
-      emittedName,
-      `${emittedName} was made from ${name}, which has changed since.`,
-      `Write: mappa emit --as legend > ${emittedName}`,
-    ),
-  }
+  return staleLegend(emittedName, name)
 }
 
 /** The legend that a module exports: as its default, or in CommonJS as the module itself. */
 export function legendOf(module: unknown, name: string): LoadedLegend {
   const definition = (module as { default?: unknown } | undefined)?.default ?? module
   if (isLegend(definition)) return { definition }
-  return {
-    fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })'),
-  }
-}
-
-/** A module that threw or did not parse. Its own message is the best there is, and is the project's own text. */
-export function failedLegend(name: string, cause: unknown): LoadedLegend {
-  if ((cause as NodeJS.ErrnoException)?.code === 'ERR_REQUIRE_ASYNC_MODULE')
-    return {
-      cause,
-      fault: legendFault(
-        name,
-        `${name} waits for something with await, and a legend must be plain data.`,
-        'Remove the await from it and from what it imports.',
-      ),
-    }
-  const kind = errorName(cause)
-  const said =
-    kind === undefined ? 'something that is not an Error was thrown' : `${kind}: ${withoutCredentials(saidBy(cause))}`
-  return {
-    cause,
-    fault: legendFault(
-      name,
-      `${name} cannot be loaded: ${firstLine(said)}`,
-      'Fix the legend; --debug shows where it failed.',
-    ),
-  }
+  return noLegendIn(name)
 }
 
 function loadJsonLegend(file: string, name: string): LoadedLegend {
   const text = readTextFile(file, name)
-  if (typeof text !== 'string') return text ? { fault: { ...text, kind: 'legend' } } : notRead(name)
+  if (typeof text !== 'string') return text ? unreadLegend(text) : notRead(name)
   try {
     return { definition: legendFromJsonSchema(JSON.parse(text)) }
   } catch (cause) {
@@ -128,18 +92,6 @@ function loadJsonLegend(file: string, name: string): LoadedLegend {
   }
 }
 
-function notRead(name: string): LoadedLegend {
-  return { fault: legendFault(name, `${name} must be a file that can be read, and is not.`, 'Put the legend there.') }
-}
-
 function isFile(file: string): boolean {
   return fs.statSync(file, { throwIfNoEntry: false })?.isFile() ?? false
-}
-
-export function legendFault(name: string, message: string, remedy: string): Fault {
-  return { kind: 'legend', message, layer: name, remedy }
-}
-
-function firstLine(text: string): string {
-  return text.split('\n', 1)[0] as string
 }

@@ -53,9 +53,9 @@ export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonl
  */
 export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
   const values = readValues(text)
+  const { source = 'file', local, staged, fileOf } = traits
   const layer = {
-    source: 'file',
-    ...traits,
+    source,
     name,
     get flaws() {
       return values.flaws
@@ -68,7 +68,11 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
     isKept: (variable) => keepWords.test(values.behind(variable)),
     toJSON: withoutText,
     [Symbol.for('nodejs.util.inspect.custom')]: withoutText,
-  } as Layer
+  } as { -readonly [Word in keyof Layer]: Layer[Word] }
+  // By themselves: what is spread into an object makes it a slow one, at each start for each layer.
+  if (local !== undefined) layer.local = local
+  if (staged !== undefined) layer.staged = staged
+  if (fileOf !== undefined) layer.fileOf = fileOf
   // What prints the members of an object one by one, as a table does, leaves it out.
   return Object.defineProperty(layer, 'text', { value: text })
 }
