@@ -94,7 +94,7 @@ function askedFor(...names) {
         if (odd) throw new Error(`${path} exports ${odd[2]}, and can be asked for functions alone.`)
         const functions = names.map(
           ([, , name]) =>
-            `export const ${name} = (...given) => createRequire(import.meta.url)('./command.mjs').${name}(...given)`,
+            `export const ${name} = (...given) => createRequire(import.meta.url)('./command.cjs').${name}(...given)`,
         )
         return {
           contents: ["import { createRequire } from './builtins.js'", ...functions].join('\n'),

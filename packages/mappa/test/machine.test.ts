@@ -21,13 +21,14 @@ import { loadLegendFile } from '../src/node/legends/legend-file.js'
 import { type RemoteSource, remoteFault } from '../src/node/remotes/asking.js'
 import { type EtcdOptions, etcdSource } from '../src/node/remotes/etcd.js'
 import { askRemote, layerFromRemote, remoteSource, tellRemote } from '../src/node/remotes/remote.js'
+import { originsOf } from '../src/node/tell.js'
 import { watchFiles } from '../src/node/watch.js'
 import { watchAsync } from '../src/node/watch-remotes.js'
 
 const { store, answered } = storedIn('packages/mappa/test/stored')
 const shown = (value: unknown) => JSON.stringify(value) ?? 'undefined'
 const told = ({ kind, message, remedy, place, layer }: Fault) =>
-  `${kind} in ${layer}${place ? ` ${place.line}:${place.column}` : ''}: ${message} | ${remedy}`
+  `${kind} in ${layer}${place ? ` ${place.line}:${place.column}-${place.endColumn}` : ''}: ${message} | ${remedy}`
 const later = setTimeout
 
 /** What a service answers: a status, a text, or more of it. */
@@ -37,6 +38,8 @@ interface Reply {
   readonly location?: string
   readonly text?: string
   readonly json?: unknown
+  /** Texts of bytes, one after the other. */
+  readonly pieces?: readonly string[]
   /** So many bytes more. */
   readonly size?: number
   /** Objects, one a line, of which the last may be left open. */
@@ -76,6 +79,10 @@ async function service(replies: readonly Reply[], said: string[], describe: (tex
     if (reply.json !== undefined) response.write(JSON.stringify(reply.json))
     if (reply.text !== undefined) response.write(reply.text)
     for (const line of reply.lines ?? []) response.write(`${typeof line === 'string' ? line : JSON.stringify(line)}\n`)
+    for (const piece of reply.pieces ?? []) {
+      response.write(Buffer.from(piece, 'latin1'))
+      await new Promise((resolve) => later(resolve, 20))
+    }
     if (reply.size !== undefined) response.write(Buffer.alloc(reply.size, 'x'))
     if (reply.then === undefined) response.end()
     else if (reply.then === 'breaks') later(() => response.destroy(), 30)
@@ -325,7 +332,8 @@ test('what becomes of settings while sources answer, fail, hang, tell by themsel
       const watching = await start
       const state = () => {
         const { settings, survey, lost } = watching
-        return `${shown(settings)} ${survey.ok}${lost.length > 0 ? ` ${lost.length} lost` : ''}`
+        const origins = settings ? `, for ${originsOf(settings).stage.name}` : ''
+        return `${shown(settings)} ${survey.ok}${lost.length > 0 ? ` ${lost.length} lost` : ''}${origins}`
       }
       answers.push(`    ${said.splice(0).join(', ')}; ${state()}`)
       for (const [name, ...args] of given as [string, ...never[]][]) {

@@ -56,13 +56,14 @@ function builtLegend(root: string): string | undefined {
   return undefined
 }
 
+/** By `require` alone: where a switch of Node keeps that from modules, what is wrong must be said all the same. */
 function more(): typeof import('../command/index.js') {
-  return createRequire(import.meta.url)('./command.mjs')
+  return createRequire(import.meta.url)('./command.cjs')
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */
 function fail(definition: Legend | undefined, sources: Sources): never {
-  const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.mjs')
+  const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.cjs')
   const { stage, faults } = core.survey(definition, sources)
   const width = process.stderr.columns ?? 100
   process.stderr.write(core.reportText({ stage, faults, notices: [] }, { consequence: 'Nothing was started.', width }))

@@ -1,6 +1,7 @@
 import { originOf } from '../settle/changes.js'
 import type { Stage } from '../settle/stack/stage.js'
 import type { Survey } from '../settle/survey.js'
+import { counted } from './text.js'
 
 /** Where settings come from, as far as it may be told: secrets are masked. */
 export interface Origins {
@@ -54,7 +55,7 @@ export function originsText({ stage, root, settledAt, layers, variables }: Origi
   const [first = 0, second = 0] = [0, 1].map((at) => Math.max(0, ...rows.map((row) => row[at]?.length ?? 0)))
   return [
     `Stage ${stage.name}${from}, root ${root}, settled ${settledAt.toISOString()}`,
-    ...(counts.length > 0 ? [`${variables.length} variables: ${counts.join(', ')}`] : ['No variables']),
+    ...(counts.length > 0 ? [`${counted(variables.length, 'variable')}: ${counts.join(', ')}`] : ['No variables']),
     ...rows.map(([name = '', shown = '', from = '']) => `  ${name.padEnd(first)}  ${shown.padEnd(second)}  ${from}`),
     '',
   ].join('\n')

@@ -101,7 +101,9 @@ async function fetchText(
       'Correct its address, or fix the service.',
       status >= 500 || status === 429,
     )
-  const text = await textWithin(answer, answerMax)
+  // What a host says of texts that it has taken is of no interest.
+  if (patch !== undefined) await answer.body?.cancel()
+  const text = patch === undefined ? await textWithin(answer, answerMax) : ''
   return { text, isJson: /\bjson\b/.test(answer.headers.get('content-type') ?? '') }
 }
 
@@ -137,19 +139,28 @@ async function fetchSameOrigin(url: string, options: RequestInit): Promise<Respo
 
 /** The text of an answer, limited while it comes, and as it is unpacked. */
 async function textWithin({ body }: Response, most: number): Promise<string> {
-  const decoder = new TextDecoder()
+  const decoder = new TextDecoder('utf-8', { fatal: true })
+  const decoded = (value?: Uint8Array) => {
+    try {
+      return decoder.decode(value, { stream: value !== undefined })
+    } catch {
+      throw new NoAnswer('gives text that is not UTF-8', 'Fix the service.', false)
+    }
+  }
   let text = ''
   let length = 0
   const reader = body?.getReader()
-  for (;;) {
-    const { done, value } = (await reader?.read()) ?? { done: true, value: undefined }
-    if (done || !value) return text + decoder.decode()
-    length += value.byteLength
-    if (length > most) {
-      await reader?.cancel()
-      throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+  try {
+    for (;;) {
+      const { done, value } = (await reader?.read()) ?? { done: true, value: undefined }
+      if (done || !value) return text + decoded()
+      length += value.byteLength
+      if (length > most) throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+      text += decoded(value)
     }
-    text += decoder.decode(value, { stream: true })
+  } finally {
+    // Of what has come to its end nothing is left to cancel.
+    await reader?.cancel().catch(() => {})
   }
 }
 
