@@ -3,6 +3,7 @@ import { execFileSync } from 'node:child_process'
 import { readdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createRequire } from 'node:module'
 import { join, resolve } from 'node:path'
+import { pathToFileURL } from 'node:url'
 import { build, transformSync } from 'esbuild'
 import { compileAtOnce } from './at-once.mjs'
 
@@ -86,16 +87,15 @@ function askedFor(...names) {
         path: resolve(resolveDir, path.replace(/\.js$/, '.ts')),
         namespace: 'asked-for',
       }))
-      onLoad({ filter: /.*/, namespace: 'asked-for' }, ({ path }) => {
-        const names = [...readFileSync(path, 'utf8').matchAll(/^export (\w+) (\w+)/gm)].filter(
-          ([, kind]) => kind !== 'interface',
-        )
-        const odd = names.find(([, kind]) => kind !== 'function')
-        if (odd) throw new Error(`${path} exports ${odd[2]}, and can be asked for functions alone.`)
-        const functions = names.map(
-          ([, , name]) =>
-            `export const ${name} = (...given) => createRequire(import.meta.url)('./command.cjs').${name}(...given)`,
-        )
+      onLoad({ filter: /.*/, namespace: 'asked-for' }, async ({ path }) => {
+        // Built already.
+        const command = await import(pathToFileURL(resolve('packages/mappa/dist/command.mjs')).href)
+        const exported = [...readFileSync(path, 'utf8').matchAll(/^export (?!interface|type)(\w+) (\w+)/gm)]
+        const functions = exported.map(([, kind, name]) => {
+          if (kind !== 'function' || typeof command[name] !== 'function')
+            throw new Error(`${name} of ${path} must be a function that mappa/command exports, to be asked for.`)
+          return `export const ${name} = (...given) => createRequire(import.meta.url)('./command.cjs').${name}(...given)`
+        })
         return {
           contents: ["import { createRequire } from './builtins.js'", ...functions].join('\n'),
           resolveDir: resolve('packages/mappa/src/node/files'),
