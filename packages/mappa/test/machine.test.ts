@@ -30,6 +30,7 @@ const shown = (value: unknown) => JSON.stringify(value) ?? 'undefined'
 const told = ({ kind, message, remedy, place, layer }: Fault) =>
   `${kind} in ${layer}${place ? ` ${place.line}:${place.column}-${place.endColumn}` : ''}: ${message} | ${remedy}`
 const later = setTimeout
+const posix = { skip: process.platform === 'win32' && 'Windows has no modes, and links and folders of another kind' }
 
 /** What a service answers: a status, a text, or more of it. */
 interface Reply {
@@ -244,36 +245,40 @@ function byHand(here: string, said: string[]) {
   return steps
 }
 
-test('when files are read again: after a burst, after a while, and when they or their folders come and go', async () => {
-  await answered('bursts', (line) => {
-    const [settings = '', ...rest] = line.split('; ')
-    const here = project({})
-    const said: string[] = []
-    const steps = byHand(here, said)
-    const files = settings.replace(/ stays$/, '').split(' ')
-    const answers: string[] = []
-    let count = 0
-    try {
-      const close = watchFiles(
-        () => files.map((each) => join(here, each)),
-        () => void said.push(`told ${++count}`),
-        settings.endsWith(' stays') ? { persistent: true } : {},
-      )
-      const more = { close, also: (name = '') => void files.push(name) }
-      answers.push(`    ${said.splice(0).join(', ')}`)
-      for (const step of rest) {
-        const [name = '', ...args] = step.split(' ')
-        Object({ ...steps, ...more })[name](...args)
-        answers.push(`    ${step}: ${said.splice(0).join(', ')}`)
+test(
+  'when files are read again: after a burst, after a while, and when they or their folders come and go',
+  posix,
+  async () => {
+    await answered('bursts', (line) => {
+      const [settings = '', ...rest] = line.split('; ')
+      const here = project({})
+      const said: string[] = []
+      const steps = byHand(here, said)
+      const files = settings.replace(/ stays$/, '').split(' ')
+      const answers: string[] = []
+      let count = 0
+      try {
+        const close = watchFiles(
+          () => files.map((each) => join(here, each)),
+          () => void said.push(`told ${++count}`),
+          settings.endsWith(' stays') ? { persistent: true } : {},
+        )
+        const more = { close, also: (name = '') => void files.push(name) }
+        answers.push(`    ${said.splice(0).join(', ')}`)
+        for (const step of rest) {
+          const [name = '', ...args] = step.split(' ')
+          Object({ ...steps, ...more })[name](...args)
+          answers.push(`    ${step}: ${said.splice(0).join(', ')}`)
+        }
+        close()
+      } finally {
+        mock.timers.reset()
+        mock.restoreAll()
       }
-      close()
-    } finally {
-      mock.timers.reset()
-      mock.restoreAll()
-    }
-    return answers
-  })
-})
+      return answers
+    })
+  },
+)
 
 test('what becomes of settings while sources answer, fail, hang, tell by themselves, and legends change', async () => {
   const definition = legend(
@@ -370,7 +375,7 @@ test('what lies where a file is read, and what is said of it', async () => {
   })
 })
 
-test('where a search for the root ends, and what a legend file gives, from its copy or as it lies', async () => {
+test('where a search for the root ends, and what a legend file gives, from its copy or as it lies', posix, async () => {
   const [home, cache, uidOf] = [process.env.HOME, process.env.XDG_CACHE_HOME, process.getuid]
   const { typescript: given } = process.features as { typescript?: unknown }
   const strip = (value: unknown) =>
@@ -441,7 +446,7 @@ test('where a search for the root ends, and what a legend file gives, from its c
   })
 })
 
-test('which outputs would carry a secret or a layer file to browsers', async () => {
+test('which outputs would carry a secret or a layer file to browsers', posix, async () => {
   const definition = legend({ KEY: { type: 'string', secret: true }, PIN: { type: 'string', secret: true } })
   const texts = ['KEY=heather-and-clover\nPIN=limetree-and-thyme\n', '  \nA=1 \n']
   const layers = texts.map((text, at) => layerFromText(['.env', '.env.test'][at] as string, text))
