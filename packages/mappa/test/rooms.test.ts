@@ -235,3 +235,16 @@ test('docs/architecture.md names files that exist, and every room', () => {
     for (const room of Object.keys(known))
       if (room !== '.' && !room.endsWith('.ts')) assert.ok(text.includes(`\`${name}/${room}/\``), `${name}/${room}/`)
 })
+
+test('what scripts that no test runs take from the sources is there', () => {
+  for (const script of ['bench', 'screenshots', 'lift/room', 'fuzz', 'build'])
+    for (const [, path = ''] of readFileSync(join(top, `scripts/${script}.mjs`), 'utf8').matchAll(
+      /'((?:\.|packages)\/[\w/-]+\.ts)'/g,
+    ))
+      assert.ok(
+        ['.', 'packages/cli/src', 'packages/cli/src/lift', 'packages/mappa/src'].some((from) =>
+          existsSync(join(top, from, path)),
+        ),
+        `${path} in ${script}`,
+      )
+})
