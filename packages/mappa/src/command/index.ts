@@ -54,11 +54,11 @@ export { keepCopy, replaceFile } from '../node/legends/keep-copy.js'
 export {
   failedLegend,
   legendFault,
-  noLegendIn,
   notRead,
   staleLegend,
   unreadLegend,
   untypedNode,
+  withoutLegend,
 } from '../node/legends/legend-faults.js'
 export {
   isTypeScript,

@@ -32,7 +32,7 @@ export function staleLegend(emittedName: string, name: string): NoLegend {
 }
 
 /** A module that exports something else. */
-export function noLegendIn(name: string): NoLegend {
+export function withoutLegend(name: string): NoLegend {
   return {
     fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })'),
   }

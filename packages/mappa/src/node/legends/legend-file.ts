@@ -9,11 +9,11 @@ import { compiledModule } from './compiled-legend.js'
 import {
   failedLegend,
   type NoLegend,
-  noLegendIn,
   notRead,
   staleLegend,
   unreadLegend,
   untypedNode,
+  withoutLegend,
 } from './legend-faults.js'
 
 /** A legend, or why its file gave none. */
@@ -79,7 +79,7 @@ function emittedFor(file: string, name: string): LoadedLegend | undefined {
 export function legendOf(module: unknown, name: string): LoadedLegend {
   const definition = (module as { default?: unknown } | undefined)?.default ?? module
   if (isLegend(definition)) return { definition }
-  return noLegendIn(name)
+  return withoutLegend(name)
 }
 
 function loadJsonLegend(file: string, name: string): LoadedLegend {

@@ -44,7 +44,7 @@ export class NoAnswer extends Error {
 }
 
 /** An address as it may be asked. */
-export function addressOf(text: string): URL {
+export function httpAddress(text: string): URL {
   if (/^https?:\/\//i.test(text) && URL.canParse(text)) return new URL(text)
   throw new NoAnswer('has an address that is none', 'An address begins with http:// or https://.', false)
 }

@@ -1,7 +1,7 @@
 import type { IncomingMessage, RequestOptions } from 'node:http'
 import { isName } from '../../format/names.js'
 import type { Texts } from '../../settle/stack/stage.js'
-import { addressOf, answerMax, NoAnswer, type RemoteSource } from './asking.js'
+import { answerMax, httpAddress, NoAnswer, type RemoteSource } from './asking.js'
 
 /** Where values stand in a store, and how it is asked. */
 export interface EtcdOptions {
@@ -262,7 +262,7 @@ class Store {
     withToken = true,
   ): Promise<IncomingMessage> {
     const base = this.#urls[this.#at % this.#urls.length] ?? ''
-    const url = new URL(`v3/${path}`, addressOf(base.endsWith('/') ? base : `${base}/`))
+    const url = new URL(`v3/${path}`, httpAddress(base.endsWith('/') ? base : `${base}/`))
     const text = JSON.stringify(body)
     const options: RequestOptions = {
       method: 'POST',
