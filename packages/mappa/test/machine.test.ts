@@ -1,7 +1,7 @@
 // The room of files, starts and sources in this one process: services that answer as they are told, watching with a clock that
 // is turned by hand, and legends and their copies as they lie. Cases and answers are stored.
 import assert from 'node:assert/strict'
-import fs, { chmodSync, mkdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import fs, { chmodSync, mkdirSync, readFileSync, renameSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join, relative } from 'node:path'
@@ -235,6 +235,8 @@ function byHand(here: string, said: string[]) {
     },
     remove: (name = '') => rmSync(join(here, name), { recursive: true }),
     folder: (name = '') => mkdirSync(join(here, name), { recursive: true }),
+    // What is removed may have its number given to what is made next.
+    move: (name = '', to = '') => renameSync(join(here, name), join(here, to)),
     event: (name = '.') => watchers.get(name)?.tell(),
     error: (name = '.') => watchers.get(name)?.fail(),
     // A timer that is set meanwhile begins at its own millisecond.

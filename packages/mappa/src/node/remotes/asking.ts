@@ -43,9 +43,9 @@ export class NoAnswer extends Error {
   }
 }
 
-/** An address as it may be asked. */
-export function httpAddress(text: string): URL {
-  if (/^https?:\/\//i.test(text) && URL.canParse(text)) return new URL(text)
+/** The same address, if it may be asked. */
+export function httpAddress(text: string): string {
+  if (/^https?:\/\//i.test(text) && URL.canParse(text)) return text
   throw new NoAnswer('has an address that is none', 'An address begins with http:// or https://.', false)
 }
 

@@ -112,7 +112,7 @@ const redirectsMax = 5
 
 /** Follows redirects where they stay with the same origin: the token, and what the address says, are for that one alone. */
 async function fetchSameOrigin(url: string, options: RequestInit): Promise<Response> {
-  const { username, password, href } = httpAddress(url)
+  const { username, password, href } = new URL(httpAddress(url))
   // Node's fetch refuses such an address, in words that hold it.
   if (username !== '' || password !== '')
     throw new NoAnswer('has a user or a password in its address', 'Take them out; what it asks for is a token.', false)
