@@ -409,9 +409,9 @@ test('where a search for the root ends, and what a legend file gives, from its c
       inputs: (name: string) => legendInputs(at(name)).map(shownFile),
       places: (name: string) => [...cacheFiles(at(name))].map(({ directory }) => shownFile(directory)),
       modes: (name: string) => (fs.existsSync(at(name)) ? (fs.statSync(at(name)).mode & 0o777).toString(8) : 'none'),
-      copies: (mode: string) => {
+      copies: (mode: string, ending = 'mjs') => {
         const found = compiledModule(at('mappa.legend.ts')) ?? ''
-        chmodSync(found, Number.parseInt(mode, 8))
+        chmodSync(found.replace(/mjs$/, ending), Number.parseInt(mode, 8))
       },
       write: (name: string, text: string) => writeFileSync(at(name), text),
       folder: (name: string) => void mkdirSync(at(name), { recursive: true }),
