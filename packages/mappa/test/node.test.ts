@@ -69,43 +69,6 @@ test('a stage that is like another has its layers and words beneath its own, and
   )
 })
 
-test('the stage is named by the caller, MAPPA_STAGE or NODE_ENV, and never guessed where there is no layer file', () => {
-  const root = project({ '.env': 'SCALE=1' })
-  const stage = (environment: Record<string, string>, named?: string) => {
-    const found = survey(scales, { root, environment, ...(named && { stage: named }) })
-    return `${found.stage.name} ${found.stage.from} ${found.faults.map(({ kind }) => kind)}`
-  }
-  assert.equal(stage({}), 'development undefined ')
-  assert.equal(stage({ NODE_ENV: 'production' }), 'production NODE_ENV ')
-  assert.equal(stage({ NODE_ENV: 'ci' }), 'ci NODE_ENV unknown-stage')
-  assert.equal(stage({ NODE_ENV: 'production', MAPPA_STAGE: 'staging' }), 'staging MAPPA_STAGE ')
-  assert.equal(stage({ MAPPA_STAGE: 'staging' }, 'test'), 'test the caller ')
-  const built = (environment: Record<string, string>) =>
-    survey(scales, { root, environment, builtFor: 'staging' }).stage
-  assert.deepEqual(built({ NODE_ENV: 'production' }), { name: 'staging', from: 'the build' })
-  assert.equal(built({ MAPPA_STAGE: 'production' }).name, 'production')
-  for (const [short, meant] of [
-    ...[
-      ['prod', 'production'],
-      ['dev', 'development'],
-      ['stage', 'staging'],
-      ['Production', 'production'],
-      ['tset', 'test'],
-    ],
-  ] as const)
-    assert.match(
-      survey(scales, { root, environment: { NODE_ENV: short } }).faults[0]?.remedy ?? '',
-      new RegExp(`^Write: NODE_ENV=${meant}, or beside it MAPPA_STAGE=${meant}$`),
-    )
-  assert.equal(stage({ MAPPA_STAGE: '../../etc' }), '../../etc MAPPA_STAGE unknown-stage')
-  const bare = project({ 'package.json': '{}' })
-  const kinds = (environment: Record<string, string>) =>
-    survey(scales, { root: bare, environment }).faults.map(({ kind }) => kind)
-  assert.deepEqual(kinds({ SCALE: '1' }), ['no-layers'])
-  assert.deepEqual(kinds({ SCALE: '1', NODE_ENV: 'production' }), [])
-  assert.deepEqual(survey(scales, { root: join(bare, 'gone'), environment: {} }).faults[0]?.kind, 'unreadable')
-})
-
 test('a layer file that cannot be read as text is a fault that names it', () => {
   const cases: readonly [content: string | Uint8Array | ((path: string) => void), message: RegExp, place?: string][] = [
     [(path) => mkdirSync(path), /^\.env must be a file, and is a directory\.$/],
