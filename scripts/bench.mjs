@@ -7,7 +7,7 @@ import { availableParallelism } from 'node:os'
 import { join } from 'node:path'
 import { gzipSync } from 'node:zlib'
 import { buildSync } from 'esbuild'
-import { layerFromText, layerFromValues, legend, readValues, survey } from 'mappa'
+import { layerFromText, layerFromValues, legend, readValues, surveyLayers } from 'mappa'
 import { leaksIn, settle } from 'mappa/node'
 import { prefix, startFleet } from '../examples/fleet/run.mjs'
 import { hasStore } from '../examples/fleet/store.mjs'
@@ -297,7 +297,8 @@ function validating() {
   const texts = Object.fromEntries(all.map(([name, , text]) => [name, text]))
   const layers = [layerFromValues('given', texts)]
   const mine = () => {
-    if (survey(definition, { stage: 'test', layers }).settings.HIVE_0 !== 4100) throw new Error('a value was not read')
+    if (surveyLayers(definition, { stage: 'test', layers }).settings.HIVE_0 !== 4100)
+      throw new Error('a value was not read')
   }
   const base = () => {
     const settings = {}
@@ -359,7 +360,7 @@ function growth() {
       const text = Buffer.from(make(size * mib)).toString()
       const runs = Array.from({ length: 3 }, () =>
         timed(() => {
-          const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
+          const found = surveyLayers(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
           if (found.faults.length + found.notices.length < 0) throw new Error('never')
         }),
       )
@@ -376,7 +377,7 @@ function growth() {
 /** A page of many modules, built and served with the plugin and with a stand-in that gives the same values and asks nothing. */
 async function building() {
   const vite = await import('vite')
-  const { mappa } = await import('mappa/vite')
+  const { mappa } = await import('@mappa/build/vite')
   const root = join(scratch, 'bench-page')
   const values = Array.from({ length: 20 }, (_, at) => `value-${at}-of-the-page`)
   makePage(root, values)
@@ -430,7 +431,7 @@ async function building() {
 async function changing() {
   if (!existsSync('/usr/bin/chromium')) return
   const vite = await import('vite')
-  const { mappa } = await import('mappa/vite')
+  const { mappa } = await import('@mappa/build/vite')
   const { chromium } = await import('playwright-core')
   const root = join(scratch, 'bench-change')
   makePage(root, ['value-of-the-page'])
@@ -508,7 +509,10 @@ function searching() {
   writeFileSync(join(root, 'values'), `${values.join('\n')}\n`)
   const entries = Object.fromEntries(values.map((_, at) => [`KEY_${at}`, { type: 'string', secret: true }]))
   const texts = Object.fromEntries(values.map((value, at) => [`KEY_${at}`, value]))
-  const found = survey({ entries, stages: [] }, { stage: 'production', layers: [layerFromValues('given', texts)] })
+  const found = surveyLayers(
+    { entries, stages: [] },
+    { stage: 'production', layers: [layerFromValues('given', texts)] },
+  )
   writeFileSync(
     join(folder, 'slip.css'),
     `a { background: url(data:text/plain;base64,${Buffer.from(`x${values[7]}`).toString('base64')}) }`,

@@ -17,7 +17,7 @@ import {
   reportJson,
   reportSarif,
   reportText,
-  survey,
+  surveyLayers,
   toJsonSchema,
 } from 'mappa'
 import { askRemote } from 'mappa/command'
@@ -130,7 +130,7 @@ function surveying(text, more) {
   }
   const layers = [layerFromText('.env', text), layerFromText('.env.local', `KEY=${sentinel}\n${more}`, { local: true })]
   for (const given of [definition, undefined]) {
-    const found = survey(given, { stage: 'test', layers, thorough: true })
+    const found = surveyLayers(given, { stage: 'test', layers, thorough: true })
     const told = [...found.faults, ...found.notices]
     for (const { place } of told) {
       if (!place) continue
@@ -214,11 +214,11 @@ const entry = fc.oneof(
 /** Whatever a legend says: it settles or is at fault, never throws; and a right one is the same by way of JSON Schema. */
 function declaring(entries, text) {
   const layers = [layerFromText('.env', text)]
-  const found = survey({ entries, stages: [] }, { stage: 'test', layers })
+  const found = surveyLayers({ entries, stages: [] }, { stage: 'test', layers })
   assert.equal(found.ok, found.faults.length === 0)
   reportText(found)
   if (found.faults.some(({ kind: each }) => each === 'legend')) return
-  const again = survey(legendFromJsonSchema(JSON.parse(JSON.stringify(toJsonSchema({ entries, stages: [] })))), {
+  const again = surveyLayers(legendFromJsonSchema(JSON.parse(JSON.stringify(toJsonSchema({ entries, stages: [] })))), {
     stage: 'test',
     layers,
   })
@@ -325,7 +325,7 @@ const statement = fc
 
 /** A builder that is given modules, and refuses those that take what a page may not have: by its own search, before any is parsed. */
 async function builder() {
-  const [{ build }, { mappa }] = [await import('vite'), await import('mappa/vite')]
+  const [{ build }, { mappa }] = [await import('vite'), await import('@mappa/build/vite')]
   const root = mkdtempSync(join(tmpdir(), 'mappa-fuzz-'))
   const write = (file, text) => writeFileSync(join(root, file), text)
   const entries =

@@ -26,6 +26,7 @@ const checks = [
   ['types of the dashboard', [tsc, '-p', 'examples/apiary/dashboard']],
   ['types of the core, without those of Node', [tsc, '-p', 'packages/mappa/tsconfig.core.json']],
   ['packaging of mappa', [publint, 'packages/mappa', '--strict']],
+  ['packaging of @mappa/build', [publint, 'packages/build', '--strict']],
   ['packaging of @mappa/cli', [publint, 'packages/cli', '--strict']],
 ]
 // One more than there are cores: some files mostly wait.
@@ -66,7 +67,7 @@ function ended(args) {
 
 /** Those that take longest come first. */
 function testFiles() {
-  return ['examples/apiary/test', 'packages/cli/test', 'packages/mappa/test'].flatMap((folder) =>
+  return ['examples/apiary/test', 'packages/cli/test', 'packages/build/test', 'packages/mappa/test'].flatMap((folder) =>
     readdirSync(join(top, folder))
       .filter((name) => name.endsWith('.test.ts'))
       .map((name) => `${folder}/${name}`),

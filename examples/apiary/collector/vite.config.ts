@@ -1,4 +1,4 @@
-import { mappa } from 'mappa/vite'
+import { mappa } from '@mappa/build/vite'
 import { defineConfig } from 'vite'
 
 export default defineConfig({

@@ -181,7 +181,7 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
       'index.html': '<script type="module" src="./main.js"></script>\n',
       'main.js': code,
       'vite.config.mjs':
-        "import { mappa } from 'mappa/vite'\nexport default { plugins: [mappa()], logLevel: 'error' }\n",
+        "import { mappa } from '@mappa/build/vite'\nexport default { plugins: [mappa()], logLevel: 'error' }\n",
     })
   const root = page('console.log(import.meta.env.TILE_KEY, import.meta.env.MODE, import.meta.env?.["OTHER"])\n')
   const vite = join(top, 'node_modules/vite/bin/vite.js')

@@ -2,7 +2,7 @@ import assert from 'node:assert/strict'
 import { readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
-import { type Legend, legendFromJsonSchema, survey } from 'mappa'
+import { type Legend, legendFromJsonSchema, surveyLayers } from 'mappa'
 import { mappa, node, project } from '../../../test/helpers.js'
 
 const typed = `import { legend } from 'mappa/legend'
@@ -21,7 +21,7 @@ test('emit writes a legend as JSON, which starts without TypeScript read until i
   const document = JSON.parse(stdout)
   assert.equal(document['x-mappa-source'].file, 'mappa.legend.ts')
   const definition: Legend = legendFromJsonSchema(document)
-  assert.equal(survey(definition, { stage: 'harvest', layers: [] }).texts.get('SILENCE'), '6h')
+  assert.equal(surveyLayers(definition, { stage: 'harvest', layers: [] }).texts.get('SILENCE'), '6h')
 
   const start = () =>
     node(['--import', 'mappa/preload', '-p', 'process.env.COLLECTOR_PORT + process.env.SILENCE'], { cwd: root })

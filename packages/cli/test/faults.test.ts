@@ -26,7 +26,8 @@ interface Row {
 const text = "{ A: { type: 'string' } }"
 const page = {
   'index.html': '<script type="module" src="./main.js"></script>\n',
-  'vite.config.mjs': "import { mappa } from 'mappa/vite'\nexport default { plugins: [mappa()], logLevel: 'error' }\n",
+  'vite.config.mjs':
+    "import { mappa } from '@mappa/build/vite'\nexport default { plugins: [mappa()], logLevel: 'error' }\n",
 }
 
 const key = {
@@ -290,7 +291,7 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
       'page/.env': 'A=y\n',
       'page/index.html': page['index.html'],
       'page/main.js': 'console.log(1)\n',
-      'vite.config.mjs': `import { mappa } from 'mappa/vite'\nexport default { root: 'page', plugins: [mappa({ root: '..' })] }\n`,
+      'vite.config.mjs': `import { mappa } from '@mappa/build/vite'\nexport default { root: 'page', plugins: [mappa({ root: '..' })] }\n`,
     },
     run: 'build',
   },

@@ -10,7 +10,7 @@ import { Deployment } from 'kubernetes-models/apps/v1/Deployment'
 import { ConfigMap } from 'kubernetes-models/v1/ConfigMap'
 import { Secret } from 'kubernetes-models/v1/Secret'
 import { Service } from 'kubernetes-models/v1/Service'
-import { type Legend, layerFromValues, readLayer, readValues, survey } from 'mappa'
+import { type Legend, layerFromValues, readLayer, surveyLayers } from 'mappa'
 import { parse, parseAllDocuments } from 'yaml'
 import { type Ended, keys, mappa, mappaAsked, noTerminal, project, token, top } from '../../../test/helpers.js'
 import { stampFile, type TemplateForm, templateFile } from '../src/stamp/stamped.js'
@@ -28,7 +28,7 @@ const values = Object.fromEntries(
 
 function stage(texts: Readonly<Record<string, string>>) {
   const entries = Object.keys(texts).map((name) => [name, { type: 'string', empty: 'keep' }])
-  return survey({ entries: Object.fromEntries(entries), stages: [] } as unknown as Legend, {
+  return surveyLayers({ entries: Object.fromEntries(entries), stages: [] } as unknown as Legend, {
     stage: 'staging',
     layers: [layerFromValues('given', texts)],
   })
@@ -92,7 +92,12 @@ test('each form is read back to the same values, and says what it cannot hold', 
       ['shell', shellValues, own, []],
       [
         'layer',
-        (text) => Object.fromEntries([...readValues(text).names()].map((name) => [name, readValues(text).get(name)])),
+        (text) =>
+          Object.fromEntries(
+            readLayer(text)
+              .names()
+              .map((name) => [name, readLayer(text).get(name)]),
+          ),
         {},
         [],
       ],

@@ -3,8 +3,8 @@ import assert from 'node:assert/strict'
 import { chmodSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
+import { mappa as forEsbuild } from '@mappa/build/esbuild'
 import { build as esbuild } from 'esbuild'
-import { mappa as forEsbuild } from 'mappa/esbuild'
 import { build } from 'vite'
 import { mappa, node, project, top } from '../../../test/helpers.js'
 
@@ -38,7 +38,7 @@ test('a legend in TypeScript or JavaScript, as a module or as CommonJS, is check
     symlinkSync(join(top, 'node_modules/vite'), join(root, 'node_modules/vite'))
     const checked = await mappa(['check'], { cwd: root })
     assert.match(checked.stdout, /^2 variables are valid/m, what + checked.stdout)
-    const { mappa: plugin } = await import('mappa/vite')
+    const { mappa: plugin } = await import('@mappa/build/vite')
     const bundle = (more: object) =>
       build({ root, configFile: false, logLevel: 'silent', mode: 'development', plugins: [plugin()], build: more })
     await bundle({ outDir: 'page' })

@@ -13,7 +13,7 @@ const entryPoints: Readonly<Record<string, string>> = {
   'mappa/node': 'node/index.d.ts',
   mappa: 'index.d.ts',
   'mappa/testing': 'testing/index.d.ts',
-  'mappa/vite': 'vite/index.d.ts',
+  '@mappa/build/vite': 'vite/index.d.ts',
 }
 
 test('docs/library.md names every export of every entry point, and no other', () => {

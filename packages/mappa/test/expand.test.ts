@@ -5,13 +5,16 @@ import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
-import { layerFromText, layerFromValues, legend, readLayer, reportText, survey } from 'mappa'
+import { layerFromText, layerFromValues, legend, readLayer, reportText, surveyLayers } from 'mappa'
 import { project, storedIn, top } from '../../../test/helpers.js'
 
 const { answered } = storedIn('packages/mappa/test/stored')
 const given = layerFromValues('the process environment', { HOST: 'hive.example', EMPTY: '' }, { source: 'environment' })
 const textOf = (value: string, more = '') => {
-  const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', `${more}\nX=${value}\n`), given] })
+  const found = surveyLayers(undefined, {
+    stage: 'test',
+    layers: [layerFromText('.env', `${more}\nX=${value}\n`), given],
+  })
   return found.ok ? (found.texts.get('X') ?? '') : found.faults.map(({ message }) => message).join(' ')
 }
 
@@ -21,10 +24,10 @@ test('each form of expansion gives what POSIX says', async () => {
 
 test('among several assignments in one file, each mention of itself gets the one above', () => {
   const layers = [layerFromText('.env', 'A=0'), layerFromText('.env.local', 'A=${A}1\nB=x\nA=${A}2\nA="${A}3"')]
-  const found = survey(undefined, { stage: 'test', layers })
+  const found = surveyLayers(undefined, { stage: 'test', layers })
   assert.equal(found.texts.get('A'), '0123')
   const many = Array.from({ length: 5000 }, () => 'A=${A}x').join('\n')
-  const deep = survey(undefined, { stage: 'test', layers: [layerFromText('.env', `A=\n${many}`)] })
+  const deep = surveyLayers(undefined, { stage: 'test', layers: [layerFromText('.env', `A=\n${many}`)] })
   assert.deepEqual(
     deep.faults.map(({ kind }) => kind),
     ['too-deep'],
@@ -33,7 +36,9 @@ test('among several assignments in one file, each mention of itself gets the one
 
 test('cycles are named in order, and no text grows or nests without end', () => {
   const message = (text: string) =>
-    survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] }).faults.map((fault) => fault.message)
+    surveyLayers(undefined, { stage: 'test', layers: [layerFromText('.env', text)] }).faults.map(
+      (fault) => fault.message,
+    )
   assert.deepEqual(message('A=${B}\nB=${C}x\nC=${A}')[0], 'A is built on itself: A → B → C → A.')
   assert.deepEqual(message('A=${A}'), ['A is built on A, and no layer sets that.'])
   const doubled = Array.from({ length: 60 }, (_, at) => `A${at}=\${A${at + 1}}\${A${at + 1}}`)
@@ -48,7 +53,7 @@ test('secrecy travels with expansion', () => {
     FEED: { type: 'string', as: 'feed' },
     MAP: { type: 'string', reach: 'browser' },
   })
-  const read = (text: string) => survey(definition, { stage: 'test', layers: [layerFromText('.env', text)] })
+  const read = (text: string) => surveyLayers(definition, { stage: 'test', layers: [layerFromText('.env', text)] })
   const found = read('TOKEN=buckwheat\nFEED=https://x.example/?key=${INNER}\nINNER=${TOKEN}\nMAP=x')
   assert.equal(found.settings?.feed, 'https://x.example/?key=buckwheat')
   assert.equal(JSON.stringify(found.settings), '{"TOKEN":"(secret)","feed":"(secret)","MAP":"x"}')
@@ -154,7 +159,7 @@ test('what dash would read differently has a notice or a fault, and any value we
   const read = sourced(texts, 'HIVE_')
   let silent = 0
   for (const [at, text] of texts.entries()) {
-    const found = survey(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
+    const found = surveyLayers(undefined, { stage: 'test', layers: [layerFromText('.env', text)] })
     if (found.faults.length + found.notices.length > 0) continue
     silent++
     const own = { HIVE_A: '1', ...Object.fromEntries(found.texts) }
@@ -215,7 +220,7 @@ test('a mention gives what the name itself comes to, whichever layer is empty; w
       layerFromText('.env.local', `X="<${x}>"\n`),
       layerFromValues('the process environment', host, { source: 'environment' }),
     ]
-    const found = survey({ entries, stages: [] }, { stage: 'test', layers })
+    const found = surveyLayers({ entries, stages: [] }, { stage: 'test', layers })
     const [name = '', text] = own.split('=')
     assert.deepEqual(found.faults, [], `${low} ${high}`)
     assert.equal(found.texts.get(name), text, `${low} ${high}`)

@@ -1,6 +1,7 @@
 import assert from 'node:assert/strict'
 import test from 'node:test'
-import { readLayer, readValues } from 'mappa'
+import { readLayer } from 'mappa'
+import { readValues } from '../src/format/values.js'
 
 test('a name is added beside its relatives, with a comment, in their style; a renamed one keeps its place', () => {
   const text = 'export SMS_URL=\'x\'\r\n# hives\r\nHIVES=2\r\nSMS_TOKEN="y" # secret\r\nB=${SMS_URL}'

@@ -9,7 +9,7 @@ import test, { mock } from 'node:test'
 import { setImmediate as turn } from 'node:timers/promises'
 import { pathToFileURL } from 'node:url'
 import { inspect } from 'node:util'
-import { type Fault, type Legend, layerFromText, legend, survey } from 'mappa'
+import { type Fault, type Legend, layerFromText, legend, surveyLayers } from 'mappa'
 import { leaksIn } from 'mappa/node'
 import { project, storedIn } from '../../../test/helpers.js'
 import { readTextFile } from '../src/node/files/files.js'
@@ -119,7 +119,7 @@ test('what is asked of a service, and what is taken of its answers', async () =>
     const said: string[] = []
     const { url, close } = await service(replies, said, (text) => text)
     const source = { name: 'the hive host', url: path.startsWith('/') ? url + path : path, token }
-    const declared = remoteSource({ name: source.name, url: 'URL', token: 'TOKEN' }, source.url, token, 'test')
+    const declared = await remoteSource({ name: source.name, url: 'URL', token: 'TOKEN' }, source.url, token, 'test')
     const came =
       by === 'ask'
         ? await askRemote(source, { timeout })
@@ -452,7 +452,7 @@ test('which outputs would carry a secret or a layer file to browsers', posix, as
   const definition = legend({ KEY: { type: 'string', secret: true }, PIN: { type: 'string', secret: true } })
   const texts = ['KEY=heather-and-clover\nPIN=limetree-and-thyme\n', '  \nA=1 \n']
   const layers = texts.map((text, at) => layerFromText(['.env', '.env.test'][at] as string, text))
-  const found = survey(definition as unknown as Legend, { stage: 'test', layers })
+  const found = surveyLayers(definition as unknown as Legend, { stage: 'test', layers })
   await answered('carried', (line) => {
     const here = project({})
     rmSync(join(here, 'node_modules'), { recursive: true })

@@ -6,7 +6,7 @@ import { Ajv2020 } from 'ajv/dist/2020.js'
 import formatsFor from 'ajv-formats'
 import fc from 'fast-check'
 import jsonschema from 'jsonschema'
-import { type Entries, type Legend, layerFromValues, legendFromJsonSchema, survey, toJsonSchema } from 'mappa'
+import { type Entries, type Legend, layerFromValues, legendFromJsonSchema, surveyLayers, toJsonSchema } from 'mappa'
 
 const ajv = new Ajv2020({ strict: false, multipleOfPrecision: 9 })
 ;(formatsFor as unknown as (ajv: Ajv2020) => void)(ajv)
@@ -93,7 +93,7 @@ function written(value: unknown): string {
 
 function accepts(entry: object, given: string): boolean {
   const definition = { entries: { A: { ...entry, empty: 'keep' } }, stages: [] } as unknown as Legend
-  const { ok, faults } = survey(definition, { stage: 'test', layers: [layerFromValues('given', { A: given })] })
+  const { ok, faults } = surveyLayers(definition, { stage: 'test', layers: [layerFromValues('given', { A: given })] })
   assert.ok(
     faults.every(({ kind }) => kind !== 'legend'),
     JSON.stringify([entry, faults]),

@@ -3,8 +3,9 @@ import assert from 'node:assert/strict'
 import { mkdirSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
-import { layerFromText, layerFromValues, legend, mask, pageBlock, pageValues, readLayer, survey } from 'mappa'
+import { layerFromText, layerFromValues, legend, mask, readLayer, surveyLayers } from 'mappa'
 import { settle, watch } from 'mappa/node'
+import { pageBlock, pageValues } from 'mappa/page'
 import { node, project, until } from '../../../test/helpers.js'
 
 test('a mask shows what the pattern fixes, at most twelve characters, never more than a third, and nothing uncertain', () => {
@@ -25,7 +26,7 @@ test('a mask shows what the pattern fixes, at most twelve characters, never more
 test('each unit is worth what its standard says', () => {
   const amounts = legend({ SIZE: { type: 'bytes', optional: true }, PAUSE: { type: 'duration', optional: true } })
   const read = (values: Record<string, string>) =>
-    survey(amounts, { stage: 'test', layers: [layerFromValues('given', values)] }).settings
+    surveyLayers(amounts, { stage: 'test', layers: [layerFromValues('given', values)] }).settings
   const sizes = { '512': 512, '1B': 1, '1kB': 1e3, '1MB': 1e6, '1GB': 1e9, '1TB': 1e12 }
   const powers = { '1KiB': 1024, '1MiB': 1024 ** 2, '1GiB': 1024 ** 3, '1TiB': 1024 ** 4, '1.5 kib': 1536 }
   for (const [SIZE, bytes] of Object.entries({ ...sizes, ...powers })) assert.equal(read({ SIZE })?.SIZE, bytes, SIZE)
@@ -40,7 +41,7 @@ test('a place is where an editor says it is, also behind a byte order mark', () 
   const definition = legend({ HIVES: { type: 'integer' }, SCALES: { type: 'integer' } })
   for (const start of ['', '\ufeff']) {
     const layers = [layerFromText('.env', `${start}HIVES=some\nSCALES=many\n`)]
-    const places = survey(definition, { stage: 'test', layers }).faults.map(
+    const places = surveyLayers(definition, { stage: 'test', layers }).faults.map(
       ({ place }) => `${place?.line}:${place?.column}`,
     )
     assert.deepEqual(places, ['1:7', '2:8'], JSON.stringify(start))
@@ -52,7 +53,7 @@ test('a line of a value that looks like an assignment is noticed, and the last l
   const plain = ['\nHI-VES=c', '\nHIVES=\n', '\nHIVES==\ny', '\nHIVES==', '\nHIVES=\r\ny', 'HIVES=c']
   for (const value of [...assigned, ...plain]) {
     const layers = [layerFromText('.env', `A='x${value}'\n`)]
-    const { notices } = survey(undefined, { stage: 'test', layers })
+    const { notices } = surveyLayers(undefined, { stage: 'test', layers })
     const found = notices.some(({ message }) => message.includes('looks like an assignment'))
     assert.equal(found, assigned.includes(value), JSON.stringify(value))
   }
@@ -61,7 +62,7 @@ test('a line of a value that looks like an assignment is noticed, and the last l
 test('stages are named in small letters, digits and hyphens, a letter first', () => {
   const right = ['preview', 'a', 'eu-2', 'a-']
   for (const name of [...right, '2eu', '-a', 'Eu', 'eU', 'e_u', 'e.u', 'e u', '', 'a\n']) {
-    const found = survey(legend({}, { stages: [name] }), { stage: 'test', layers: [] })
+    const found = surveyLayers(legend({}, { stages: [name] }), { stage: 'test', layers: [] })
     assert.equal(found.ok, right.includes(name), JSON.stringify(name))
   }
 })
@@ -98,7 +99,7 @@ test('the search for a root ends before the home directory', async () => {
   const inside = join(home, 'a/b')
   mkdirSync(inside, { recursive: true })
   const code =
-    "import { survey } from 'mappa/node'; console.log(survey(undefined, { stage: 'test' }).texts.get('HIVES'))"
+    "import { survey } from 'mappa/node'; console.log(surveyLayers(undefined, { stage: 'test' }).texts.get('HIVES'))"
   const run = (env: Record<string, string>) =>
     node(['--input-type=module', '-e', code], { cwd: inside, env: { ...env, GIT_DIR: '' } })
   const [there, elsewhere] = [await run({ HOME: home, USERPROFILE: home }), await run({ HOME: '/', USERPROFILE: '/' })]

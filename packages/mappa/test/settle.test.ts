@@ -11,9 +11,9 @@ import {
   reportText,
   reveal,
   SettleError,
-  settle,
+  settleLayers,
   stageOf,
-  survey,
+  surveyLayers,
 } from 'mappa'
 import { token } from '../../../test/helpers.js'
 
@@ -35,7 +35,7 @@ test('settle throws one error that names every fault with its place; survey repo
   const text =
     "COLLECTOR_PORT=41oo # old\nALERT_TOKEN=sms_live_acacia_and_sunflower\nLOG_LEVEL = 'info\nwhat now\nMAPPA_STAGE=x\n"
   const sources = { stage: 'production', layers: [layerFromText('.env', text)] }
-  const found = survey(hives, sources)
+  const found = surveyLayers(hives, sources)
   assert.deepEqual(
     found.faults.map(({ kind, place }) => `${kind} ${place?.line}:${place?.column}-${place?.endColumn}`),
     [
@@ -48,7 +48,7 @@ test('settle throws one error that names every fault with its place; survey repo
     ],
   )
   assert.throws(
-    () => settle(hives, sources),
+    () => settleLayers(hives, sources),
     (error: SettleError) => {
       assert.ok(error instanceof SettleError)
       assert.deepEqual(error.faults, found.faults)
@@ -64,7 +64,7 @@ test('a report says what is wrong, where, and what to do, in 100 columns and in 
   const layers = [
     layerFromText('.env.staging', 'LOG_LEVEL=debug\n\nCOLLECTOR_PORT=41oo\nALERT_TOKEN=short\nCOLECTOR=1\n'),
   ]
-  const found = survey(hives, { stage: { name: 'staging', from: 'MAPPA_STAGE' }, layers })
+  const found = surveyLayers(hives, { stage: { name: 'staging', from: 'MAPPA_STAGE' }, layers })
   const text = reportText(found, { consequence: 'Nothing was started.' })
   assert.equal(
     text,
@@ -106,7 +106,7 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
     ...[['ROW_B', 'ROW_A', false] as const, ['ROWA', 'ROW_A', true] as const, ['HIVE__A', 'HIVE_A', true] as const],
   ]) {
     const faults = (entry: Entry, text: string, more = '') =>
-      survey(
+      surveyLayers(
         { entries: { [meant]: entry }, stages: [] },
         { stage: 'test', layers: [layerFromText('.env', text), layerFromText('.env.test', more)] },
       ).faults.map(({ kind, remedy = '' }) => `${kind}: ${remedy.split(',')[0]}`)
@@ -121,10 +121,13 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
 
 test('what a legend accepts is a number in the tally until its day is over; not what keeps secrets or leaves a value out', () => {
   const surveyOf = (accepted: unknown, entries: object = { A: { type: 'string' } }) =>
-    survey({ entries, stages: [], accepted, rules: { 'A is b.': ({ A }: { A: string }) => A === 'b' } } as never, {
-      stage: 'test',
-      layers: [layerFromText('.env', 'A = a\nAA=1\nB="$A"\n')],
-    })
+    surveyLayers(
+      { entries, stages: [], accepted, rules: { 'A is b.': ({ A }: { A: string }) => A === 'b' } } as never,
+      {
+        stage: 'test',
+        layers: [layerFromText('.env', 'A = a\nAA=1\nB="$A"\n')],
+      },
+    )
   const kinds = (found: ReturnType<typeof surveyOf>) =>
     [...found.faults, ...found.notices].map(({ kind, name }) => `${kind} ${name}`)
   const all = ['bare-dollar B', 'rule A', 'read-differently A', 'undeclared AA', 'undeclared B']
@@ -174,7 +177,10 @@ test('what a legend accepts is a number in the tally until its day is over; not 
 test('a placeholder in place of a secret is a fault, although notices of placeholders are accepted', () => {
   const accepted = [{ kind: 'placeholder', because: 'not yet', until: '2999-12-31' }] as const
   const definition = legend({ KEY: { type: 'string', secret: true }, NOTE: { type: 'string' } }, { accepted })
-  const found = survey(definition, { stage: 'test', layers: [layerFromText('.env', 'KEY=changeme\nNOTE=todo\n')] })
+  const found = surveyLayers(definition, {
+    stage: 'test',
+    layers: [layerFromText('.env', 'KEY=changeme\nNOTE=todo\n')],
+  })
   assert.deepEqual(
     [...found.faults, ...found.notices].map(({ kind, name }) => `${kind} ${name}`),
     ['placeholder KEY'],
@@ -183,7 +189,7 @@ test('a placeholder in place of a secret is a fault, although notices of placeho
 
 test('settings are frozen, print masked, know their stage, and give a secret only when it is read', () => {
   const given = { COLLECTOR_PORT: '4100', ALERT_TOKEN: token }
-  const settings = settle(hives, { stage: 'staging', layers: [layerFromValues('given', given)] })
+  const settings = settleLayers(hives, { stage: 'staging', layers: [layerFromValues('given', given)] })
   assert.equal(settings.alert.token, token)
   assert.equal(stageOf(settings).name, 'staging')
   assert.throws(() => stageOf({ ...settings }), TypeError)
@@ -209,8 +215,8 @@ test('no text and no stage makes survey throw, and no secret shows in anything i
       fc.string(),
       (value, rest, glue, stage) => {
         const text = `ALERT_TOKEN=${glue}${value}${glue}${rest}\nFEED=${value}\nA/\n${value}==\n${glue}${value}`
-        const found = survey(hives, { stage, layers: [layerFromText('.env', text)] })
-        const inStage = survey(hives, { stage: 'production', layers: [layerFromText('.env', text)] })
+        const found = surveyLayers(hives, { stage, layers: [layerFromText('.env', text)] })
+        const inStage = surveyLayers(hives, { stage: 'production', layers: [layerFromText('.env', text)] })
         for (const { faults, notices, trails, stage } of [found, inStage])
           assert.ok(
             !JSON.stringify([faults, notices, [...trails.values()].map(({ steps }) => steps)])
@@ -230,22 +236,22 @@ test('in tests an entry that says how a value is made needs none; elsewhere it d
     HEX: { ...key, generate: { bytes: 16, text: 'hex' } },
     B: { ...key, generate: { bytes: 20, text: 'base64' } },
   })
-  const found = survey(definition, { stage: 'test', layers: [] })
+  const found = surveyLayers(definition, { stage: 'test', layers: [] })
   assert.match(found.settings?.KEY ?? '', /^[\w-]{43}$/)
   assert.match(found.settings?.HEX ?? '', /^[0-9a-f]{32}$/)
   assert.match(found.settings?.B ?? '', /^[\w+/]{27}=$/)
   // The same for as long as the process lives, masked, and handed on.
-  assert.equal(survey(definition, { stage: 'test', layers: [] }).settings?.KEY, found.settings?.KEY)
+  assert.equal(surveyLayers(definition, { stage: 'test', layers: [] }).settings?.KEY, found.settings?.KEY)
   assert.equal(JSON.stringify(found.settings), '{"KEY":"(secret)","HEX":"(secret)","B":"(secret)"}')
   assert.equal(found.texts.get('KEY'), found.settings?.KEY)
   const made = { layer: 'the legend', source: 'default', shown: '(secret)', made: true }
   assert.deepEqual(found.trails.get('KEY')?.steps, [made])
-  const given = survey(definition, { stage: 'test', layers: [layerFromText('.env', 'KEY=mine\n')] })
+  const given = surveyLayers(definition, { stage: 'test', layers: [layerFromText('.env', 'KEY=mine\n')] })
   assert.equal(given.settings?.KEY, 'mine')
-  assert.equal(survey(definition, { stage: 'development', layers: [] }).faults.length, 3)
+  assert.equal(surveyLayers(definition, { stage: 'development', layers: [] }).faults.length, 3)
   const odd = legend({ KEY: { ...key, pattern: '^sms_' } })
   assert.deepEqual(
-    survey(odd, { stage: 'test', layers: [] }).faults.map(({ kind }) => kind),
+    surveyLayers(odd, { stage: 'test', layers: [] }).faults.map(({ kind }) => kind),
     ['missing'],
   )
 })

@@ -15,24 +15,23 @@ import {
   legendFromJsonSchema,
   mask,
   type Notice,
-  pageValues,
   readLayer,
-  readValues,
   reportJson,
-  reportLines,
   reportSarif,
   reportText,
-  settle,
-  stampPage,
-  survey,
+  settleLayers,
+  surveyLayers,
   toJsonSchema,
   variablesOf,
 } from 'mappa'
-import { builtStageOf, handedIn, tagsIn, tryPatternsWith } from 'mappa/command'
+import { builtStageOf, handedIn, reportLines, tryPatternsWith } from 'mappa/command'
+import { pageValues, stampPage } from 'mappa/page'
 import { project, storedIn } from '../../../test/helpers.js'
+import { readValues } from '../src/format/values.js'
 import { gatherPlain, needsMore } from '../src/node/layers/plain.js'
 import { gather } from '../src/node/machine.js'
 import { originsIn, originsText } from '../src/report/origins.js'
+import { tagsIn } from '../src/report/page.js'
 import type { Sources } from '../src/settle/reading/read.js'
 
 const { store, answered, answeredEach } = storedIn('packages/mappa/test/stored')
@@ -64,14 +63,14 @@ test('what a legend that contradicts itself is told', async () => {
     // What is no legend at all stands among them.
     const isLegend = Object.keys(Object(parts)).some((word) => word !== 'default')
     const definition = isLegend ? { entries: {}, stages: [], ...parts } : parts
-    return survey(definition as Legend, { stage: 'development', layers: [] }).faults.map(told)
+    return surveyLayers(definition as Legend, { stage: 'development', layers: [] }).faults.map(told)
   })
 })
 
 test('what texts come to by their entries, and what is said of those that do not fit', () => {
   answeredEach('values', (entry, text) => {
     const definition = { entries: { A: given(entry) }, stages: [] } as unknown as Legend<Entries>
-    const found = survey(definition, { stage: 'staging', layers: [layerFromValues('given', { A: given(text) })] })
+    const found = surveyLayers(definition, { stage: 'staging', layers: [layerFromValues('given', { A: given(text) })] })
     const said = found.faults.map(({ message, remedy }) => `${message} | ${remedy}`).join(' & ')
     return found.ok ? shown(found.settings.A) : said
   })
@@ -130,7 +129,7 @@ test('what is said of layer files, with and without a legend, and what they come
       const files = texts.map((text, at) => layerFromText(names[at] as string, text))
       const host = layerFromValues('the process environment', parts.environment ?? {}, { source: 'environment' })
       const layers = parts.environment ? [...files, host] : files
-      const found = survey(definition as Legend | undefined, { stage: 'production', layers, thorough: true })
+      const found = surveyLayers(definition as Legend | undefined, { stage: 'production', layers, thorough: true })
       const trails = [...found.trails].map(([name, { steps, winner }]) => {
         assert.equal(
           winner,
@@ -158,14 +157,14 @@ test('what reports look like, in narrow windows and wide ones', () => {
     ),
     layerFromText('.env.production', 'PAGE=tile_test_meadow\nhives=2\nE=1 2\n'),
   ]
-  const found = survey(legend(hives), { stage: { name: 'production', from: 'MAPPA_STAGE' }, layers })
+  const found = surveyLayers(legend(hives), { stage: { name: 'production', from: 'MAPPA_STAGE' }, layers })
   const paint = {
     bold: (text: string) => `<b>${text}</b>`,
     red: (text: string) => `<r>${text}</r>`,
     yellow: (text: string) => `<y>${text}</y>`,
     dim: (text: string) => `<d>${text}</d>`,
   }
-  const fine = survey(legend({}), { stage: 'test', layers: [] })
+  const fine = surveyLayers(legend({}), { stage: 'test', layers: [] })
   const { faults, notices } = found
   const here = { file: 'src/hive house/ä.ts', line: 2, column: 1, endColumn: 4 }
   const other = { kind: 'no-entry', message: 'A is read.', layer: 'the code', remedy: 'Type: mappa add A' } as const
@@ -202,7 +201,7 @@ test('what reports look like, in narrow windows and wide ones', () => {
     shown(reportJson({ stage: { name: 'test', from: undefined }, faults: [], notices })),
     shown(reportJson({ stage: { name: 'test', from: 'x' }, faults, notices: [], accepted: [{ kind: 'rule' }] })),
     attempt(() =>
-      settle(legend(hives) as Legend, { stage: 'test', layers: [layerFromText('.env', 'HIVES=x\nA=$A\n')] }),
+      settleLayers(legend(hives) as Legend, { stage: 'test', layers: [layerFromText('.env', 'HIVES=x\nA=$A\n')] }),
     ),
     ...[40, 60, 100, 200].map((width) => reportText(found, { width, consequence: 'Nothing was started.' })),
     reportText(found, { width: 100, paint } as never),
@@ -213,7 +212,7 @@ test('what reports look like, in narrow windows and wide ones', () => {
 
 test('where a page takes its settings, whatever its tags are like', async () => {
   const page = { type: 'string', reach: 'browser', fixed: 'start' } as const
-  const settings = settle(legend({ PAGE: page, HIVES: { type: 'integer', default: 3 } }) as Legend, {
+  const settings = settleLayers(legend({ PAGE: page, HIVES: { type: 'integer', default: 3 } }) as Legend, {
     stage: 'production',
     layers: [layerFromText('.env', 'PAGE=</script>\u2028$&\n')],
   }) as object
@@ -223,7 +222,7 @@ test('where a page takes its settings, whatever its tags are like', async () => 
     attempt(() => {
       const definition = legend({ PAGE: { ...page, read }, KEY: key }) as Legend
       const layers = [layerFromText('.env', 'PAGE=hive\nKEY=heather-lime\n')]
-      return pageValues(settle(definition, { stage: 'production', layers }) as object)
+      return pageValues(settleLayers(definition, { stage: 'production', layers }) as object)
     }),
   )
   store('leaking', leaking)
@@ -260,7 +259,7 @@ test('which names are taken for slips of the hand', async () => {
   const text = { type: 'string', optional: true } as const
   const definition = legend({ HIVES: text, FEED_URL: text, API: text, S3_KEY: text })
   await answered('slips', (name) => {
-    const found = survey(definition, { stage: 'test', layers: [layerFromText('.env', `${name}=x\n`)] })
+    const found = surveyLayers(definition, { stage: 'test', layers: [layerFromText('.env', `${name}=x\n`)] })
     return [...found.faults, ...found.notices].filter(({ kind }) => /^(?:undeclared|bad-name)$/.test(kind)).map(told)
   })
 })
@@ -286,7 +285,7 @@ test('what a legend says of its variables, and what changes from one state to an
     { stages: { preview: { like: 'production' } } },
   ) as Legend
   const state = (...texts: readonly string[]) =>
-    survey(definition, {
+    surveyLayers(definition, {
       stage: 'preview',
       layers: texts.map((text, at) => layerFromText(['.env', '.env.preview'][at] as string, text)),
     })
@@ -309,10 +308,10 @@ test('what a legend says of its variables, and what changes from one state to an
     ...states.slice(0, 3).flatMap((each) => [shown(reportJson(each)), shown(reportSarif(each))]),
     ...states.slice(0, 2).flatMap((each) => reportLines(each)),
     ...states.map((each) => originsText(originsIn(each, '/srv/hives', new Date(0)))),
-    originsText(originsIn(survey(legend({}) as Legend, { stage: 'test', layers: [] }), '/srv', new Date(0))),
+    originsText(originsIn(surveyLayers(legend({}) as Legend, { stage: 'test', layers: [] }), '/srv', new Date(0))),
     originsText(
       originsIn(
-        survey(kept, {
+        surveyLayers(kept, {
           stage: 'test',
           layers: [layerFromText('.env', `A=\nB=${'b'.repeat(48)}\nC=${'c'.repeat(49)}`)],
         }),
@@ -330,12 +329,12 @@ test('what a legend says of its variables, and what changes from one state to an
 test('which stages there are, and patterns that take too long', async () => {
   const definitions = [undefined, legend({}, { stages: ['harvest'] }) as unknown as Legend]
   await answered('stages', (line) =>
-    definitions.flatMap((each) => survey(each, { stage: given(line), layers: [] }).faults.map(told)),
+    definitions.flatMap((each) => surveyLayers(each, { stage: given(line), layers: [] }).faults.map(told)),
   )
   tryPatternsWith(() => undefined)
   await answered('slow', (line) => {
     const definition = { entries: { A: given(line) }, stages: [] } as unknown as Legend
-    return survey(definition, { stage: 'test', layers: [layerFromText('.env', 'A=c\n')] }).faults.map(told)
+    return surveyLayers(definition, { stage: 'test', layers: [layerFromText('.env', 'A=c\n')] }).faults.map(told)
   })
   tryPatternsWith((pattern, text) => pattern.test(text))
 })

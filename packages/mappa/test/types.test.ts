@@ -2,7 +2,7 @@
 import assert from 'node:assert/strict'
 import { join } from 'node:path'
 import test from 'node:test'
-import { layerFromValues, legend, type SettingOf, type Settings, settle } from 'mappa'
+import { layerFromValues, legend, type SettingOf, type Settings, settleLayers } from 'mappa'
 import ts from 'typescript-6'
 import { top } from '../../../test/helpers.js'
 
@@ -28,7 +28,7 @@ type Expected = {
 }
 
 test('settings have exactly the types that the legend gives them', () => {
-  const settings = settle(definition, { stage: 'staging', layers: [layerFromValues('given', { PORT: '4100' })] })
+  const settings = settleLayers(definition, { stage: 'staging', layers: [layerFromValues('given', { PORT: '4100' })] })
   same<Settings<typeof definition.entries>['collector'], Expected['collector']>(true)
   same<typeof settings.LEVEL, Expected['LEVEL']>(true)
   same<typeof settings.SIZE, Expected['SIZE']>(true)
@@ -173,7 +173,7 @@ const definition = legend({
   FEED_URL: { type: 'string', format: 'uri' },
   COLLECTOR_PORT: { type: 'port', as: 'collector.port' },
 })
-const settings = settle(definition, { stage: 'test', layers: [] })
+const settings = settleLayers(definition, { stage: 'test', layers: [] })
 settings.FEED_URL`
   const { sys } = ts
   const service = ts.createLanguageService({

@@ -11,6 +11,7 @@ const secret = { type: 'string', 'x-mappa-secret': true }
 const tell = `
 import { readFileSync } from 'node:fs'
 import { legendFromJsonSchema, reportText } from 'mappa'
+import { childEnvironment } from 'mappa/command'
 import { survey } from 'mappa/node'
 const file = new URL('./mappa.legend.json', import.meta.url)
 const found = survey(legendFromJsonSchema(JSON.parse(readFileSync(file, 'utf8'))), { from: import.meta.url })
@@ -84,7 +85,6 @@ if (process.argv[2] !== 'last') {
 test('a child gets each name in one spelling, and one that is a .cmd goes through its shell with its arguments quoted', async () => {
   const root = project({
     'child.mjs': `
-import { childEnvironment } from 'mappa/command'
 const found = { stage: { name: 'test', from: '' }, given: [{ name: 'PORT', text: '1', source: 'file' }] }
 console.log(Object.keys(childEnvironment(found, { port: '2', Path: 'C:/hives' })).join())`,
     'started.mjs': `

@@ -10,9 +10,9 @@ import {
   reveal,
   type StandardResult,
   type StandardSchema,
-  settle,
-  survey,
-  surveyWaiting,
+  settleLayers,
+  surveyLayers,
+  surveyLayersAsync,
   toJsonSchema,
 } from 'mappa'
 import { settingsFor } from 'mappa/testing'
@@ -36,18 +36,18 @@ test('read and schema make what code sees, and what they refuse is a fault that 
     PAIR: { type: 'string', schema: validator((value) => ({ value: [value, 1] as const })), default: 'a' },
     FAR: { type: 'string', schema: far, default: 'far' },
   })
-  const found = await surveyWaiting(definition, { stage: 'test', layers: [] })
+  const found = await surveyLayersAsync(definition, { stage: 'test', layers: [] })
   const { SINCE, HIVES, PAIR, FAR } = found.settings as NonNullable<typeof found.settings>
   assert.deepEqual([SINCE.getUTCDate(), HIVES.has('meadow'), PAIR[0], FAR + 1], [20, true, 'a', 8])
-  assert.equal(survey(definition, { stage: 'test', layers: [] }).faults[0]?.kind, 'needs-waiting')
+  assert.equal(surveyLayers(definition, { stage: 'test', layers: [] }).faults[0]?.kind, 'needs-waiting')
   assert.match(
-    (await surveyWaiting(definition, { stage: 'test', layers: [file('FAR=away\n')] })).faults[0]?.message ?? '',
+    (await surveyLayersAsync(definition, { stage: 'test', layers: [file('FAR=away\n')] })).faults[0]?.message ?? '',
     /^The schema of FAR refuses its value: no away$/,
   )
   const rejects = legend({
     A: { type: 'string', schema: validator(() => Promise.reject(new Error('away'))), default: '' },
   })
-  assert.match((await surveyWaiting(rejects, { stage: 'test', layers: [] })).faults[0]?.message ?? '', /: away$/)
+  assert.match((await surveyLayersAsync(rejects, { stage: 'test', layers: [] })).faults[0]?.message ?? '', /: away$/)
 
   const refuse = (value: string) => {
     throw new Error(`cannot take ${value}`)
@@ -59,7 +59,7 @@ test('read and schema make what code sees, and what they refuse is a fault that 
     LATE: { type: 'string', read: async () => 1 },
     PAGE: { type: 'string', reach: 'browser', read: () => new Map() },
   })
-  const { faults } = survey(strict, {
+  const { faults } = surveyLayers(strict, {
     stage: 'test',
     layers: [file('NOTE=clover\nTOKEN=heather-7731\nKEY=heather-7731\nLATE=x\nPAGE=x\n')],
   })
@@ -96,7 +96,7 @@ test('rules span entries, name what they read, and wait until that is right', ()
     },
   )
   const told = (text: string) =>
-    survey(definition, { stage: 'test', layers: [file(text)] }).faults.map(
+    surveyLayers(definition, { stage: 'test', layers: [file(text)] }).faults.map(
       ({ kind, message, remedy, place }) => `${kind} ${message} ${remedy} ${place?.line}`,
     )
   assert.deepEqual(told('LEAST=2\n'), [])
@@ -120,7 +120,7 @@ test('former names are read with a notice, empty text is kept where it is asked 
     GONE: { type: 'string', deprecated: true, description: 'Take FEED_URL instead.', optional: true },
   })
   const of = (lower: string, upper = '', host: Record<string, string> = {}) =>
-    survey(definition, {
+    surveyLayers(definition, {
       stage: 'test',
       layers: [
         file(lower),
@@ -165,12 +165,12 @@ test('slips that are right by their entry are caught: placeholders, keys of anot
   })
   await answered('unwise', (given) => {
     const [, stage = '', text = ''] = /^(\S+) (.*)$/.exec(given) ?? []
-    const { faults, notices } = survey(definition, { stage, layers: [file(`${text}\n`)] })
+    const { faults, notices } = surveyLayers(definition, { stage, layers: [file(`${text}\n`)] })
     assert.ok(!/hunter2|wax-77|password1234/.test(JSON.stringify([faults, notices])), text)
     return [...faults, ...notices].map(({ kind, message }) => `    ${kind}: ${message}`)
   })
   assert.match(
-    survey(legend({ KEY: { type: 'string', secret: true, generate: { bytes: 32, text: 'hex' } } }), {
+    surveyLayers(legend({ KEY: { type: 'string', secret: true, generate: { bytes: 32, text: 'hex' } } }), {
       stage: 'development',
       layers: [],
     }).faults[0]?.remedy ?? '',
@@ -204,7 +204,7 @@ test('no text and no legend makes survey throw', () => {
   const tried = { all: 0, sound: 0 }
   fc.assert(
     fc.property(legends, text, fc.constantFrom('test', 'production', 'harvest'), (definition, lines, stage) => {
-      const found = survey(definition as unknown as Legend, { stage, layers: [file(lines.join('\n'))] })
+      const found = surveyLayers(definition as unknown as Legend, { stage, layers: [file(lines.join('\n'))] })
       tried.all++
       if (found.ok) tried.sound++
       JSON.stringify([found.faults, found.notices, [...found.trails], found.settings])
@@ -221,7 +221,7 @@ test('hidden values stay hidden in lists and objects too', () => {
     PLAN: { type: 'object', secret: true, as: 'plan' },
   })
   const text = 'KEYS=heather,clover\nPLAN=\'{"key":"heather"}\'\n'
-  const settings = settle(definition, { stage: 'test', layers: [file(text)] })
+  const settings = settleLayers(definition, { stage: 'test', layers: [file(text)] })
   assert.deepEqual([settings.KEYS[1], settings.plan.key], ['clover', 'heather'])
   for (const shown of [inspect(settings), JSON.stringify(settings), JSON.stringify({ ...settings })])
     assert.ok(!/heather|clover/.test(shown), shown)

@@ -15,8 +15,8 @@ import { hostname } from 'node:os'
 import { join } from 'node:path'
 import test from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
-import { WriteError, writeFiles } from 'mappa/command'
 import { environment, node, project } from '../../../test/helpers.js'
+import { WriteError, writeFiles } from '../../cli/src/edits/write.js'
 
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)
 const posix = { skip: process.platform === 'win32' && 'Windows has no modes' }

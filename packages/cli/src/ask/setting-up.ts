@@ -1,4 +1,4 @@
-import { isStageName } from 'mappa/command'
+import { isStageName } from 'mappa'
 import type { LegendForm } from '../setup/form.js'
 
 /** Asks what no flag has said: the legend's language, and the stages that get a layer file. */

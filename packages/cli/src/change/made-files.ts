@@ -1,5 +1,4 @@
-import { type Legend, readLayer, variablesOf } from 'mappa'
-import { stagesOf } from 'mappa/command'
+import { type Legend, readLayer, stagesOf, variablesOf } from 'mappa'
 import { declarationHead, declarationPath, declarationsFor, mapPath } from '../declare/declaration.js'
 import { placesIn } from '../declared/legend-text.js'
 import { openQuote, sampleText } from '../sample/sample.js'

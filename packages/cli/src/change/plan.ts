@@ -1,5 +1,4 @@
-import { type Legend, readLayer } from 'mappa'
-import { entriesOf } from 'mappa/command'
+import { entriesOf, type Legend, readLayer } from 'mappa'
 import { declares, type WrittenEntry, withEntries, withEntryRenamed, withoutEntry } from '../declared/legend-edits.js'
 import { withComments } from '../declared/legend-text.js'
 import { holdsCode, type SourceFile } from '../lift/read/parse.js'

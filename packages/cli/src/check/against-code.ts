@@ -1,5 +1,5 @@
-import type { Fault, Legend, Notice } from 'mappa'
-import { entriesOf, nearest } from 'mappa/command'
+import { entriesOf, type Fault, type Legend, type Notice } from 'mappa'
+import { nearest } from 'mappa/command'
 import { holdsCode, overParsed, type SourceFile } from '../lift/read/parse.js'
 import { type Read, type Reads, readsIn } from '../lift/read/reads.js'
 import { isHostName } from '../names/host-names.js'

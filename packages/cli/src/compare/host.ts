@@ -1,4 +1,4 @@
-import { type Fault, type Notice, readValues, type Survey, type Texts, type Variable } from 'mappa'
+import { type Fault, type Notice, readLayer, type Survey, type Texts, type Variable } from 'mappa'
 import { originOf, SlipIndex } from 'mappa/command'
 import { isHostName } from '../names/host-names.js'
 
@@ -21,9 +21,8 @@ export function hostNames(text: string): readonly string[] | undefined {
   try {
     return namesInJson(JSON.parse(text))
   } catch {
-    const values = readValues(text)
-    if (values.flaws.length > 0) return undefined
-    return [...values.names()].filter((name) => values.get(name) !== '')
+    const values = readLayer(text)
+    return values.faults.length > 0 ? undefined : values.names().filter((name) => values.get(name) !== '')
   }
 }
 
@@ -33,10 +32,10 @@ export function hostTexts(text: string): Texts | undefined {
   try {
     json = JSON.parse(text)
   } catch {
-    const values = readValues(text)
-    return values.flaws.length > 0
+    const values = readLayer(text)
+    return values.faults.length > 0
       ? undefined
-      : Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))
+      : Object.fromEntries(values.names().map((name) => [name, values.get(name)]))
   }
   if (typeof json !== 'object' || json === null) return undefined
   const pairs = Array.isArray(json) ? json.map(pairInItem) : Object.entries(json)

@@ -1,6 +1,5 @@
 import { parseExpression } from '@babel/parser'
-import type { Legend } from 'mappa'
-import { entriesOf } from 'mappa/command'
+import { entriesOf, type Legend } from 'mappa'
 import { type Node, nodesIn, overParsed, walk } from '../lift/read/parse.js'
 
 /** What a legend's text plainly says: each variable with what it is for, and the stages of its own. */

@@ -1,5 +1,4 @@
-import { type Legend, readLayer } from 'mappa'
-import { entriesOf } from 'mappa/command'
+import { entriesOf, type Legend, readLayer } from 'mappa'
 import type { FileChange } from '../terminal/diff.js'
 
 /**

@@ -1,5 +1,4 @@
-import type { Legend } from 'mappa'
-import { type AnyEntry, entriesOf } from 'mappa/command'
+import { type AnyEntry, entriesOf, type Legend } from 'mappa'
 
 const delimiterOf = ({ delimiter = ',' }: AnyEntry) => delimiter
 

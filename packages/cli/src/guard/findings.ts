@@ -1,5 +1,4 @@
-import type { Fault } from 'mappa'
-import { printable } from 'mappa/command'
+import { type Fault, printable } from 'mappa'
 import type { SecretAt } from './known-secrets.js'
 
 /** A layer of this machine that version control has, or would take. */

@@ -1,5 +1,5 @@
-import type { Layer, Legend } from 'mappa'
-import { entriesOf, Needles } from 'mappa/command'
+import { entriesOf, type Layer, type Legend } from 'mappa'
+import { Needles } from 'mappa/command'
 
 /** A text that a secret has somewhere: by its variable. */
 export interface KnownSecrets {

@@ -1,5 +1,5 @@
-import type { Fault, Layer, Legend } from 'mappa'
-import { entriesOf, layerFiles } from 'mappa/command'
+import { entriesOf, type Fault, type Layer, type Legend } from 'mappa'
+import { layerFiles } from 'mappa/command'
 
 /**
  * Secrets in committed layers. Where made-up ones have their place, in development and test, `# mappa keep: reason` behind the

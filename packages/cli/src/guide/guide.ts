@@ -1,5 +1,4 @@
-import type { Variable } from 'mappa'
-import { printable } from 'mappa/command'
+import { printable, type Variable } from 'mappa'
 import { differences, obtainLines, sentence } from './sentences.js'
 
 /** What a guide shows. */

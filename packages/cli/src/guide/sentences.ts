@@ -1,5 +1,4 @@
-import type { Terms, Variable } from 'mappa'
-import { printable } from 'mappa/command'
+import { printable, type Terms, type Variable } from 'mappa'
 
 /** What a variable is and takes, as plain sentences: what it is for, what it must be, what differs in single stages. */
 export function sentencesOf(variable: Variable): string[] {

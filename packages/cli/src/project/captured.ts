@@ -1,6 +1,5 @@
-import type { Fault, Texts } from 'mappa'
-import { isName, printable, readTextFile, withoutCredentials } from 'mappa/command'
-import { standardInput } from '../terminal/input.js'
+import { type Fault, isName, printable, type Texts } from 'mappa'
+import { readTextFile, standardInput, withoutCredentials } from 'mappa/command'
 import { UsageError } from '../terminal/usage-error.js'
 
 /** Whoever captures it elsewhere may take a while to hand it over. Milliseconds. */

@@ -1,46 +1,20 @@
-import { mkdtempSync, rmSync, statSync } from 'node:fs'
-import { tmpdir } from 'node:os'
-import { basename, dirname, join, resolve } from 'node:path'
+import { statSync } from 'node:fs'
+import { basename, dirname, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
-import {
-  type CacheFiles,
-  type CacheRecord,
-  compiledIn,
-  failedLegend,
-  freshCopy,
-  keepCopy,
-  type LoadedLegend,
-  legendOf,
-  replaceFile,
-  textAt,
-} from 'mappa/command'
+import { type CompiledLegend, loadCompiled, textAt } from 'mappa/command'
+import type { LoadedLegend } from 'mappa/node'
 
 /**
- * Loads a legend in TypeScript: compiles it with what it imports from the project into one module, and keeps that, so
- * that the next run only compares texts. The compiler itself is loaded only when something changed.
+ * Loads a legend in TypeScript: compiles it with what it imports from the project into one module, and keeps that. The compiler
+ * itself is loaded only when something changed.
  */
-export async function loadTypeScriptLegend(path: string, isKept = true): Promise<LoadedLegend> {
-  const name = basename(path)
-  const found = freshCopy(path)
-  const compiled = found ?? (await compile(path, isKept))
-  if ('fault' in compiled) return compiled
-  try {
-    // A module is loaded once for each address, and a watching run loads it again when it has changed.
-    const { mtimeMs } = statSync(compiled.module)
-    return legendOf(await import(`${pathToFileURL(compiled.module).href}?${mtimeMs}`), name)
-  } catch (cause) {
-    return failedLegend(name, cause)
-  } finally {
-    if (compiled.temporary) rmSync(compiled.directory, { recursive: true, force: true })
-  }
+export function loadTypeScriptLegend(path: string, isKept = true): Promise<LoadedLegend> {
+  return loadCompiled(path, isKept, () => compile(path))
 }
 
-async function compile(
-  path: string,
-  isKept: boolean,
-): Promise<CacheFiles | Extract<LoadedLegend, { readonly fault: Fault }>> {
+async function compile(path: string): Promise<CompiledLegend> {
   const { build } = await import('esbuild')
   try {
     const { outputFiles, metafile } = await build({
@@ -63,7 +37,7 @@ async function compile(
     )
     const code = outputFiles[0]?.text ?? ''
     // What is written with require goes on having one; most legends start faster without.
-    return kept(isKept, path, /\brequire\b/.test(code) ? `${requireOfModule}\n${code}` : code, inputs)
+    return { code: /\brequire\b/.test(code) ? `${requireOfModule}\n${code}` : code, inputs }
   } catch (error) {
     if (!Array.isArray((error as BuildFailure).errors)) throw error
     return { fault: compileFault(basename(path), error as BuildFailure), cause: error }
@@ -114,14 +88,4 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
     excerpt: { text: lineText, start: column, end: column + width },
     remedy: 'Fix the line above.',
   }
-}
-
-/** Keeps what was compiled where that may be; else for this run only. */
-function kept(isKept: boolean, path: string, module: string, inputs: CacheRecord['inputs']): CacheFiles {
-  const cache = isKept ? keepCopy(path, module, inputs) : undefined
-  if (cache) return cache
-  const directory = mkdtempSync(join(tmpdir(), 'mappa-'))
-  const passing = compiledIn(directory, directory, path, 0, true)
-  replaceFile(passing.module, module)
-  return passing
 }

@@ -1,5 +1,4 @@
-import type { Legend } from 'mappa'
-import { entriesOf } from 'mappa/command'
+import { entriesOf, type Legend } from 'mappa'
 import { textIn } from './made-file.js'
 import type { SoundProject } from './project.js'
 

@@ -1,6 +1,5 @@
-import type { Survey } from 'mappa'
-import { askRemote, printable, readTextFile, withoutCredentials } from 'mappa/command'
-import { standardInput } from '../terminal/input.js'
+import { printable, type Survey } from 'mappa'
+import { askRemote, readTextFile, standardInput, withoutCredentials } from 'mappa/command'
 import { UsageError } from '../terminal/usage-error.js'
 
 /** Which host is meant. */

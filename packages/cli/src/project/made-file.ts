@@ -1,5 +1,6 @@
 import { join } from 'node:path'
-import { type FileWrite, readTextFile, WriteError, writeFiles } from 'mappa/command'
+import { readTextFile } from 'mappa/command'
+import { type FileWrite, WriteError, writeFiles } from '../edits/write.js'
 import { diffText } from '../terminal/diff.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'

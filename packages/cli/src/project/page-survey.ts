@@ -1,5 +1,5 @@
-import type { Fault, Legend, Survey } from 'mappa'
-import { entriesOf, fixedAt, heldTo, reachesBrowser } from 'mappa/command'
+import { entriesOf, type Fault, fixedAt, type Legend, reachesBrowser, type Survey } from 'mappa'
+import { heldTo } from 'mappa/command'
 import { type ProjectOptions, type SoundProject, surveyProject } from './project.js'
 
 /** A stage's settings as far as pages have them; servers get theirs where they start. */

@@ -1,39 +1,38 @@
 import { existsSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import {
+  entriesOf,
   type Fault,
   type Layer,
   type Legend,
   layerFromText,
   layerFromValues,
   type Place,
+  printable,
   reportText,
   type Stage,
   type Survey,
-  survey,
-  surveyWaiting,
+  stagesOf,
+  surveyLayers,
+  surveyLayersAsync,
   type Texts,
 } from 'mappa'
 import {
   counted,
-  entriesOf,
-  findRoot,
   gatherWaiting,
   isTypeScript,
   layerFiles,
   legendAbove,
   legendFileNames,
   legendInputs,
-  loadLegendFile,
   maskFor,
   namesIn,
-  printable,
   repositoryTop,
   stackOf,
-  stagesOf,
   textAt,
   unknownStage,
 } from 'mappa/command'
+import { findRoot, loadLegendFile } from 'mappa/node'
 import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
@@ -154,7 +153,7 @@ function placeFor(root: string, legendFile: string) {
 
 /** Where a legend contradicts itself. */
 export function contradictions(definition: Legend, legendFile = 'the legend', root?: string): readonly Fault[] {
-  const { faults } = survey(definition, {
+  const { faults } = surveyLayers(definition, {
     ...{ stage: 'development', layers: [], legendName: legendFile },
     ...(root !== undefined && { legendPlace: placeFor(root, legendFile) }),
   })
@@ -241,7 +240,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
   const gathered = options.cloned ? clonedLayers(root, legendFile, sources.layers) : sources.layers
   const layers = faults.length > 0 ? [] : gathered
-  const found = await surveyWaiting(definition, {
+  const found = await surveyLayersAsync(definition, {
     ...sources,
     layers,
     thorough: !options.start,

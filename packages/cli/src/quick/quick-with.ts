@@ -1,16 +1,5 @@
-import {
-  childEnvironment,
-  compiledModule,
-  findRoot,
-  gatherPlain,
-  givenIn,
-  isTypeScript,
-  type LoadedLegend,
-  legendOf,
-  loadLegendFile,
-  needsMore,
-  readSources,
-} from 'mappa/command'
+import { childEnvironment, isTypeScript, loadKept, plainStart } from 'mappa/command'
+import { findRoot, type LoadedLegend, loadLegendFile } from 'mappa/node'
 import { oddAbove } from '../project/odd.js'
 import { limitPatterns } from '../project/patterns.js'
 import { inPlace } from '../run/in-place.js'
@@ -30,13 +19,10 @@ export async function quickWith(args: readonly string[]): Promise<number | undef
   const loaded = legendFile === undefined ? undefined : await legendIn(root, legendFile)
   if (legendFile !== undefined && (!loaded || 'fault' in loaded)) return undefined
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
-  const sources = gatherPlain(root, definition, stage)
-  if (needsMore(definition, sources)) return undefined
-  const reading = readSources(definition, sources)
-  if (!reading.sound || reading.waiting.length > 0) return undefined
-  const given = givenIn(reading)
-  if (given.some(({ name, text }) => text.length * 3 + name.length + 2 > longTextMax)) return undefined
-  const env = childEnvironment({ stage: reading.stage, given }, process.env, root, { asked: false })
+  const start = plainStart(root, definition, stage)
+  if (!start) return undefined
+  if (start.given.some(({ name, text }) => text.length * 3 + name.length + 2 > longTextMax)) return undefined
+  const env = childEnvironment(start, process.env, root, { asked: false })
   const { spawn } = process.getBuiltinModule('node:child_process')
   const [program, ...rest] = command
   try {
@@ -78,9 +64,5 @@ async function legendIn(root: string, legendFile: string): Promise<LoadedLegend 
   const path = `${root}/${legendFile}`
   if (legendFile.endsWith('.json')) return loadLegendFile(path)
   if (oddAbove(root)) return undefined
-  if (!isTypeScript(legendFile)) return loadLegendFile(path)
-  const compiled = compiledModule(path)
-  if (compiled === undefined) return undefined
-  const { pathToFileURL } = process.getBuiltinModule('node:url')
-  return legendOf(await import(pathToFileURL(compiled).href), legendFile)
+  return isTypeScript(legendFile) ? loadKept(path) : loadLegendFile(path)
 }

@@ -1,5 +1,6 @@
 import spawn from 'cross-spawn'
-import { printable, withoutCredentials } from 'mappa/command'
+import { printable } from 'mappa'
+import { withoutCredentials } from 'mappa/command'
 import { UsageError } from '../terminal/usage-error.js'
 import { inPlace } from './in-place.js'
 

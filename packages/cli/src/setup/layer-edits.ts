@@ -1,4 +1,4 @@
-import { type Legend, layerFromText, readLayer, survey } from 'mappa'
+import { type Legend, layerFromText, readLayer, surveyLayers } from 'mappa'
 import type { FileChange } from '../terminal/diff.js'
 
 /** A layer file as it is. */
@@ -114,7 +114,7 @@ function withoutNames(text: string, names: readonly string[]) {
  * and the legend's own notice says how.
  */
 function withQuotes(path: string, text: string, definition: Legend): string {
-  const { notices } = survey(definition, { stage: 'development', layers: [layerFromText(path, text)] })
+  const { notices } = surveyLayers(definition, { stage: 'development', layers: [layerFromText(path, text)] })
   let mended = text
   for (const { kind, name, remedy = '' } of notices) {
     const [, written] = /^Write: \w+=(['"].*['"])$/.exec(remedy) ?? []

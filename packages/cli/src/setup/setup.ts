@@ -1,5 +1,4 @@
-import type { Legend } from 'mappa'
-import { stagesOf } from 'mappa/command'
+import { type Legend, stagesOf } from 'mappa'
 import { declarationsOf, sampleChangeFor } from '../change/made-files.js'
 import { type WrittenEntry, withEntries, withStage } from '../declared/legend-edits.js'
 import { withComments } from '../declared/legend-text.js'

@@ -1,4 +1,4 @@
-import { tagsIn } from 'mappa/command'
+import { type PageTag, pagePartsOf } from '../lift/read/html.js'
 import { type FilledForm, type Misplaced, replaced, type Stamped, type Template } from './template.js'
 
 /** Which part of a page an offset lies in. */
@@ -6,6 +6,7 @@ interface PageRange {
   readonly start: number
   readonly end: number
   readonly kind: 'tag' | 'left'
+  readonly tag?: PageTag
 }
 
 /**
@@ -21,7 +22,7 @@ export function stampHtml(template: Template, filled: readonly FilledForm[]): St
   for (const { mention, text: value } of filled) {
     const range = rangeAt(mention.start)
     if (range?.kind === 'left') continue
-    if (range && !isQuoted(text, range, mention.start))
+    if (range?.tag && !isQuoted(text, range.tag, mention.start))
       misplaced.push({
         ...{ at: mention.start, kind: 'bad-expansion', why: 'stands in a tag, and in no attribute with quotes.' },
         remedy: 'Put quotes around the whole value of the attribute.',
@@ -53,24 +54,16 @@ function rangeFinder(ranges: readonly PageRange[]): (at: number) => PageRange | 
 }
 
 function rangesIn(text: string): PageRange[] {
-  const lower = text.toLowerCase()
-  const ranges: PageRange[] = []
-  for (const { 0: all, index } of text.matchAll(/<!--[\s\S]*?(?:-->|$)/g))
-    ranges.push({ start: index, end: index + all.length, kind: 'left' })
-  for (const { start, tag, name } of tagsIn(text)) {
-    const end = start + tag.length
-    ranges.push({ start, end, kind: 'tag' })
-    if (name !== 'script' && name !== 'style') continue
-    const close = lower.indexOf(`</${name}`, end)
-    ranges.push({ start: end, end: close < 0 ? text.length : close, kind: 'left' })
-  }
-  return ranges.sort((a, b) => a.start - b.start)
+  const { tags, comments, raw } = pagePartsOf(text)
+  const left = raw.filter(({ tag }) => tag.name === 'script' || tag.name === 'style')
+  return [
+    ...tags.map((tag): PageRange => ({ start: tag.start, end: tag.end, kind: 'tag', tag })),
+    ...[...comments, ...left].map(({ start, end }): PageRange => ({ start, end, kind: 'left' })),
+  ].sort((a, b) => a.start - b.start)
 }
 
-function isQuoted(text: string, { start, end }: PageRange, at: number): boolean {
-  for (const { index, 0: all } of text.slice(start, end).matchAll(/=\s*(?:"[^"]*"|'[^']*')/g))
-    if (start + index < at && at < start + index + all.length) return true
-  return false
+function isQuoted(text: string, { attributes }: PageTag, at: number): boolean {
+  return attributes.some(({ start, end }) => start < at && at < end && /["']/.test(text[end - 1] as string))
 }
 
 const signs: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }

@@ -1,5 +1,6 @@
-import { type Fault, type Survey, stampPage } from 'mappa'
-import { expandIn, type Filling, nearest, printable } from 'mappa/command'
+import { type Fault, printable, type Survey } from 'mappa'
+import { expandIn, type Filling, nearest } from 'mappa/command'
+import { stampPage } from 'mappa/page'
 import { pageTemplate, stampHtml } from './stamp-html.js'
 import { stampJson } from './stamp-json.js'
 import { stampYaml, yamlTemplate } from './stamp-yaml.js'

@@ -1,5 +1,6 @@
 import { createTwoFilesPatch } from 'diff'
-import { Needles, printable, withoutCredentials } from 'mappa/command'
+import { printable } from 'mappa'
+import { Needles, withoutCredentials } from 'mappa/command'
 import type { Terminal } from './terminal.js'
 
 /** How one file would change. */

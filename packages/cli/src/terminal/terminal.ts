@@ -1,5 +1,4 @@
-import type { Paint } from 'mappa'
-import { printable } from 'mappa/command'
+import { type Paint, printable } from 'mappa'
 import pico from 'picocolors'
 
 /** Where a command's text goes, and how wide and how coloured it may be. */

@@ -3,24 +3,24 @@ import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { flagHelp } from '../report/help.js'
 import { settingsOf } from '../report/settle.js'
-import { type Survey, survey as surveyLayers, surveyWaiting } from '../settle/survey.js'
+import { type Survey, surveyLayers, surveyLayersAsync } from '../settle/survey.js'
 import { layerFromFlags } from './layers/flags.js'
 import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions } from './machine.js'
 import { keepOrigins } from './tell.js'
 
 export type { Origins } from '../report/origins.js'
-export { pageBlock, pageValues, stampPage } from '../report/page.js'
 export { reveal, stageOf } from '../settle/reading/settings.js'
 export type { Stage, Texts } from '../settle/stack/stage.js'
 export { SettleError, type Survey } from '../settle/survey.js'
 export { layerFromDirectory } from './files/directory.js'
 export { leaksIn } from './files/leaks.js'
+export { findRoot, type Root, type RootSearch } from './files/root.js'
 export { type Flags, layerFromFlags } from './layers/flags.js'
 export { layersFromFiles } from './layers/layer-files.js'
 export { layerFromHost } from './layers/nested.js'
+export { type LoadedLegend, loadLegendFile } from './legends/legend-file.js'
 export type { MachineOptions, WaitingOptions } from './machine.js'
 export type { RemoteOptions, RemoteSource } from './remotes/asking.js'
-export { type EtcdOptions, etcdSource } from './remotes/etcd.js'
 export { layerFromRemote } from './remotes/remote.js'
 export { originsOf } from './tell.js'
 export { type Watching, watch } from './watch.js'
@@ -59,7 +59,7 @@ export async function surveyAsync<E>(
   options: WaitingOptions = {},
 ): Promise<Survey<Settings<E>>> {
   const definition = asLegend(given)
-  return surveyWaiting(definition, await gatherWaiting(rootOf(options), definition, options))
+  return surveyLayersAsync(definition, await gatherWaiting(rootOf(options), definition, options))
 }
 
 /** A program whose flags are asked for with `--help` says them, and ends. */

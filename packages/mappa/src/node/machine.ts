@@ -126,20 +126,20 @@ export async function startWaiting(
     ? readSources(addressesAlone(definition), gatheredFrom(ofMachine(start), [], definition))
     : undefined
   const notAsked: Fault[] = []
-  const open = declared.flatMap((remote): OpenSource[] => {
+  const open: OpenSource[] = []
+  for (const remote of declared) {
     const url = givenText(remote.url, reading)
-    if (!url) return []
+    if (!url) continue
+    if (here && givenText(remote.url, here) !== url) {
+      notAsked.push(notNamedHere(remote))
+      continue
+    }
     const token = givenText(remote.token, reading)
-    if (!here || givenText(remote.url, here) === url)
-      return [
-        {
-          key: JSON.stringify([remote.name, url, token, remote.etcd, start.stage.name]),
-          source: remoteSource(remote, url, token, start.stage.name),
-        },
-      ]
-    notAsked.push(notNamedHere(remote))
-    return []
-  })
+    open.push({
+      key: JSON.stringify([remote.name, url, token, remote.etcd, start.stage.name]),
+      source: await remoteSource(remote, url, token, start.stage.name),
+    })
+  }
   return {
     sources: [...open, ...(options.remotes ?? []).map((source) => ({ key: source, source }))],
     gathered: (remote) => ({

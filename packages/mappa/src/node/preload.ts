@@ -57,14 +57,14 @@ function builtLegend(root: string): string | undefined {
 }
 
 /** By `require` alone: where a switch of Node keeps that from modules, what is wrong must be said all the same. */
-function more(): typeof import('../command/index.js') {
-  return createRequire(import.meta.url)('./command.cjs')
+function more(): typeof import('../preload-more.js') {
+  return createRequire(import.meta.url)('./preload-more.cjs')
 }
 
 /** What puts faults into words is loaded only here: a start that goes well does without. */
 function fail(definition: Legend | undefined, sources: Sources): never {
   const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.cjs')
-  const { stage, faults } = core.survey(definition, sources)
+  const { stage, faults } = core.surveyLayers(definition, sources)
   const width = process.stderr.columns ?? 100
   process.stderr.write(core.reportText({ stage, faults, notices: [] }, { consequence: 'Nothing was started.', width }))
   process.exit(1)

@@ -1,7 +1,7 @@
 import type { Legend } from '../legend/legend.js'
 import { type Origins, originsIn, originsText } from '../report/origins.js'
 import type { Sources } from '../settle/reading/read.js'
-import { type Survey, survey } from '../settle/survey.js'
+import { type Survey, surveyLayers } from '../settle/survey.js'
 
 /** For settings, what they were made from: asked for on a health page, or never. */
 const origins = new WeakMap<object, { readonly found: Survey; readonly root: string; readonly at: Date }>()
@@ -21,7 +21,8 @@ export function keepOrigins<S>(settings: S, found: Survey, root: string, isStart
 
 /** Says where the values of a start are from that has only an environment. */
 export function tellStart(definition: Legend<unknown> | undefined, sources: Sources, root: string): void {
-  if (isTellingAsked()) process.stderr.write(originsText(originsIn(survey(definition, sources), root, new Date())))
+  if (isTellingAsked())
+    process.stderr.write(originsText(originsIn(surveyLayers(definition, sources), root, new Date())))
 }
 
 /**

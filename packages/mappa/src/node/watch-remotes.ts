@@ -4,7 +4,7 @@ import type { Settings } from '../legend/types.js'
 import { type Change, changesBetween } from '../settle/changes.js'
 import type { Fault } from '../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../settle/stack/layer.js'
-import { type Survey, surveyWaiting } from '../settle/survey.js'
+import { type Survey, surveyLayersAsync } from '../settle/survey.js'
 import { path } from './files/builtins.js'
 import { loadLegendAnew } from './legends/legend-anew.js'
 import { type Gathered, type OpenSource, rootOf, startWaiting, type WaitingOptions } from './machine.js'
@@ -159,7 +159,7 @@ class Watched<E> implements WatchingRemotes<E> {
     const gathered: Gathered = start.gathered(layers)
     this.#files = gathered.files
     const faults = [...(gathered.faults ?? []), ...(this.#legendFault ? [this.#legendFault] : [])]
-    const found = await surveyWaiting(definition, { ...gathered, faults })
+    const found = await surveyLayersAsync(definition, { ...gathered, faults })
     if (this.#isClosed) return
     const before = this.#survey
     this.#survey = found

@@ -60,6 +60,12 @@ export function stampPage(html: string, settings: object): string {
   return withPageBlock(html, built === undefined ? block : block.replace('>', () => ` data-built="${built}">`))
 }
 
+/** A page with a block that is still empty, and says which stage the page was built for; what has one stays as it is. */
+export function withEmptyBlock(html: string, stage: string): string {
+  if (pageBlockIn(html)) return html
+  return withPageBlock(html, `<script type="application/json" id="${pageBlockId}" data-built="${stage}"></script>`)
+}
+
 /** The stage that a page was built for, if it says so: the plugin writes that into the empty block. */
 export function builtStageOf(html: string): string | undefined {
   const { start, end } = pageBlockIn(html) ?? { start: 0, end: 0 }

@@ -1,7 +1,7 @@
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import type { Sources } from '../settle/reading/read.js'
-import { SettleError, type Survey, survey } from '../settle/survey.js'
+import { SettleError, type Survey, surveyLayers } from '../settle/survey.js'
 import { reportText } from './text.js'
 
 /**
@@ -10,11 +10,11 @@ import { reportText } from './text.js'
  * @throws {SettleError} naming every fault.
  *
  * ```ts
- * const settings = settle(definition, { stage: 'production', layers: [layerFromValues('given', { COLLECTOR_PORT: '4100' })] })
+ * const settings = settleLayers(definition, { stage: 'production', layers: [layerFromValues('given', { COLLECTOR_PORT: '4100' })] })
  * ```
  */
-export function settle<E>(definition: Legend<E>, sources: Sources): Settings<E> {
-  return settingsOf(survey(definition, sources), settle)
+export function settleLayers<E>(definition: Legend<E>, sources: Sources): Settings<E> {
+  return settingsOf(surveyLayers(definition, sources), settleLayers)
 }
 
 /**

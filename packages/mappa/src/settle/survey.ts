@@ -76,7 +76,7 @@ export class SettleError extends Error {
  * Lays layers over each other and reads them through a legend; reports, and never throws for what it finds.
  * Without a legend everything is text, and everything is treated as secret.
  */
-export function survey<E>(given: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
+export function surveyLayers<E>(given: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
   const definition = asLegend(given)
   const reading = sources.thorough ? searched(readSources(definition, sources)) : readSources(definition, sources)
   const found = new Findings<Settings<E>>(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
@@ -97,11 +97,14 @@ function searched(reading: Reading): Reading {
 }
 
 /** The same, waiting for what asynchronous schemas say of their values. */
-export async function surveyWaiting<E>(given: Legend<E> | undefined, sources: Sources): Promise<Survey<Settings<E>>> {
+export async function surveyLayersAsync<E>(
+  given: Legend<E> | undefined,
+  sources: Sources,
+): Promise<Survey<Settings<E>>> {
   const { waiting } = readSources(asLegend(given), sources)
-  if (waiting.length === 0) return survey(given, sources)
+  if (waiting.length === 0) return surveyLayers(given, sources)
   const answers = await Promise.all(waiting.map(async ({ name, promise }) => [name, await answerOf(promise)] as const))
-  return survey(given, { ...sources, answers: new Map(answers) })
+  return surveyLayers(given, { ...sources, answers: new Map(answers) })
 }
 
 /** What each survey was made from, for code that asks more of it than it says. */

@@ -4,7 +4,7 @@ import { entryIn } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { CheckedValue, Settings } from '../legend/types.js'
-import { settle } from '../report/settle.js'
+import { settleLayers } from '../report/settle.js'
 import { readSources } from '../settle/reading/read.js'
 import { assemble } from '../settle/reading/settings.js'
 import { layerFromValues } from '../settle/stack/layer.js'
@@ -54,7 +54,7 @@ export function settingsFor<E>(
     ...(absent.length === 0 && rules && { rules }),
   } as Legend<E>
   const reading = readSources(tested, { stage, layers })
-  if (!reading.sound || absent.length === 0) return settle(tested, { stage, layers })
+  if (!reading.sound || absent.length === 0) return settleLayers(tested, { stage, layers })
   return assemble(reading.settings, reading.stage, new Set(absent)) as Settings<E>
 }
 

@@ -1,5 +1,5 @@
-import { type Legend, type Survey, survey, type Variable, variablesOf } from 'mappa'
-import { entriesOf, gatherAt, isName, nearest } from 'mappa/command'
+import { entriesOf, isName, type Legend, type Survey, surveyLayers, type Variable, variablesOf } from 'mappa'
+import { gatherAt, nearest } from 'mappa/command'
 import { adding, type Plan, removing, renaming, takersOf } from '../../change/plan.js'
 import type { Word, Words } from '../../declared/legend-edits.js'
 import { wrongAnswer } from '../../fill/answer.js'
@@ -98,7 +98,7 @@ async function changed(options: ChangeOptions, make: (project: SoundProject, fou
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, definition, legendFile } = project
   const told = options.stage === undefined ? {} : { stage: { name: options.stage, from: '--stage' } }
-  const found = survey(definition, { ...gatherAt(root, definition, told), legendName: legendFile })
+  const found = surveyLayers(definition, { ...gatherAt(root, definition, told), legendName: legendFile })
   try {
     const made = make(project, found)
     if ('refusal' in made) {

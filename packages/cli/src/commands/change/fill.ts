@@ -1,6 +1,7 @@
 import { join } from 'node:path'
-import { readLayer, type Survey, survey, type Texts, type Variable, variablesOf } from 'mappa'
-import { counted, entriesOf, gatherAt, isName, layerFiles, WriteError, writeFiles } from 'mappa/command'
+import { entriesOf, isName, readLayer, type Survey, surveyLayers, type Texts, type Variable, variablesOf } from 'mappa'
+import { counted, gatherAt, layerFiles } from 'mappa/command'
+import { WriteError, writeFiles } from '../../edits/write.js'
 import { wrongAnswer } from '../../fill/answer.js'
 import { committedWith, fileFor, type Into } from '../../fill/belongs.js'
 import { type Filled, filledLayers, type LayerChange } from '../../fill/changes.js'
@@ -319,7 +320,7 @@ function stageFound(
 ): Survey {
   const told = stage === undefined ? {} : { stage: { name: stage, from: stageFrom } }
   const gathered = gatherAt(root, definition, told)
-  return survey(definition, { ...gathered, legendName: legendFile })
+  return surveyLayers(definition, { ...gathered, legendName: legendFile })
 }
 
 /** Names whose values differ by stage: a layer file of another stage sets them, or the legend has words of theirs for one. */

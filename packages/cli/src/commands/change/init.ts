@@ -1,18 +1,8 @@
 import { existsSync, statSync } from 'node:fs'
 import { join } from 'node:path'
-import { type Legend, readLayer } from 'mappa'
-import {
-  counted,
-  entriesOf,
-  isStageName,
-  namesIn,
-  printable,
-  rightName,
-  stagesOf,
-  textAt,
-  WriteError,
-  writeFiles,
-} from 'mappa/command'
+import { entriesOf, isStageName, type Legend, printable, readLayer, stagesOf } from 'mappa'
+import { counted, namesIn, rightName, textAt } from 'mappa/command'
+import { WriteError, writeFiles } from '../../edits/write.js'
 import { isTelling } from '../../lift/facts.js'
 import { gathered } from '../../lift/lift.js'
 import { holdsCode } from '../../lift/read/parse.js'

@@ -1,6 +1,7 @@
 import { basename, resolve } from 'node:path'
-import { type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
-import { browserModule, digestOf, entriesOf, type HandedValue, sourceWord, textAt, writeFiles } from 'mappa/command'
+import { entriesOf, type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
+import { browserModule, emittedFrom, type HandedValue, textAt } from 'mappa/command'
+import { writeFiles } from '../../edits/write.js'
 import { tooLargeObjects, wrongObjectName } from '../../emit/cluster.js'
 import type { EmitForm, Unheld } from '../../emit/emit-form.js'
 import { emitForms, type FormName, unheldIn } from '../../emit/forms.js'
@@ -208,10 +209,9 @@ async function emitLegend(options: EmitOptions): Promise<Ended> {
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, legendFile } = project
   const definition = await described(project)
-  const digest = digestOf(textIn(root, legendFile) ?? '')
   const document = {
     ...toJsonSchema(definition),
-    ...(!legendFile.endsWith('.json') && { [sourceWord]: { file: legendFile, digest } }),
+    ...(!legendFile.endsWith('.json') && emittedFrom(legendFile, textIn(root, legendFile) ?? '')),
   }
   output().write(jsonText(document))
   const lost = functionsOf(definition)

@@ -1,5 +1,5 @@
-import { type Survey, variablesOf } from 'mappa'
-import { counted, printable } from 'mappa/command'
+import { printable, type Survey, variablesOf } from 'mappa'
+import { counted } from 'mappa/command'
 import { hostNames } from '../../compare/host.js'
 import { changesSince, type StageAt, type StageChanges } from '../../compare/since.js'
 import { sinceMarkdown, sinceText } from '../../compare/since-text.js'

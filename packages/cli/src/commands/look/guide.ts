@@ -1,5 +1,5 @@
-import { variablesOf } from 'mappa'
-import { nearest, printable } from 'mappa/command'
+import { printable, variablesOf } from 'mappa'
+import { nearest } from 'mappa/command'
 import { type Guide, groupsOf } from '../../guide/guide.js'
 import { patternFor } from '../../names/wanted.js'
 import { described } from '../../project/described.js'

@@ -1,5 +1,5 @@
-import { type Legend, reportText } from 'mappa'
-import { counted, entriesOf, isGeneral, isStageName, stageLine, stagesOf } from 'mappa/command'
+import { entriesOf, isStageName, type Legend, reportText, stagesOf } from 'mappa'
+import { counted, isGeneral, stageLine } from 'mappa/command'
 import { listText, rowsOf } from '../../list/rows.js'
 import { patternFor } from '../../names/wanted.js'
 import { capturedEnvironment } from '../../project/captured.js'

@@ -1,4 +1,4 @@
-import { entriesOf, printable } from 'mappa/command'
+import { entriesOf, printable } from 'mappa'
 import { layerNamesIn } from '../../project/files.js'
 import { nextStep, openProject, ownStages } from '../../project/project.js'
 import { output } from '../../terminal/terminal.js'

@@ -1,6 +1,7 @@
 import { join } from 'node:path'
-import { readValues } from 'mappa'
-import { findRoot, isKeyLine, isName, isStageName, namesIn, printable, stagesOf, textAt } from 'mappa/command'
+import { isName, isStageName, layerFromText, printable, stagesOf } from 'mappa'
+import { isKeyLine, namesIn, textAt } from 'mappa/command'
+import { findRoot } from 'mappa/node'
 import { answerFor, type KnownCommand, type Offered, rootIn } from '../../completion/complete.js'
 import { type Shell, scriptFor } from '../../completion/shells.js'
 import { output } from '../../terminal/terminal.js'
@@ -34,7 +35,7 @@ async function offeredBy(root: string | undefined): Promise<Offered> {
   const files = namesIn(directory).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name))
   const staged = files.flatMap((name) => /^\.env\.(?!local$|example$|sample$)([a-z][a-z0-9-]*)/.exec(name)?.[1] ?? [])
   const set = files.flatMap((name) => {
-    const values = readValues(textAt(join(directory, name)) ?? '')
+    const values = layerFromText(name, textAt(join(directory, name)) ?? '')
     return [...values.names()].filter((each) => !isKeyLine(each, values.get(each), new Set()))
   })
   const abouts = new Map([...set.map((name) => [name, ''] as const), ...(declared?.variables ?? [])])

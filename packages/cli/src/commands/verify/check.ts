@@ -6,12 +6,11 @@ import {
   type Notice,
   type Reported,
   reportJson,
-  reportLines,
   reportSarif,
   reportText,
   type Survey,
 } from 'mappa'
-import { isAccepted, isAround, legendAbove, stageLine, tally } from 'mappa/command'
+import { isAccepted, isAround, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import type { CodeReport } from '../../check/against-code.js'
 import { allRight } from '../../check/all-right.js'
 import { notIgnored } from '../../guard/findings.js'

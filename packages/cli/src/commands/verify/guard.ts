@@ -1,21 +1,20 @@
 import { readdirSync, statSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { type Fault, type Layer, layerFromText, layerFromValues, reportJson, reportSarif, reportText } from 'mappa'
 import {
-  bytesAt,
-  counted,
   entriesOf,
-  isAccepted,
-  namesIn,
-  pathFrom,
+  type Fault,
+  type Layer,
+  layerFromText,
+  layerFromValues,
   printable,
-  repositoryTop,
+  reportJson,
+  reportSarif,
+  reportText,
   stagesOf,
-  textAt,
-  WriteError,
-  writeFiles,
-} from 'mappa/command'
+} from 'mappa'
+import { bytesAt, counted, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
+import { WriteError, writeFiles } from '../../edits/write.js'
 import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from '../../guard/accepted.js'
 import {
   handedOn,

@@ -1,5 +1,6 @@
 import { variablesOf } from 'mappa'
-import { counted, gatherAt, WriteError } from 'mappa/command'
+import { counted, gatherAt } from 'mappa/command'
+import { WriteError } from '../../edits/write.js'
 import { described } from '../../project/described.js'
 import { ignoredFiles } from '../../project/files.js'
 import { telling, textIn, writeMade } from '../../project/made-file.js'

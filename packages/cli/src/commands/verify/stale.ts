@@ -1,5 +1,4 @@
-import { variablesOf } from 'mappa'
-import { stagesOf } from 'mappa/command'
+import { stagesOf, variablesOf } from 'mappa'
 import { declarationHead, declarationPath, declarationsFor } from '../../declare/declaration.js'
 import { placesIn } from '../../declared/legend-text.js'
 import { described } from '../../project/described.js'

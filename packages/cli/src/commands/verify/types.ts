@@ -1,6 +1,6 @@
 import { join } from 'node:path'
-import { variablesOf } from 'mappa'
-import { counted, isTypeScript, stagesOf } from 'mappa/command'
+import { stagesOf, variablesOf } from 'mappa'
+import { counted, isTypeScript } from 'mappa/command'
 import { declarationHead, declarationPath, declarationsFor, mapPath } from '../../declare/declaration.js'
 import { placesIn } from '../../declared/legend-text.js'
 import { described } from '../../project/described.js'

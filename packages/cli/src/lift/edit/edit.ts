@@ -4,6 +4,7 @@ import type { Candidate } from '../finding.js'
 import { withExpansions } from '../manifests/containers.js'
 import { withoutVariables } from '../manifests/package-scripts.js'
 import { type Compiler, compilerOf } from '../read/compiler.js'
+import { pagePartsOf } from '../read/html.js'
 import { cellsIn } from '../read/notebook.js'
 import { parseFile } from '../read/parse.js'
 import { pythonTree } from '../read/python.js'
@@ -68,9 +69,9 @@ function servedPaths(candidates: readonly Pick<Candidate, 'sites'>[]): readonly 
 
 /** Whether the script that an offset is in is a module. */
 function isModuleScript(text: string, at: number): boolean {
-  const tag = /<script\b[^>]*>/gi
-  const open = [...text.slice(0, at).matchAll(tag)].at(-1)?.[0] ?? ''
-  return /\btype\s*=\s*["']?module\b/i.test(open)
+  const script = pagePartsOf(text).raw.find(({ start, end }) => start <= at && at < end)
+  const type = script?.tag.attributes.find(({ name }) => name === 'type')?.value
+  return type?.trim().toLowerCase() === 'module'
 }
 
 /** Every change that moves the candidates: code, settings module, legend, layers, sample, ignore rules, and what starts it all. */

@@ -1,6 +1,4 @@
-import type { Legend } from 'mappa'
-import { variablesOf } from 'mappa'
-import { stagesOf } from 'mappa/command'
+import { type Legend, stagesOf, variablesOf } from 'mappa'
 import { declarationHead, declarationPath, declarationsFor, mapPath } from '../../declare/declaration.js'
 import { placesIn, withComments } from '../../declared/legend-text.js'
 import type { LiftedFile, Target } from '../change.js'

@@ -11,7 +11,7 @@ export function pluginChange(target: Target): LiftedFile[] {
   const path = bundlerConfigs.find((name) => target.read(name) !== undefined)
   if (path === undefined) {
     const after =
-      "import { mappa } from 'mappa/vite'\nimport { defineConfig } from 'vite'\n\nexport default defineConfig({ plugins: [mappa()] })\n"
+      "import { mappa } from '@mappa/build/vite'\nimport { defineConfig } from 'vite'\n\nexport default defineConfig({ plugins: [mappa()] })\n"
     return [{ path: target.isModule ? 'vite.config.js' : 'vite.config.mjs', before: null, after, secret: false }]
   }
   const before = target.read(path) as string
@@ -32,7 +32,9 @@ export function pluginChange(target: Target): LiftedFile[] {
   }
   const quote = before.includes("'") || !before.includes('"') ? "'" : '"'
   const end = /;[ \t]*\r?\n/.test(before) ? ';' : ''
-  code.prepend(`import { mappa } from ${quote}mappa/vite${quote}${end}\n${/^\s*import\b/.test(before) ? '' : '\n'}`)
+  code.prepend(
+    `import { mappa } from ${quote}@mappa/build/vite${quote}${end}\n${/^\s*import\b/.test(before) ? '' : '\n'}`,
+  )
   return [{ path, before, after: code.toString(), secret: false }]
 }
 

@@ -1,5 +1,6 @@
 import { lastName } from './context.js'
 import { grouped } from './grouped.js'
+import { pagePartsOf } from './html.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit, walk } from './parse.js'
 import { isTestFile } from './test-files.js'
 
@@ -31,8 +32,10 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
   const used = new Set<string>()
   const own = new Set<string>()
   if (/\.html?$/.test(path))
-    for (const [, source = ''] of text.matchAll(/<script\b[^>]*\bsrc\s*=\s*["']([^"']+)["']/gi))
-      imports.push(`./${source.replace(/^\.?\//, '')}`)
+    for (const { name, attributes } of pagePartsOf(text).tags) {
+      const source = name === 'script' ? attributes.find((each) => each.name === 'src')?.value : undefined
+      if (source) imports.push(`./${source.replace(/^\.?\//, '')}`)
+    }
   const visit: Visit = (node, parents) => {
     const source = sourceOf(node)
     if (source !== undefined) {

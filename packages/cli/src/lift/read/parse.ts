@@ -1,4 +1,5 @@
 import { type ParserPlugin, parse } from '@babel/parser'
+import { pagePartsOf, type RawText, rawTextAt } from './html.js'
 
 /** A file of the project: its path from the root, with slashes, and its text. */
 export interface SourceFile {
@@ -37,7 +38,7 @@ export function holdsCode(path: string): boolean {
 /** Parses JavaScript, TypeScript and JSX, and the scripts in HTML, Vue and Svelte files. */
 export function parseFile(file: SourceFile): Parsed | Unparsed {
   const scripts = /\.(?:html?|vue|svelte)$/.test(file.path)
-    ? pageScripts(file.text)
+    ? pageScripts(file)
     : [{ text: file.text, start: 0, plugins: pluginsOf(file.path) }]
   const programs: Node[] = []
   for (const { text, start, plugins } of scripts) {
@@ -100,19 +101,29 @@ function parseScript(text: string, start: number, file: SourceFile, plugins: Par
   }
 }
 
-/** The scripts of a page or a component, by their tags; the element's text ends at the first `</script`, as HTML says. */
-function pageScripts(text: string): PageScript[] {
-  const scripts: PageScript[] = []
-  for (const match of text.matchAll(/<script\b((?:[^>"']|"[^"]*"|'[^']*')*)>([\s\S]*?)<\/script/gi)) {
-    const [, attributes = '', body = ''] = match
-    const type = /\btype\s*=\s*["']?([^"'\s>]+)/i.exec(attributes)?.[1]?.toLowerCase()
-    if (type !== undefined && !/^(?:module|(?:text|application)\/(?:java|ecma)script)$/.test(type)) continue
-    if (/\bsrc\s*=/i.test(attributes)) continue
-    const typed = /\blang\s*=\s*["']?tsx?\b/i.test(attributes)
-    const start = match.index + match[0].length - '</script'.length - body.length
-    scripts.push({ text: body, start, plugins: typed ? ['typescript', 'jsx'] : ['jsx'] })
+/** The scripts of a page or a component. Those of a Svelte component are found one by one: its markup is not HTML. */
+function pageScripts({ path, text }: SourceFile): PageScript[] {
+  const raw = path.endsWith('.svelte') ? svelteScripts(text) : pagePartsOf(text).raw
+  return raw.flatMap(({ tag, start, end }) => {
+    const word = (name: string) => tag.attributes.find((each) => each.name === name)?.value
+    if (tag.name !== 'script' || word('src') !== undefined) return []
+    const type = word('type')?.trim().toLowerCase()
+    if (type && !/^(?:module|(?:text|application)\/(?:java|ecma)script)$/.test(type)) return []
+    const isTyped = /^tsx?$/i.test(word('lang') ?? '')
+    return [{ text: text.slice(start, end), start, plugins: isTyped ? ['typescript', 'jsx'] : ['jsx'] }]
+  })
+}
+
+function svelteScripts(text: string): RawText[] {
+  const found: RawText[] = []
+  const open = /<script\b/gi
+  for (let match = open.exec(text); match; match = open.exec(text)) {
+    const element = rawTextAt(text, match.index)
+    if (!element) break
+    found.push(element)
+    open.lastIndex = element.end
   }
-  return scripts
+  return found
 }
 
 const skipped: ReadonlySet<string> = new Set([

@@ -2,7 +2,8 @@ import { createHash } from 'node:crypto'
 import { existsSync, readdirSync, statSync } from 'node:fs'
 import { basename, dirname, extname, join, sep } from 'node:path'
 import * as zlib from 'node:zlib'
-import { bytesAt, type FileWrite, pathFrom } from 'mappa/command'
+import { bytesAt, pathFrom } from 'mappa/command'
+import type { FileWrite } from '../../edits/write.js'
 import { listsFile, withDigestsRenewed } from '../../stamp/mentions.js'
 
 /**

@@ -151,7 +151,7 @@ class Changes {
     }
     if (first === 64) {
       this.#inHead = false
-      // `@@ …` has one parent, `@@@ …` two.
+      // `@@ …` has one parent, ` …` two.
       this.#columns = Math.max(1, line.indexOf(32) - 1)
       return
     }

@@ -1,11 +1,11 @@
 import type { AnyEntry } from '../../legend/entry.js'
 import type { Legend } from '../../legend/legend.js'
-import type { Sources } from '../../settle/reading/read.js'
+import { givenIn, readSources, type Sources } from '../../settle/reading/read.js'
 import { chooseStage, type Stage } from '../../settle/stack/stage.js'
 import { layerFilesAbove } from '../files/root.js'
 import { filesIn, startFaults } from './layer-files.js'
 import { inOrder } from './layer-order.js'
-import { layerFromHost } from './nested.js'
+import { type HandedOn, layerFromHost } from './nested.js'
 import { otherReader } from './other-reader.js'
 
 /**
@@ -44,4 +44,17 @@ export function gatherPlain(
   // The host is always there.
   const faults = startFaults(root, stage, process.env, layers.length > 1)
   return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
+}
+
+/** What a start hands on whose sources are files and the environment, and that has no fault; undefined for any other. */
+export function plainStart(
+  root: string,
+  definition: Legend | undefined,
+  named: Stage | undefined,
+): HandedOn | undefined {
+  const sources = gatherPlain(root, definition, named)
+  if (needsMore(definition, sources)) return undefined
+  const reading = readSources(definition, sources)
+  if (!reading.sound || reading.waiting.length > 0) return undefined
+  return { stage: reading.stage, given: givenIn(reading) }
 }

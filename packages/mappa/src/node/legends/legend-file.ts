@@ -57,6 +57,11 @@ const emittedName = 'mappa.legend.json'
 /** The word under which it says what it was made from. */
 export const sourceWord = 'x-mappa-source'
 
+/** The words of an emitted legend that say which file it was made from, and from which text. */
+export function emittedFrom(file: string, text: string): Readonly<Record<string, unknown>> {
+  return { [sourceWord]: { file, digest: digestOf(text) } }
+}
+
 /** The JSON legend that was made from a file, if there is one; a fault if the file was changed since. */
 function emittedFor(file: string, name: string): LoadedLegend | undefined {
   // One in src/ is written to the root, where the command is typed.

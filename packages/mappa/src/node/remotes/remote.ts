@@ -15,7 +15,6 @@ import {
   remoteFault,
   timeoutUsual,
 } from './asking.js'
-import { etcdSource } from './etcd.js'
 
 /**
  * The layer of a remote source. It is asked twice at most; if it gives nothing, the layer is empty and has a fault that
@@ -32,13 +31,14 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
 }
 
 /** The source that a legend declares: `GET url`, with a token if there is one; or a store. */
-export function remoteSource(
+export async function remoteSource(
   { name, etcd }: Remote,
   url: string,
   token: string | undefined,
   stage: string,
-): RemoteSource {
+): Promise<RemoteSource> {
   if (etcd !== undefined) {
+    const { etcdSource } = await import('./etcd.js')
     const [, user, password] = /^([^:]+):([\s\S]+)$/.exec(token ?? '') ?? []
     return etcdSource({ name, url, prefix: `${etcd}${stage}/`, ...(user !== undefined && { user, password }) })
   }

@@ -1,0 +1,35 @@
+import { fileURLToPath } from 'node:url'
+import { realOf } from 'mappa/plugin'
+
+/** What a legend may import of the library: always the copy that this package stands beside, whatever the project has installed. */
+export const legendImports: ReadonlySet<string> = new Set(['mappa', 'mappa/legend'])
+
+/** Entry points that read files and settings of a server. */
+export const serverEntries: readonly string[] = [
+  'mappa/node',
+  'mappa/etcd',
+  'mappa/testing',
+  'mappa/testing/register',
+  'mappa/preload',
+  'mappa/command',
+  'mappa/plugin',
+  '@mappa/build/vite',
+  '@mappa/build/rollup',
+  '@mappa/build/esbuild',
+  '@mappa/build/webpack',
+]
+
+/** The address of an entry point of the library. */
+export function libraryAddress(name: string): string {
+  return import.meta.resolve(name)
+}
+
+/** The paths of server entries as they lie on this disk, without their endings: of each there is a module of both kinds. */
+export const serverFiles: readonly string[] = serverEntries.map((name) =>
+  withoutEnding(realOf(fileURLToPath(libraryAddress(name)))),
+)
+
+/** The path of a module without its ending. */
+export function withoutEnding(file: string): string {
+  return file.replace(/\.[cm]?js$/, '')
+}

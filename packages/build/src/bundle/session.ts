@@ -1,0 +1,226 @@
+import path from 'node:path'
+import type { Fault, Legend, Stage, Survey } from 'mappa'
+import { browserModule, namesAtStart, pathFrom, realOf } from 'mappa/plugin'
+import { withEnv, withTexts } from './fill.js'
+import { serverFiles, withoutEnding } from './library.js'
+import { BundleProject, type LoadLegend } from './project.js'
+import type { ModuleText } from './refuse.js'
+import { bundleReport } from './report.js'
+import { type BuildCommand, pageTexts, serverModule } from './settings-module.js'
+import { readsEnv, Suspicion } from './suspect.js'
+
+/** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
+export function isKeptName(file: string): boolean {
+  return /^\.env(?:$|\.(?!example$))/.test(path.basename(file))
+}
+
+/** The id of the settings module once it is resolved. */
+export const resolvedModule = '\0virtual:mappa/settings'
+
+/** A page that is served shows its faults in a window of its own. Columns. */
+const overlayWidth = 88
+
+/** What one run of a builder knows: the project, and what it does with it. */
+export class Session {
+  readonly command: BuildCommand
+  /** Absolute path. */
+  readonly pageRoot: string
+  readonly project: BundleProject
+  /** Modules that hold values of their own: the settings module, and those with values put in. */
+  readonly filled = new Set([resolvedModule])
+  /** Whether a page is served already. */
+  started = false
+  /** Whether pages themselves have values put in. */
+  pages = false
+  /** Whether modules come with a line that makes `import.meta.env`, to be filled there. */
+  readonly #hasEnvLine: boolean
+  /** Whether the bundler puts texts in by itself. */
+  #defined = false
+  /** The names that it was told at first. */
+  readonly #named = new Set<string>()
+  #of:
+    | {
+        readonly survey: Survey
+        readonly texts: ReadonlyMap<string, string>
+        readonly suspicion: Suspicion
+        readonly inWorkers: Suspicion
+      }
+    | undefined
+  readonly #told = new Set<string>()
+
+  /** `pageRoot` is an absolute path, `root` one from there; `hasEnvLine` says that modules come with a line of their own for `import.meta.env`. */
+  constructor(
+    pageRoot: string,
+    root: string | undefined,
+    stage: Stage,
+    command: BuildCommand,
+    load: LoadLegend,
+    hasEnvLine: boolean,
+  ) {
+    this.command = command
+    this.#hasEnvLine = hasEnvLine
+    this.pageRoot = pageRoot
+    this.project = new BundleProject(pageRoot, root, stage, command, load)
+  }
+
+  /** What is worked out once for each time the settings are read. */
+  get #known() {
+    const { sound } = this.project
+    if (sound && this.#of?.survey !== sound.survey) {
+      const { definition, survey } = sound
+      this.#of = {
+        survey,
+        texts: pageTexts(definition, survey),
+        suspicion: new Suspicion(definition),
+        inWorkers: new Suspicion(definition, true),
+      }
+    }
+    return this.#of
+  }
+
+  /** The texts that a page may have, as code. */
+  get texts(): ReadonlyMap<string, string> {
+    return this.#known?.texts ?? new Map()
+  }
+
+  /** Variables that a page takes when it is handed out. */
+  get atStart(): readonly string[] {
+    const { sound } = this.project
+    return sound ? namesAtStart(sound.definition) : []
+  }
+
+  get suspicion(): Suspicion {
+    return this.suspicionOf(false)
+  }
+
+  /** The same for what is bundled for workers alone. */
+  suspicionOf(isWorker: boolean): Suspicion {
+    return this.#known?.[isWorker ? 'inWorkers' : 'suspicion'] ?? new Suspicion({ entries: {} } as Legend)
+  }
+
+  /** What a page may have at all, to be compared with what it was. */
+  get reach(): string {
+    const { definition } = this.project.sound ?? {}
+    return JSON.stringify([[...this.texts.keys()], Object.keys(definition?.entries ?? {})])
+  }
+
+  /** What a page has, to be compared with what it had: values, and the texts that they were read from. */
+  get values(): string {
+    const { sound } = this.project
+    return sound ? browserModule(sound.definition, sound.survey, 'serve') + JSON.stringify([...this.texts]) : ''
+  }
+
+  /** Has the bundler put in what stands for `import.meta.env.NAME`, which costs no time. */
+  defineIn(define: Record<string, unknown>): void {
+    for (const [name, text] of this.texts) {
+      define[`import.meta.env.${name}`] = text
+      this.#named.add(name)
+    }
+    // What is served changes, and is put in anew by each module.
+    this.#defined = this.command === 'build'
+  }
+
+  /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
+  filledIn({ code, isOwn, parse }: ModuleText, isClient: boolean): string | undefined {
+    const hasReads = !this.#defined && readsEnv(code)
+    const readsProcess = isClient && isOwn && this.suspicion.ofProcess(code)
+    const which = [
+      ...(readsProcess ? (['process'] as const) : []),
+      ...(hasReads && !this.#hasEnvLine ? (['import.meta'] as const) : []),
+    ]
+    let text = which.length > 0 ? withTexts(parse(), code, which, this.texts) : code
+    if (hasReads && this.#hasEnvLine) {
+      const gone = [...this.#named].filter((name) => !this.texts.has(name)).map((name) => [name, 'undefined'] as const)
+      text = withEnv(text, new Map([...this.texts, ...gone]))
+    }
+    return text === code ? undefined : text
+  }
+
+  /**
+   * Code of the settings module; `here` is what says in code where a server's bundle lies.
+   * @throws {Error} whose message is the report, if there are faults and never were none.
+   */
+  settingsModule(isClient: boolean, here = 'import.meta.url'): string {
+    const { sound, root } = this.project
+    if (!sound) throw this.error()
+    const { definition, legendPath, survey } = sound
+    if (isClient) return browserModule(definition, survey, this.command)
+    // Only Vite runs what it serves; what others make for development lies where it is started, too.
+    return serverModule(definition, legendPath, survey, here, this.#hasEnvLine ? root : undefined)
+  }
+
+  /** Notices that were not told yet, a line each. */
+  newNotices(): string[] {
+    const lines = this.project.notices.map(({ message, place, layer }) => {
+      const where = place ? `${place.file}:${place.line}: ` : layer ? `${layer}: ` : ''
+      return `Notice: ${where}${message}`
+    })
+    const fresh = lines.filter((line) => !this.#told.has(line))
+    for (const line of fresh) this.#told.add(line)
+    return fresh
+  }
+
+  /** Why a module, or the text of a file, may not get into a page; undefined for one that may. */
+  keptFromPages(id: string): string | undefined {
+    const file = path.resolve(id.split('?', 1)[0] as string)
+    const { legendPath } = this.project
+    if (isKeptName(file) || this.isOneValueFile(file)) return 'holds settings of the server'
+    if (legendPath !== undefined && file === realOf(legendPath))
+      return 'is the legend, with the defaults of the server in it'
+    const own = serverFiles.includes(withoutEnding(file))
+    return own ? 'reads the settings of the server' : undefined
+  }
+
+  /** The ids of what `keptFromPages` and the settings module are asked about, for a builder's own filter. */
+  concerningIds(): RegExp {
+    const { legendPath, definition } = this.project
+    const folders = legendPath === undefined ? [] : [definition?.directories ?? []].flat()
+    const kept = [
+      ...(legendPath === undefined ? [] : [realOf(legendPath)]),
+      ...folders.map((each) => realOf(path.resolve(path.dirname(legendPath as string), each)) + path.sep),
+      ...serverFiles,
+    ]
+    const asText = kept.map((each) => each.replace(/[^\w]/g, '\\$&').replace(/\\[\\/]/g, '[\\\\/]'))
+    return new RegExp(`^\\0virtual:mappa|(?:^|[\\\\/])\\.env[^\\\\/]*$|^(?:${asText.join('|')})`)
+  }
+
+  /** Whether a file lies in a directory of one-value files that the legend names. */
+  isOneValueFile(file: string): boolean {
+    const { legendPath, definition } = this.project
+    const named = definition?.directories
+    if (legendPath === undefined || !Array.isArray(named)) return false
+    return named.some((each) => file.startsWith(realOf(path.resolve(path.dirname(legendPath), each)) + path.sep))
+  }
+
+  /** Faults in words, with what did not happen because of them; those of one module stop nothing else that is served. */
+  report(faults: readonly Fault[], ofModule = false): string {
+    const { stage } = this.project.survey
+    if (this.command === 'build' || !this.#hasEnvLine) return bundleReport(stage, faults, 'Nothing was built.')
+    const rest = this.started ? 'The page keeps its old values.' : 'Nothing was served.'
+    return bundleReport(stage, faults, ofModule ? 'The module was not served.' : rest, overlayWidth)
+  }
+
+  /** @throws {Error} whose message is the report, if there are faults. */
+  stopOnFaults(): void {
+    if (this.project.faults.length > 0) throw this.error()
+  }
+
+  /** The report is the whole message: where in Vite it was raised helps nobody. */
+  error(): Error {
+    return this.errorOf(this.project.faults)
+  }
+
+  errorOf(faults: readonly Fault[]): Error {
+    const error = new Error(this.report(faults))
+    // Vite prints the stack; without a line that starts so, it would put brackets around it.
+    error.stack = `${error.message}\n    at mappa, the plugin for Vite`
+    return error
+  }
+
+  /** What messages call a module: its path from the root of the page. */
+  nameOf(id: string): string {
+    const file = id.split('?', 1)[0] as string
+    const relative = pathFrom(this.pageRoot, file)
+    return relative.startsWith('..') ? file.replaceAll(path.sep, '/') : relative
+  }
+}

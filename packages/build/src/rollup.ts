@@ -1,0 +1,140 @@
+import { leaksOf, withEmptyBlock } from 'mappa/plugin'
+import { graphOf, type Input, moduleOf } from './bundle/page-graph.js'
+import { refusedModule, refusedNames } from './bundle/refuse.js'
+import { resolvedModule, type Session } from './bundle/session.js'
+import { settingsId } from './bundle/taken.js'
+import { type BuilderOptions, sessionFor } from './options.js'
+
+export type { BuilderOptions }
+
+/** What the plugin takes of a builder. */
+interface Context {
+  readonly meta: { readonly watchMode?: boolean }
+  parse(code: string): unknown
+  resolve(source: string, importer?: string): Promise<{ readonly id: string } | null>
+  addWatchFile(file: string): void
+  info(message: string): void
+  error(error: { message: string; stack: string }): never
+}
+
+interface OutputFile {
+  readonly type: string
+  readonly fileName: string
+  readonly code?: string
+  source?: string | Uint8Array
+  readonly modules?: object
+  readonly map?: { toString(): string } | null
+}
+
+/** A plugin as Rollup and Rolldown take it. */
+export interface RollupPlugin {
+  readonly name: string
+  options(this: unknown, options: { readonly input?: unknown; readonly platform?: unknown }): null
+  buildStart(this: Context): Promise<void>
+  readonly resolveId: (this: unknown, source: string) => string | null
+  readonly load: { readonly order: 'pre'; handler(this: Context, id: string): Promise<string | null> }
+  readonly transform: {
+    readonly order: 'post'
+    handler(this: Context, code: string, id: string): Promise<{ code: string; map: null } | null>
+  }
+  readonly generateBundle: {
+    readonly order: 'post'
+    handler(this: Context, options: unknown, bundle: { readonly [file: string]: OutputFile }): void
+  }
+}
+
+/**
+ * The plugin for Rollup and Rolldown: settings through `import { NAME } from 'virtual:mappa/settings'`, with the guarantees of
+ * `@mappa/build/vite`. Code that other plugins make is looked at as it comes from them, wherever this one stands.
+ *
+ * ```js
+ * export default { input: 'src/main.js', plugins: [mappa()] }
+ * ```
+ */
+export function mappa(options: BuilderOptions = {}): RollupPlugin {
+  let session: Session | undefined
+  let input: Input | undefined
+  let isClient = options.reach !== 'server'
+  const own = () => session as Session
+  return {
+    name: 'mappa',
+
+    options(given) {
+      input = given.input as Input | undefined
+      // Rolldown knows what it builds for.
+      if (options.reach === undefined) isClient = given.platform !== 'node'
+      return null
+    },
+
+    async buildStart() {
+      session ??= sessionFor(options, {
+        folder: process.cwd(),
+        develops: this.meta.watchMode === true,
+        builder: this.meta.watchMode ? 'the watching build' : 'the build',
+      })
+      await session.project.read()
+      // A watching build waits for these even if this one fails.
+      for (const file of session.project.files) this.addWatchFile(file)
+      session.stopOnFaults()
+      for (const notice of session.newNotices()) this.info(notice)
+    },
+
+    resolveId: (source) => (source === settingsId ? resolvedModule : null),
+
+    load: {
+      order: 'pre',
+      async handler(id) {
+        if (id === resolvedModule) return own().settingsModule(isClient)
+        const why = isClient ? own().keptFromPages(id) : undefined
+        if (why === undefined) return null
+        const fault = await refusedModule(id, why, graphOf(own(), input, resolving(this)))
+        return this.error({ message: own().report([fault]), stack: '' })
+      },
+    },
+
+    transform: {
+      // As late as can be, so that it is JavaScript by then.
+      order: 'post',
+      async handler(code, id) {
+        const { sound } = own().project
+        if (!sound || id.startsWith('\0')) return null
+        const module = moduleOf(id, code, () => this.parse(code))
+        if (isClient) {
+          const graph = graphOf(own(), input, resolving(this))
+          const faults = await refusedNames(module, sound.definition, own().suspicion, graph)
+          if (faults.length > 0) this.error({ message: own().report(faults), stack: '' })
+        }
+        const text = own().filledIn(module, isClient)
+        if (text === undefined) return null
+        // What was made of a file is kept until that changes, or one of these.
+        for (const file of own().project.files) this.addWatchFile(file)
+        return { code: text, map: null }
+      },
+    },
+
+    generateBundle: {
+      order: 'post',
+      handler(_, bundle) {
+        const { sound } = own().project
+        if (!sound || !isClient) return
+        const outputs = Object.values(bundle).map(({ fileName, code, source = '', map }) => ({
+          name: fileName,
+          content: code ?? source,
+          ...(map && { map: map.toString() }),
+        }))
+        const leaks = leaksOf(outputs, sound.survey)
+        if (leaks.length > 0) this.error({ message: own().report(leaks), stack: '' })
+        const files = Object.values(bundle)
+        const takes = files.some(({ modules }) => modules && resolvedModule in modules)
+        if (own().command !== 'build' || own().atStart.length === 0 || !takes) return
+        for (const file of files)
+          if (file.fileName.endsWith('.html') && typeof file.source === 'string')
+            file.source = withEmptyBlock(file.source, sound.survey.stage.name)
+      },
+    },
+  }
+}
+
+function resolving(context: Context): (path: string, importer: string) => Promise<string | undefined> {
+  return async (path, importer) => (await context.resolve(path, importer))?.id
+}

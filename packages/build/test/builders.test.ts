@@ -1,0 +1,355 @@
+// The same module, refusals and search from every builder, with pages that a browser loads.
+import assert from 'node:assert/strict'
+import { existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
+import { createServer } from 'node:http'
+import { join } from 'node:path'
+import test, { after } from 'node:test'
+import { mappa as mappaEsbuild } from '@mappa/build/esbuild'
+import { mappa as mappaRollup } from '@mappa/build/rollup'
+import { mappa as mappaVite } from '@mappa/build/vite'
+import { mappa as mappaWebpack } from '@mappa/build/webpack'
+import { rspack } from '@rspack/core'
+import { context, build as esbuild } from 'esbuild'
+import { settle } from 'mappa/node'
+import { pageBlock, stampPage } from 'mappa/page'
+import type { Browser } from 'playwright-core'
+import { rolldown, watch as watchRolldown } from 'rolldown'
+import { rollup, watch as watchRollup } from 'rollup'
+import { build as vite } from 'vite'
+import webpack from 'webpack'
+import { inBrowser, launch, newPage } from '../../../test/browser.js'
+import { mappa, node, project, top, until } from '../../../test/helpers.js'
+
+const secret = 'heather-lime-bramble'
+const legend = `import { legend } from 'mappa/legend'
+const hidden: boolean = true
+export default legend({
+  PAGE: { type: 'string', reach: 'browser' },
+  HIVES: { type: 'integer', reach: 'browser', default: 5 },
+  NOTE: { type: 'string', reach: 'browser', fixed: 'start' },
+  KEY: { type: 'string', secret: hidden as true, optional: true },
+  PLACE: { type: 'string', default: 'meadow-hill' },
+})
+`
+const layer = `PAGE=hello\nNOTE='practice </script>'\nKEY=${secret}\n`
+
+function pageProject(part: string, more: Readonly<Record<string, string>> = {}): string {
+  return project({
+    ...{ 'package.json': '{ "type": "module" }', 'mappa.legend.ts': legend, '.env': layer },
+    ...{ 'main.js': "import './part.js'\n", 'part.js': part },
+    ...more,
+  })
+}
+
+interface Told {
+  readonly reach?: 'server'
+  readonly root: string
+  readonly input: string
+}
+const quiet = { onLog() {} }
+
+/** Rollup takes no types away by itself. */
+const plainTypes = {
+  name: 'types',
+  transform: (code: string, id: string) =>
+    id.endsWith('.ts') ? { code: code.replace(/: boolean| as true/g, ''), map: null } : null,
+}
+
+/** Each builder, writing `main.js` into `dist`. */
+const builders: Readonly<Record<string, (told: Told) => Promise<unknown>>> = {
+  async Rollup({ input, root, ...told }) {
+    const plugins = [mappaRollup({ root, ...told }), plainTypes]
+    const made = await rollup({ input, plugins, external: /^mappa/, ...quiet })
+    return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
+  },
+  async Rolldown({ input, root, ...told }) {
+    const made = await rolldown({ input, plugins: [mappaRollup({ root, ...told })], external: /^mappa/, ...quiet })
+    return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
+  },
+  async esbuild({ input, root, reach }) {
+    const { warnings } = await esbuild({
+      ...{ entryPoints: [input], absWorkingDir: root, outdir: 'dist', bundle: true, format: 'esm', sourcemap: true },
+      ...{ logLevel: 'silent', packages: 'external', platform: reach ? 'node' : 'browser', loader: { '.env': 'text' } },
+      plugins: [mappaEsbuild()],
+    })
+    assert.deepEqual(warnings, [])
+  },
+  webpack: (told) => packed(webpack as unknown as Packer, told),
+  Rspack: (told) => packed(rspack as unknown as Packer, told),
+}
+
+interface Stats {
+  hasErrors(): boolean
+  toJson(): { errors: { message: string }[] }
+}
+type Packer = (
+  options: object,
+  done?: (error: Error | null, stats: Stats) => void,
+) => {
+  watch(options: object, done: (error: Error | null, stats: Stats) => void): { close(done: () => void): void }
+}
+const packing = ({ input, root, reach }: Told) => ({
+  ...{ mode: 'production', context: root, entry: input, devtool: 'source-map', target: reach ? 'node' : 'web' },
+  output: { path: join(root, 'dist'), filename: reach ? 'main.cjs' : 'main.js' },
+  optimization: { minimize: false },
+  externals: [/^mappa/],
+  externalsType: reach ? 'commonjs' : 'var',
+  plugins: [mappaWebpack()],
+  module: {
+    rules: [
+      { resourceQuery: /raw/, type: 'asset/source' },
+      { test: /\.ts$/, loader: join(root, 'types.cjs') },
+    ],
+  },
+})
+const typesLoader = "module.exports = (code) => code.replace(/: boolean| as true/g, '')\n"
+
+function packed(make: Packer, told: Told): Promise<void> {
+  writeFileSync(join(told.root, 'types.cjs'), typesLoader)
+  return new Promise((resolve, reject) => {
+    make(packing(told), (error, stats) => {
+      const failed = error ?? (stats.hasErrors() ? new Error(messagesOf(stats)) : undefined)
+      if (failed) reject(failed)
+      else resolve()
+    })
+  })
+}
+const messagesOf = (stats: Stats) =>
+  stats
+    .toJson()
+    .errors.map(({ message }) => message.replaceAll('│', ''))
+    .join('\n')
+
+function outputOf(root: string): string {
+  const folder = join(root, 'dist')
+  const names = existsSync(folder) ? readdirSync(folder) : []
+  return names.map((name) => readFileSync(join(folder, name), 'utf8')).join('\n')
+}
+
+/** Ways in which something of the server might get into a page: each is refused, or found before it is handed out. */
+const slips: readonly (readonly [code: string, why: RegExp])[] = [
+  ["import { KEY } from 'virtual:mappa/settings'\nread(KEY)", /KEY is secret and must stay on the server/],
+  ["import * as all from 'virtual:mappa/settings'\nread(all.PLACE)", /PLACE stays on the server/],
+  ["import * as all from 'virtual:mappa/settings'\nread(JSON.stringify(all))", /takes all settings/],
+  ["import { PAGEE } from 'virtual:mappa/settings'\nread(PAGEE)", /PAGEE has no entry in the legend/],
+  ["read((await import('virtual:mappa/settings')).KEY)", /KEY is secret and must stay on the server/],
+  ["export * from 'virtual:mappa/settings'", /takes all settings/],
+  ['read(import.meta.env.KEY)', /KEY is secret and must stay on the server/],
+  ['const { KEY } = import.meta.env\nread(KEY)', /KEY is secret and must stay on the server/],
+  ['read(process.env.KEY)', /KEY is secret and must stay on the server/],
+  ['read(import.meta.env.NOTE)', /NOTE is fixed at start, and \S*part\.js reads it where values are put in/],
+  ["import text from './.env?raw'\nread(text)", /\.env holds settings of the server|Could not resolve/],
+  ["import definition from './mappa.legend.ts'\nread(definition)", /is the legend, with the defaults/],
+  ["import { PAGE } from 'virtual:mappa/settings'\nlet let = import.meta.env", /let|Parse|arse/],
+  [`read('${secret}')`, /would carry the text of KEY to browsers, at byte \d/],
+  [`read('${Buffer.from(`xx${secret}`).toString('base64')}')`, /would carry the text of KEY to browsers/],
+  [`read(1) // ${Buffer.from(secret).toString('hex')}`, /would carry the text of KEY to browsers/],
+]
+
+for (const [builder, build] of Object.entries(builders))
+  test(`${builder}: nothing of the server gets into a page`, async () => {
+    const wrong: unknown[] = []
+    for (const [code, why] of slips) {
+      const root = pageProject(code)
+      const said = await build({ root, input: join(root, 'main.js') }).then(
+        () => 'built',
+        (error: Error) => error.message.replace(/\s+/g, ' '),
+      )
+      if (!why.test(said) || said.includes(secret) || outputOf(root).includes(secret)) wrong.push({ code, said })
+    }
+    assert.deepEqual(wrong, [])
+  })
+
+let browser: Browser | undefined
+after(() => browser?.close())
+
+/** What a page with a script says of itself, or its first error. */
+async function loaded(root: string, html: string): Promise<string> {
+  browser ??= await launch()
+  const server = createServer(({ url }, response) => {
+    const isPage = url === '/'
+    response.writeHead(200, {
+      'content-type': isPage ? 'text/html' : 'text/javascript',
+      'content-security-policy': "default-src 'none'; script-src 'self'",
+    })
+    response.end(isPage ? html : readFileSync(join(root, 'dist/main.js')))
+  }).listen(0)
+  const page = await newPage(browser)
+  const errors: string[] = []
+  page.on('pageerror', (error) => errors.push(error.message))
+  try {
+    await page.goto(`http://localhost:${(server.address() as { port: number }).port}/`)
+    await page.waitForFunction('document.title !== ""', undefined, { timeout: 5000 }).catch(() => undefined)
+    return errors[0] ?? (await page.title())
+  } finally {
+    await page.close()
+    server.close()
+  }
+}
+
+const reads =
+  "import { HIVES, NOTE, PAGE } from 'virtual:mappa/settings'\nconst { PAGE: own } = import.meta.env\ndocument.title = [PAGE, HIVES + 1, NOTE, import.meta.env.PAGE, own, process.env.PAGE].join()\n"
+
+for (const [builder, build] of Object.entries(builders))
+  test(`${builder}: a page has what it may have, and takes at the start what is fixed then`, inBrowser, async () => {
+    const root = pageProject(reads)
+    await build({ root, input: join(root, 'main.js') })
+    assert.doesNotMatch(outputOf(root), /practice|meadow-hill/)
+    const html = '<!doctype html><meta charset="utf-8"><script type="module" src="/main.js"></script>'
+    writeFileSync(join(root, 'page.html'), html)
+    const args = ['stamp', 'page.html', '--stage', 'staging', '--set', "NOTE=<!--<script>'\u2028é"]
+    const { code, stdout, stderr } = await mappa(args, { cwd: root })
+    assert.deepEqual([code, stderr], [0, ''])
+    assert.equal(await loaded(root, stdout), "hello,6,<!--<script>'\u2028é,hello,hello,hello")
+    if (builder === 'esbuild')
+      assert.match(await loaded(root, html), /NOTE is fixed at start, and this page has no value for it/)
+  })
+
+for (const [builder, build] of Object.entries(builders))
+  test(`${builder}: what stays on a server has everything, settled where it starts, and holds no value`, async () => {
+    const root = pageProject('', {
+      'main.js': "import settings, { KEY } from 'virtual:mappa/settings'\nconsole.log(KEY.length, settings)\n",
+    })
+    mkdirSync(join(root, 'node_modules'), { recursive: true })
+    if (!existsSync(join(root, 'node_modules/mappa')))
+      symlinkSync(join(top, 'packages/mappa'), join(root, 'node_modules/mappa'))
+    await build({ root, input: join(root, 'main.js'), reach: 'server' })
+    assert.doesNotMatch(outputOf(root), new RegExp(`${secret}|practice`))
+    const [file = ''] = readdirSync(join(root, 'dist')).filter((name) => /\.c?js$/.test(name))
+    const { stdout, stderr } = await node([join(root, 'dist', file)], { cwd: top, env: { PAGE: 'from the host' } })
+    assert.match(stdout, /^20 \{\n {2}PAGE: 'from the host',[\s\S]*KEY: '\(secret\)'/, stderr)
+  })
+
+type Done = (said: string) => void
+const rollupWatch =
+  (watch: typeof watchRollup | typeof watchRolldown) =>
+  async ({ input, root }: Told, done: Done) => {
+    const plugins = [mappaRollup({ root, stage: 'staging' })]
+    const watcher = (watch as typeof watchRollup)({ input, plugins, output: { dir: join(root, 'dist') }, ...quiet })
+    watcher.on('event', (event) => {
+      if (event.code === 'ERROR') done(event.error.message)
+    })
+    return () => watcher.close()
+  }
+const packerWatch = (make: unknown) => async (told: Told, done: Done) => {
+  writeFileSync(join(told.root, 'types.cjs'), typesLoader)
+  const options = { ...packing(told), plugins: [mappaWebpack({ stage: 'staging' })] }
+  const watcher = (make as Packer)(options).watch({}, (_, stats) => {
+    if (stats.hasErrors()) done(messagesOf(stats))
+  })
+  return () => new Promise<void>((resolve) => watcher.close(resolve))
+}
+
+/** Builds that go on when a file changes: they tell what is wrong, and are ended. */
+const watching: Readonly<Record<string, (told: Told, done: Done) => Promise<() => unknown>>> = {
+  Rollup: rollupWatch(watchRollup),
+  Rolldown: rollupWatch(watchRolldown),
+  async esbuild({ input, root }, done) {
+    const told = {
+      name: 'told',
+      setup: ({ onEnd }: { onEnd(call: (result: { errors: { text: string }[] }) => void): void }) =>
+        onEnd(({ errors }) => done(errors.map(({ text }) => text).join())),
+    }
+    const plugins = [mappaEsbuild({ stage: 'staging' }), told]
+    const common = { bundle: true, format: 'esm', outdir: 'dist', logLevel: 'silent' } as const
+    const watcher = await context({ entryPoints: [input], absWorkingDir: root, ...common, plugins })
+    await watcher.watch()
+    return () => watcher.dispose()
+  },
+  webpack: packerWatch(webpack),
+  Rspack: packerWatch(rspack),
+}
+
+for (const [builder, start] of Object.entries(watching))
+  test(`${builder}: while it watches, values, faults and the legend are followed`, async () => {
+    const reading = "import { PAGE } from 'virtual:mappa/settings'\ndocument.title = PAGE + import.meta.env.PAGE\n"
+    const root = pageProject(reading)
+    let said = ''
+    const end = await start({ root, input: join(root, 'main.js') }, (text) => {
+      said += text
+    })
+    const change = (file: string, text: string) => {
+      said = ''
+      writeFileSync(join(root, file), text)
+    }
+    const says = (what: RegExp) => until(() => what.test(said), `it says ${what}, and was: ${said}`)
+    const holds = (value: string) =>
+      until(() => {
+        const found = outputOf(root).match(/hello\d?/g) ?? []
+        return found.length > 0 && found.every((each) => each === value)
+      }, `the page has ${value}, and it said ${said}`)
+    try {
+      await holds('hello')
+      change('.env', layer.replace('hello', 'hello2'))
+      await holds('hello2')
+      change('.env', layer.replace('PAGE', 'PAG'))
+      await says(/PAGE must be text, and no layer sets it/)
+      change('.env', layer.replace('hello', 'hello3'))
+      await holds('hello3')
+      change('part.js', reading.replace('{ PAGE }', '{ PLACE }'))
+      await says(/PLACE stays on the server/)
+      change('mappa.legend.ts', legend.replace("'meadow-hill'", "'hello3', reach: 'browser'"))
+      await holds('hello3')
+    } finally {
+      await end()
+    }
+  })
+
+test(
+  'a page that a server renders goes on with the values of that server, or it says that it cannot',
+  inBrowser,
+  async () => {
+    const root = pageProject('', {
+      'shared.js': "import { NOTE, PAGE } from 'virtual:mappa/settings'\nexport const text = () => PAGE + ' ' + NOTE\n",
+      'main.js':
+        "import { text } from './shared.js'\nconst before = document.querySelector('h1').textContent\ndocument.title = before === text() ? 'same: ' + before : before + ' is not ' + text()\n",
+      'server.js':
+        "import settings from 'virtual:mappa/settings'\nimport { pageBlock } from 'mappa/node'\nimport { text } from './shared.js'\nconsole.log('<!doctype html>' + pageBlock(settings) + '<h1>' + text() + '</h1><script type=\"module\" src=\"/main.js\"></script>')\n",
+    })
+    const common = { root, logLevel: 'silent' as const, plugins: [mappaVite({ stage: 'staging' })] }
+    const output = { entryFileNames: 'main.js' }
+    await vite({ ...common, build: { rolldownOptions: { input: join(root, 'main.js'), output } } })
+    await vite({ ...common, build: { ssr: join(root, 'server.js'), outDir: 'server' } })
+    const rendered = (env: Record<string, string>) => node([join(root, 'server/server.js')], { cwd: top, env })
+    const host = await rendered({ NOTE: 'from the host' })
+    assert.equal(host.stderr, '')
+    assert.equal(await loaded(root, host.stdout), 'same: hello from the host')
+    const { stderr } = await rendered({ PAGE: 'bye' })
+    assert.match(stderr, /^PAGE is "bye" here, and "hello" in the pages that were built for staging, which show that\./)
+  },
+)
+
+test('a page gets its block where it can be read, whatever the page looks like', () => {
+  const settings = settle(
+    { entries: { NOTE: { type: 'string', reach: 'browser', fixed: 'start' } }, stages: [] },
+    { root: project({ '.env': "NOTE='</script> $& \"'\n" }), stage: 'staging' },
+  )
+  const block = pageBlock(settings)
+  assert.equal(
+    block,
+    '<script type="application/json" id="mappa-settings" data-stage="staging">{"NOTE":"\\u003c/script> $& \\""}</script>',
+  )
+  const old = '<script id=mappa-settings type=application/json data-built="production">{}</script>'
+  for (const [before, after] of [
+    ['<html><head><title>a<script></title></head>', `<html><head><title>a<script></title>${block}</head>`],
+    ['<!-- <script> --><script src=a></script>', `<!-- <script> -->${block}<script src=a></script>`],
+    ['<!doctype html>\n<p>', `<!doctype html>${block}\n<p>`],
+    ['<body><p>', `${block}<body><p>`],
+    [`<head>${old}</head>`, `<head>${block.replace('>', ' data-built="production">')}</head>`],
+    ['<p>\n  <SCRIPT>', `<p>\n  ${block}\n  <SCRIPT>`],
+  ] as const) {
+    const stamped = stampPage(before, settings)
+    assert.equal(stamped, after)
+    assert.equal(stampPage(stamped, settings), stamped)
+  }
+  assert.throws(() => pageBlock({ ...settings }), /takes settings as settle gives them/)
+  const entries = {
+    NOTE: { type: 'string', reach: 'browser', fixed: 'start' },
+    KEY: { type: 'string', secret: true },
+  } as const
+  const leaking = settle(
+    { entries, stages: [] },
+    { environment: { NOTE: `is ${btoa(secret)}`, KEY: secret }, stage: 'test' },
+  )
+  assert.throws(() => pageBlock(leaking), /^TypeError: NOTE may reach the browser, and holds the text of a secret/)
+})

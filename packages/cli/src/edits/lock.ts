@@ -1,0 +1,148 @@
+import fs from 'node:fs'
+import path from 'node:path'
+
+/** So long another writer is waited for. Milliseconds. */
+const waitMax = 10_000
+/** How often the lock is looked at. Milliseconds. */
+const lookEvery = 10
+
+/** Temporary and lock files lie beside what they are for, under names that every rule for layer files of one machine covers. */
+export function besideName(id: string): string {
+  return `.env.~${id}.local`
+}
+
+/** Who holds a lock: the process, on which machine, and a word of its own. */
+interface LockOwner {
+  readonly pid: number
+  readonly host: string
+  readonly word: string
+}
+
+/** Why a directory could not be locked. */
+export class Locked extends Error {
+  constructor(
+    /** The lock's file. */
+    readonly file: string,
+    readonly pid: number | undefined,
+  ) {
+    super(file)
+  }
+}
+
+/** A lock that is held. */
+export interface Lock {
+  /** Whether it still is: a process that sleeps for long may be taken for one that is gone. */
+  isHeld(): boolean
+  release(): void
+}
+
+/**
+ * Locks directories for writing, one process at a time. What a process left that is gone is taken away; another is waited
+ * for, and after ten seconds given up on.
+ * @throws {Locked} if another process holds one all the time.
+ */
+export function lockDirectories(directories: readonly string[]): Lock {
+  const held: { readonly file: string; readonly text: string }[] = []
+  const release = () => {
+    for (const { file, text } of held.splice(0)) if (contentOf(file) === text) fs.rmSync(file, { force: true })
+  }
+  try {
+    // In one order, so that no two wait for each other.
+    for (const directory of [...new Set(directories)].sort())
+      held.push(lockFile(path.join(directory, besideName('lock'))))
+  } catch (error) {
+    release()
+    throw error
+  }
+  return { isHeld: () => held.every(({ file, text }) => contentOf(file) === text), release }
+}
+
+function lockFile(file: string): { readonly file: string; readonly text: string } {
+  const owner: LockOwner = { pid: process.pid, host: hostName(), word: Math.random().toString(36).slice(2) }
+  const text = JSON.stringify(owner)
+  const last = Date.now() + waitMax
+  for (;;) {
+    if (create(file, text)) return { file, text }
+    const found = contentOf(file)
+    if (found !== undefined && isGone(found)) takeAway(file, found)
+    else if (Date.now() > last) throw new Locked(file, ownerOf(found ?? '')?.pid)
+    else Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lookEvery)
+  }
+}
+
+/** Makes the file with its text in one step, so that nobody finds it empty; false if it is there. */
+function create(file: string, text: string): boolean {
+  const fresh = path.join(path.dirname(file), besideName(`${process.pid}-${Math.random().toString(36).slice(2)}`))
+  try {
+    fs.writeFileSync(fresh, text, { flag: 'wx', mode: 0o600 })
+    // Some file systems know no second names; there the file is empty for a moment, which counts as held.
+    if (!linked(fresh, file)) fs.writeFileSync(file, text, { flag: 'wx', mode: 0o600 })
+    return true
+  } catch (error) {
+    if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false
+    throw error
+  } finally {
+    fs.rmSync(fresh, { force: true })
+  }
+}
+
+function linked(from: string, to: string): boolean {
+  try {
+    fs.linkSync(from, to)
+    return true
+  } catch (error) {
+    if (['EPERM', 'ENOTSUP', 'EOPNOTSUPP', 'ENOSYS', 'EMLINK'].includes((error as NodeJS.ErrnoException).code ?? ''))
+      return false
+    throw error
+  }
+}
+
+/** Takes a lock away whose owner is gone; if another has taken it meanwhile, that one gets it back. */
+function takeAway(file: string, found: string): void {
+  const aside = path.join(path.dirname(file), besideName(`${process.pid}-${Math.random().toString(36).slice(2)}`))
+  try {
+    fs.renameSync(file, aside)
+    if (contentOf(aside) !== found) linked(aside, file)
+  } catch {
+    // Someone else was faster.
+  } finally {
+    fs.rmSync(aside, { force: true })
+  }
+}
+
+function contentOf(file: string): string | undefined {
+  try {
+    return fs.lstatSync(file).isFile() ? fs.readFileSync(file, 'utf8') : ''
+  } catch {
+    return undefined
+  }
+}
+
+function ownerOf(text: string): LockOwner | undefined {
+  try {
+    const { pid, host, word } = JSON.parse(text)
+    return Number.isSafeInteger(pid) && pid > 0 && typeof host === 'string' ? { pid, host, word } : undefined
+  } catch {
+    return undefined
+  }
+}
+
+/** Of another machine nobody here can say. What is no lock of ours stays as well. */
+function isGone(text: string): boolean {
+  const owner = ownerOf(text)
+  return owner !== undefined && owner.host === hostName() && !isRunning(owner.pid)
+}
+
+/** Whether there is a process of this number. */
+export function isRunning(pid: number): boolean {
+  try {
+    process.kill(pid, 0)
+    return true
+  } catch (error) {
+    return (error as NodeJS.ErrnoException).code === 'EPERM'
+  }
+}
+
+function hostName(): string {
+  return process.getBuiltinModule('node:os').hostname()
+}

@@ -1,0 +1,17 @@
+/** What the plugins of `@mappa/build` need of the library, beside what everybody may use. Not documented, and not for others. */
+
+export { LineIndex } from './format/line-index.js'
+export { heldTo } from './legend/legend.js'
+export { nearest } from './legend/text/nearest.js'
+export { SlipIndex } from './legend/text/slip-index.js'
+export { bytesAt, namesIn, realOf, textAt } from './node/files/files.js'
+export { leaksOf } from './node/files/leaks.js'
+export { isLayerFile, legendAbove } from './node/files/root.js'
+export { pathFrom } from './node/files/shown-path.js'
+export { layerFiles } from './node/layers/layer-order.js'
+export { keepAlone } from './node/legends/keep-copy.js'
+export { failedLegend, legendFault } from './node/legends/legend-faults.js'
+export { isTypeScript, legendOf } from './node/legends/legend-file.js'
+export { gatherWaiting } from './node/machine.js'
+export { withEmptyBlock } from './report/page.js'
+export { browserModule, literal, namesAtStart, valueAt } from './report/page-module.js'
