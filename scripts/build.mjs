@@ -82,7 +82,7 @@ await build({
 await build({
   ...common,
   minify: true,
-  entryPoints: { with: 'packages/cli/src/quick/quick-with.ts' },
+  entryPoints: { with: 'packages/cli/src/commands/with/quick-with.ts' },
   outdir: 'packages/cli/dist',
   alias: { 'mappa/command': './packages/mappa/src/command.ts', 'mappa/node': './packages/mappa/src/node/index.ts' },
 })

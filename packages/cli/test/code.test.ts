@@ -4,9 +4,9 @@ import { join } from 'node:path'
 import test from 'node:test'
 import fc from 'fast-check'
 import { mappa, project, storedIn, top } from '../../../test/helpers.js'
+import { overParsed, type SourceFile } from '../src/code/parse.js'
+import { readsIn } from '../src/code/reads.js'
 import { findIn } from '../src/lift/lift.js'
-import { overParsed, type SourceFile } from '../src/lift/read/parse.js'
-import { readsIn } from '../src/lift/read/reads.js'
 
 const { answered } = storedIn('packages/cli/test/stored')
 

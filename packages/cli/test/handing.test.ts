@@ -13,7 +13,7 @@ import { Service } from 'kubernetes-models/v1/Service'
 import { type Legend, layerFromValues, readLayer, surveyLayers } from 'mappa'
 import { parse, parseAllDocuments } from 'yaml'
 import { type Ended, keys, mappa, mappaAsked, noTerminal, project, token, top } from '../../../test/helpers.js'
-import { stampFile, type TemplateForm, templateFile } from '../src/stamp/stamped.js'
+import { stampFile, type TemplateForm, templateFile } from '../src/commands/stamp/stamped.js'
 
 const signs = [...' \t\n\r:#"\'\\`$}-!&*%@|>{[,?~é\u2028\u0085\u007f\ufeff🐝a']
 const pieces = ['  ', '\n\n', '\r\n', ': ', ' #', '${', '$(x)', '- ', ...signs]

@@ -6,10 +6,10 @@ import test from 'node:test'
 import fc from 'fast-check'
 import { hasBrowser, launch, newPage } from '../../../test/browser.js'
 import { environment, keys, mappa, mappaAsked, mappaProcess, noTerminal, project, top } from '../../../test/helpers.js'
+import { parseFile, type SourceFile } from '../src/code/parse.js'
 import type { Target } from '../src/lift/change.js'
 import { changesFor, sorted } from '../src/lift/edit/edit.js'
 import { findIn } from '../src/lift/lift.js'
-import { parseFile, type SourceFile } from '../src/lift/read/parse.js'
 import { changesTo, targetOf } from './lifting.js'
 
 const before = join(top, 'examples/before')

@@ -1,8 +1,8 @@
 import { legendFromJsonSchema } from 'mappa'
+import type { SourceFile } from '../src/code/parse.js'
 import type { Target } from '../src/lift/change.js'
 import { changesFor, sorted } from '../src/lift/edit/edit.js'
 import { findIn } from '../src/lift/lift.js'
-import type { SourceFile } from '../src/lift/read/parse.js'
 
 /** A project of files that are given, as lift sees it. */
 export function targetOf(files: readonly SourceFile[], isModule: boolean): Target {

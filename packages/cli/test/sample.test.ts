@@ -7,7 +7,7 @@ import test from 'node:test'
 import fc from 'fast-check'
 import { legend, readLayer, variablesOf } from 'mappa'
 import { mappa, project, token } from '../../../test/helpers.js'
-import { openQuote, sampleDifferences, sampleText } from '../src/sample/sample.js'
+import { openQuote, sampleDifferences, sampleText } from '../src/declared/sample.js'
 
 const definition = legend({
   PORT: { type: 'port', default: 4100, description: 'TCP port\nthe collector listens on' },

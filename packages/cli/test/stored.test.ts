@@ -2,7 +2,7 @@
 // A line that is added to a case there gets its answer by WRITE_STORED=1, to be read in the diff.
 import test from 'node:test'
 import { storedIn } from '../../../test/helpers.js'
-import type { Candidate } from '../src/lift/finding.js'
+import type { Candidate } from '../src/guess/finding.js'
 import { findIn } from '../src/lift/lift.js'
 import { changesTo } from './lifting.js'
 

@@ -1,7 +1,7 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
 import { type JsonSchema, type Legend, toJsonSchema } from 'mappa'
-import { type Node, nodesIn } from '../lift/read/parse.js'
+import { type Node, nodesIn } from '../code/parse.js'
 import { legendArguments, membersOf, objectsOfEntries } from './legend-text.js'
 
 /** What an entry says. */

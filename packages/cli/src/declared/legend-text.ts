@@ -1,6 +1,6 @@
 import { parseExpression } from '@babel/parser'
 import { entriesOf, type Legend } from 'mappa'
-import { type Node, nodesIn, overParsed, walk } from '../lift/read/parse.js'
+import { type Node, nodesIn, overParsed, walk } from '../code/parse.js'
 
 /** What a legend's text plainly says: each variable with what it is for, and the stages of its own. */
 export interface Declared {

@@ -1,4 +1,4 @@
-import type { Candidate } from './finding.js'
+import type { Candidate } from '../guess/finding.js'
 
 /** A candidate under another name. What code reads from its environment keeps its name, which hosts know too. */
 export function renamed(candidate: Candidate, name: string): Candidate {

@@ -1,5 +1,5 @@
 import type { Legend } from 'mappa'
-import type { Candidate } from './finding.js'
+import type { Candidate } from '../guess/finding.js'
 
 /** A file before and after; null if it is not there yet. */
 export interface LiftedFile {

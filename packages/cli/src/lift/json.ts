@@ -1,5 +1,5 @@
+import type { Candidate } from '../guess/finding.js'
 import type { Held } from './change.js'
-import type { Candidate } from './finding.js'
 
 /** The shape of `lift --json`: docs/json/lift.schema.json. `version` changes when a member changes its meaning or goes. */
 export function candidatesJson(candidates: readonly Candidate[], held: readonly Held[]) {

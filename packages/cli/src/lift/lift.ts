@@ -1,10 +1,10 @@
+import { browserFiles, templateFolders } from '../code/browser.js'
+import type { SourceFile } from '../code/parse.js'
+import { isToolFile } from '../code/test-files.js'
+import { candidatesOf } from '../guess/candidates.js'
+import type { Candidate, Finding } from '../guess/finding.js'
+import { isSecretConnection } from '../guess/shapes.js'
 import { type FileFacts, fileFacts } from './facts.js'
-import type { Candidate, Finding } from './finding.js'
-import { candidatesOf } from './guess/candidates.js'
-import { isSecretConnection } from './guess/shapes.js'
-import { browserFiles, templateFolders } from './read/browser.js'
-import type { SourceFile } from './read/parse.js'
-import { isToolFile } from './read/test-files.js'
 
 export interface UnparsedFile {
   readonly path: string

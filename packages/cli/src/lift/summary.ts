@@ -1,6 +1,6 @@
 import { counted } from 'mappa/command'
+import type { Candidate } from '../guess/finding.js'
 import type { Held, LiftedFile } from './change.js'
-import type { Candidate } from './finding.js'
 
 /**
  * What was done, by file, what was left and why, and how to undo it: one screen. `undoable` if nothing but these changes would

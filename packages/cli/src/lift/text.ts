@@ -1,7 +1,7 @@
 import type { Paint } from 'mappa'
 import { capitalized, counted } from 'mappa/command'
+import type { Candidate } from '../guess/finding.js'
 import type { Held } from './change.js'
-import type { Candidate } from './finding.js'
 import type { Found, UnparsedFile } from './lift.js'
 
 /** Every candidate, and what could not be read. */

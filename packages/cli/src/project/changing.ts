@@ -1,7 +1,7 @@
 import { dirname, join, normalize } from 'node:path'
 import { textAt } from 'mappa/command'
-import type { Changing } from '../change/plan.js'
 import { importsIn } from '../declared/legend-text.js'
+import type { Changing } from '../edits/plan.js'
 import { layerNamesIn, projectFiles } from './files.js'
 import type { SoundProject } from './project.js'
 

@@ -1,7 +1,7 @@
 import { type Dirent, readdirSync } from 'node:fs'
 import { join } from 'node:path'
 import { namesIn, textAt } from 'mappa/command'
-import { holdsCode, type SourceFile } from '../lift/read/parse.js'
+import { holdsCode, type SourceFile } from '../code/parse.js'
 import { git } from './git/git.js'
 
 /** Folders of what others wrote, or what is made from the sources. */

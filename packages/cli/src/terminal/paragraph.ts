@@ -1,6 +1,6 @@
 import { stripVTControlCharacters } from 'node:util'
-import stringWidth from 'string-width'
-import wrapAnsi from 'wrap-ansi'
+import stringWidth from 'fast-string-width'
+import { wrapAnsi } from 'fast-wrap-ansi'
 
 /** A text broken between words; a word that is too long, such as an address to take, stays whole. */
 export function paragraph(text: string, width: number): string {

@@ -1,9 +1,9 @@
 import MagicString from 'magic-string'
+import { grouped } from '../../code/grouped.js'
+import { isNode, type Node, parseFile } from '../../code/parse.js'
+import type { Candidate, Finding, Range } from '../../guess/finding.js'
+import { staysAround, variableRead } from '../../guess/variable-entry.js'
 import type { LiftedFile, Target } from '../change.js'
-import type { Candidate, Finding, Range } from '../finding.js'
-import { staysAround, variableRead } from '../guess/variable-entry.js'
-import { grouped } from '../read/grouped.js'
-import { isNode, type Node, parseFile } from '../read/parse.js'
 import { relative } from './paths.js'
 import { type Form, specifierFor } from './settings-form.js'
 

@@ -1,5 +1,5 @@
+import type { Candidate, Finding } from '../../guess/finding.js'
 import type { LiftedFile } from '../change.js'
-import type { Candidate, Finding } from '../finding.js'
 
 /** Every text that must not be shown with some changes, the longest first: as values, and as they are written in code. */
 export function hiddenTexts(

@@ -1,8 +1,8 @@
 import { readLayer, variablesOf } from 'mappa'
-import { openQuote, sampleText } from '../../sample/sample.js'
+import { openQuote, samplePath, sampleText } from '../../declared/sample.js'
+import { withIgnoreRules } from '../../edits/ignore.js'
+import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
-import type { Candidate } from '../finding.js'
-import { withIgnoreRules } from '../manifests/ignore.js'
 import { scriptOf } from '../manifests/package-scripts.js'
 import { wordsOfEntry } from './legend.js'
 
@@ -99,7 +99,7 @@ export function sampleChange(
   layers: readonly LiftedFile[],
 ): LiftedFile[] {
   if (legendFile !== undefined && !definition) return []
-  const path = '.env.example'
+  const path = samplePath
   const own = Object.fromEntries(candidates.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
   const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] }
   const shared = ['.env', '.env.development'].map((layer) => {

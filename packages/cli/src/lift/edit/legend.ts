@@ -1,6 +1,6 @@
 import { type Words, withEntries } from '../../declared/legend-edits.js'
+import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
-import type { Candidate } from '../finding.js'
 
 /** An entry's words, in the order in which people write them. */
 export function wordsOfEntry({ kind, entry, reach }: Candidate): Words {

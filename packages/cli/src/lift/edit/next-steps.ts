@@ -1,5 +1,5 @@
+import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
-import type { Candidate } from '../finding.js'
 
 /** What a person has to do besides, since lift does not install anything. */
 export function nextSteps(

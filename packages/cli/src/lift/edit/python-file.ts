@@ -1,7 +1,7 @@
 import MagicString from 'magic-string'
+import { cellsIn, type NotebookCell } from '../../code/notebook.js'
+import type { Candidate, Finding } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
-import type { Candidate, Finding } from '../finding.js'
-import { cellsIn, type NotebookCell } from '../read/notebook.js'
 
 /** A file in Python, or a notebook, that takes values from its environment; everything else stays byte for byte. */
 export function pythonChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {

@@ -1,5 +1,5 @@
+import { type Compiler, compilerOf } from '../../code/compiler.js'
 import type { Target } from '../change.js'
-import { type Compiler, compilerOf } from '../read/compiler.js'
 
 /** How an application's code takes its settings: where the module is, how that is written, and how others name it. */
 export interface Form {

@@ -1,10 +1,10 @@
 import MagicString from 'magic-string'
 import { isMap, isPair, isScalar, isSeq, parseDocument, type Scalar } from 'yaml'
-import { isHostName } from '../../names/host-names.js'
-import type { Finding } from '../finding.js'
-import { givenVariable } from '../guess/variables.js'
-import type { SourceFile } from '../read/parse.js'
-import { ownStage } from '../stages/stage-tests.js'
+import { isHostName } from '../../code/host-names.js'
+import type { SourceFile } from '../../code/parse.js'
+import { ownStage } from '../../code/stages/stage-tests.js'
+import type { Finding } from '../../guess/finding.js'
+import { givenVariable } from '../../guess/variables.js'
 
 /** Whether a file says which containers run together. */
 export function isContainerFile(path: string): boolean {

@@ -1,10 +1,10 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
-import { isHostName } from '../../names/host-names.js'
-import type { Finding } from '../finding.js'
-import { givenVariable } from '../guess/variables.js'
-import { type Node, nodesIn, type SourceFile } from '../read/parse.js'
-import { ownStage } from '../stages/stage-tests.js'
+import { isHostName } from '../../code/host-names.js'
+import { type Node, nodesIn, type SourceFile } from '../../code/parse.js'
+import { ownStage } from '../../code/stages/stage-tests.js'
+import type { Finding } from '../../guess/finding.js'
+import { givenVariable } from '../../guess/variables.js'
 
 /** Whether a file is a package's manifest, whose scripts may set variables. */
 export function isPackageFile(path: string): boolean {

@@ -1,4 +1,5 @@
 import { resolve } from 'node:path'
+import type { Fault } from 'mappa'
 import { git } from './git.js'
 
 /** Paths of what version control has of a root, from there; undefined without version control. */
@@ -97,4 +98,16 @@ export function hooksFolder(root: string): string | undefined {
   if (!top || !common) return undefined
   const named = git(root, ['config', '--local', '--get', 'core.hooksPath'])?.trim()
   return named ? resolve(top, named) : resolve(root, common, 'hooks')
+}
+
+/** A layer of this machine that version control has, or would take. */
+export function notIgnored(path: string, tracked: boolean): Fault {
+  return {
+    kind: 'not-ignored',
+    message: `${path} belongs to this machine, and version control ${tracked ? 'has it' : 'would take it'}.`,
+    place: { file: path, line: 1, column: 1, endColumn: 2 },
+    remedy: tracked
+      ? `Type: git rm --cached ${path}, then mappa init, and replace every secret in it: history keeps them.`
+      : 'Type: mappa init, which writes the rules .env.local and .env.*.local into .gitignore',
+  }
 }

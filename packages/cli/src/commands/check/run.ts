@@ -1,0 +1,273 @@
+import { join } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import {
+  type Fault,
+  type Legend,
+  type Notice,
+  type Reported,
+  reportJson,
+  reportSarif,
+  reportText,
+  type Survey,
+} from 'mappa'
+import { isAccepted, isAround, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
+import { capturedEnvironment } from '../../project/captured.js'
+import { layerNamesIn, legendsBelow } from '../../project/files.js'
+import {
+  contradictions,
+  exitCodeFor,
+  leftOut,
+  noLegend,
+  openProject,
+  ownStages,
+  type Project,
+  type ProjectOptions,
+  surveyProject,
+} from '../../project/project.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import { jsonText, output } from '../../terminal/terminal.js'
+import { exitCodes } from '../../terminal/usage-error.js'
+import type { CodeReport } from './against-code.js'
+import { allRight } from './all-right.js'
+import { sharedSecrets } from './shared-secrets.js'
+
+/** Options of `mappa check`. */
+export interface CheckOptions extends ProjectOptions {
+  readonly json?: boolean
+  readonly sarif?: boolean
+  /** Whether to print a line for each. */
+  readonly lines?: boolean
+  /** Whether to check every stage, without the process environment. */
+  readonly everyStage?: boolean
+  /** Whether to look at what a clone alone can be held to, in every stage. */
+  readonly asCloned?: boolean
+  /** Whether notices end with 1, too. */
+  readonly strict?: boolean
+  /** Whether to compare the legend with the code, too. */
+  readonly code?: boolean
+  /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
+  readonly captured?: string | undefined
+}
+
+/** `mappa check`: every fault and notice of a stage, or of each; at the top of several projects, of each of those. */
+export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+  const project = await openProject(options)
+  const members = project.legendFile === undefined && options.root === undefined ? legendMembers(project.root) : []
+  const outcomes: ProjectReports[] = []
+  if (members.length === 0) outcomes.push(await checked(project, options))
+  for (const member of members) {
+    const root = join(project.root, member)
+    const own = await openProject({ ...options, root })
+    outcomes.push({ ...(await checked(own, { ...options, root })), member })
+  }
+  output().write(reportsIn(outcomes, options))
+  const reports = outcomes.flatMap((each) => each.reports)
+  const exitCode = exitCodeFor(reports.flatMap(({ faults }) => faults))
+  const isStrict = options.strict === true && reports.some(({ notices }) => notices.length > 0)
+  const cause = outcomes.find((each) => each.project.cause !== undefined)?.project.cause
+  return { exitCode: exitCode === exitCodes.fine && isStrict ? exitCodes.faults : exitCode, cause }
+}
+
+/** The folders below the working directory that hold a legend, where it holds none itself. */
+function legendMembers(root: string): readonly string[] {
+  return legendAbove(root) === undefined ? legendsBelow(root) : []
+}
+
+/** What was found in one project. */
+interface ProjectReports {
+  readonly project: Project
+  readonly reports: readonly Checked[]
+  /** Where it is, if there are several. */
+  readonly member?: string
+}
+
+async function checked(project: Project, options: CheckOptions): Promise<ProjectReports> {
+  const code =
+    (options.code || options.asCloned) && project.definition
+      ? await codeReport(project.root, project.definition)
+      : undefined
+  const missing = project.legendFile === undefined ? [noLegend(project.root)] : []
+  const isBare = project.legendFile === undefined
+  // Without a legend there is one thing to say, and not one of each stage. What this machine's environment sets is meant for
+  // one stage at most.
+  const isEvery = (options.everyStage || options.asCloned) && !isBare
+  const each: readonly ProjectOptions[] = isEvery
+    ? ownStages(project).map((stage) => ({
+        ...options,
+        stage,
+        stageFrom: 'the legend',
+        environment: {},
+        cloned: options.asCloned === true,
+      }))
+    : [{ ...options, ...(await capturedEnvironment(options.captured)) }]
+  const unguarded = options.asCloned ? [] : await guardFaults(project)
+  const stale = options.asCloned ? await staleFaults(project) : []
+  const reports: Checked[] = []
+  for (const [at, own] of each.entries()) {
+    const { found } = await surveyProject(project, own)
+    // Which stage it is matters where there is something to check.
+    const all = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
+    const { told, given } = options.asCloned ? cloneFaults(found, all) : { told: all, given: undefined }
+    // What is not about a stage is told once.
+    const [faults, notices] =
+      at === 0 ? [[...missing, ...unguarded, ...stale, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
+    const list = project.definition?.accepted
+    const isOpen = ({ kind, name }: Fault | Notice) => !isAccepted(list, kind, [name])
+    reports.push({
+      found,
+      stage: found.stage,
+      faults:
+        (options.everyStage || options.asCloned) && isBare
+          ? missing
+          : [...told, ...sharedIn(found, project.definition), ...faults.filter(isOpen)],
+      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices.filter(isOpen)],
+      accepted: [...found.accepted, ...[...faults, ...notices].filter((fault) => !isOpen(fault))],
+      ...(given && { hostGives: given }),
+    })
+  }
+  return { project, reports }
+}
+
+/** What a clone alone can be held to, and what is to come from elsewhere: a host, or whoever works on the clone. */
+function cloneFaults(
+  found: Survey,
+  all: readonly Fault[],
+): { readonly told: readonly Fault[]; readonly given: readonly string[] } {
+  const given = new Set<string>()
+  const lacks = (name: string) => found.trail(name).declared && !found.trail(name).winner
+  const told = all.filter((fault) => {
+    const { kind, name } = fault
+    if (kind === 'remote') return false
+    if (kind === 'missing' && name !== undefined) {
+      given.add(name)
+      return false
+    }
+    if (kind !== 'unset' || name === undefined) return true
+    // Built on what is to come, it will be right.
+    const text = found.layers.findLast((layer) => layer.get(name) !== undefined)?.get(name) ?? ''
+    const culprits = [...text.matchAll(/\$\{([A-Za-z_]\w*)/g)].map(([, each = '']) => each).filter(lacks)
+    for (const each of culprits) given.add(each)
+    return culprits.length === 0
+  })
+  return { told, given: [...given] }
+}
+
+/** Files that are made from the legend, and are not as it would make them now. */
+async function staleFaults(project: Project): Promise<readonly Fault[]> {
+  const { definition, legendFile, root } = project
+  if (!definition || legendFile === undefined || contradictions(definition).length > 0) return []
+  const { staleFiles } = await import('../../project/stale.js')
+  return (await staleFiles({ ...project, definition, legendFile })).map(({ path, command }) => ({
+    kind: 'stale',
+    message: `${path} is not what the legend makes of it now.`,
+    layer: path,
+    place: { file: path, line: 1, column: 1, endColumn: 2 },
+    remedy: `Type: ${command}${root === process.cwd() ? '' : ` --root ${root}`}`,
+  }))
+}
+
+/** Layers of this machine that version control has or would take. */
+async function guardFaults({ root, legendFile }: Project): Promise<readonly Fault[]> {
+  const local = layerNamesIn(root).filter((name) => name.endsWith('.local'))
+  if (legendFile === undefined || local.length === 0) return []
+  const { notIgnored, unguardedLayers } = await import('../../project/git/repository.js')
+  return unguardedLayers(root, local).map(({ path, tracked }) => notIgnored(path, tracked))
+}
+
+/** Secrets in committed layers: nothing that stops a start, but nothing that may stay. */
+function sharedIn(found: Survey, definition: Legend | undefined): readonly Fault[] {
+  if (!definition) return []
+  const faults = sharedSecrets(
+    definition,
+    found.stage.name,
+    found.layers,
+    (layer, name) => found.trail(name).steps.find((step) => step.layer === layer.name)?.place,
+  )
+  // A placeholder is no secret, and has been told.
+  const told = new Set(found.faults.flatMap(({ kind, name }) => (kind === 'placeholder' ? [name] : [])))
+  return faults.filter(({ name }) => !told.has(name)).map((fault) => ({ ...fault, message: found.mask(fault.message) }))
+}
+
+interface Checked extends Reported {
+  readonly found: Survey
+  /** What a clone lacks that its host, or whoever works on it, has to give. */
+  readonly hostGives?: readonly string[]
+}
+
+/** Reports in the form that was asked for. */
+function reportsIn(outcomes: readonly ProjectReports[], options: CheckOptions): string {
+  const all = outcomes.flatMap(({ project, reports, member }) => reports.map((report) => ({ report, project, member })))
+  const [first] = all
+  if (options.sarif) {
+    const log = ({ report, project }: (typeof all)[number]) =>
+      reportSarif(report, { root: pathToFileURL(`${project.root}/`).href })
+    return jsonText({ ...log(first as (typeof all)[number]), runs: all.flatMap((each) => log(each).runs) })
+  }
+  if (options.json) {
+    const data = ({ reports }: ProjectReports) =>
+      options.everyStage || options.asCloned
+        ? { version: 1, stages: reports.map(stageJson) }
+        : reportJson(reports[0] as Checked)
+    const isOne = outcomes.length === 1 && outcomes[0]?.member === undefined
+    return jsonText(
+      isOne
+        ? data(outcomes[0] as ProjectReports)
+        : { version: 1, packages: outcomes.map((each) => ({ root: each.member, ...data(each) })) },
+    )
+  }
+  if (options.lines) {
+    // What stands in a layer of all stages would come once for each.
+    const lines = all.flatMap(({ report, member }) =>
+      reportLines(report)
+        .split(/(?<=\n)/)
+        .filter((line) => line !== '')
+        .map((line) => (member === undefined ? line : `${member}/${line}`)),
+    )
+    return [...new Set(lines)].join('')
+  }
+  const { paint } = output()
+  return outcomes
+    .map((outcome) => {
+      const head = outcome.member === undefined ? '' : `${paint.bold(outcome.member)}\n\n`
+      return `${head}${projectText(outcome, options)}`
+    })
+    .join('\n')
+}
+
+function stageJson(report: Checked) {
+  return { ...reportJson(report), ...(report.hostGives && { hostGives: report.hostGives }) }
+}
+
+/** One project's reports for a person, with what is to be said of all of its stages. */
+function projectText({ project, reports }: ProjectReports, options: CheckOptions): string {
+  const terminal = output()
+  const texts = reports.map((report) => {
+    const { faults, notices, hostGives = [] } = report
+    const text =
+      faults.length + notices.length > 0
+        ? reportText(report, terminal)
+        : `${stageLine(report.stage, terminal.paint)}\n\n${options.asCloned ? '' : `${allRight(report.found)}\n`}${tally(0, 0, report.accepted?.length)}\n`
+    if (hostGives.length === 0) return text
+    return `${text}${paragraph(`To come from elsewhere, in ${report.stage.name}: ${hostGives.join(', ')}.`, terminal.width)}\n`
+  })
+  const isEvery = options.everyStage || options.asCloned
+  const said = isEvery
+    ? [
+        options.asCloned
+          ? 'Looked at what a clone has alone: no process environment, and no layer of this machine.'
+          : 'The process environment of this machine was left out: it belongs to one stage at most.',
+        ...leftOut(
+          project.definition,
+          reports.map(({ stage }) => stage.name),
+        ),
+      ]
+    : []
+  return `${texts.join('\n')}${said.map((text) => `${text}\n`).join('')}`
+}
+
+/** What the project's code and its legend say of each other. The parser is loaded only for this. */
+async function codeReport(root: string, definition: Legend): Promise<CodeReport> {
+  const { againstCode } = await import('./against-code.js')
+  const { projectFiles } = await import('../../project/files.js')
+  return againstCode(definition, projectFiles(root))
+}

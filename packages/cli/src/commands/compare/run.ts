@@ -1,0 +1,126 @@
+import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
+import { capitalized, counted } from 'mappa/command'
+import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../../project/host-names.js'
+import { hostText } from '../../project/host-text.js'
+import { leftOut, openSound, ownStages, refuseStage, type SoundProject, surveyProject } from '../../project/project.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import { jsonText, output, talk } from '../../terminal/terminal.js'
+import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import type { SinceOptions } from './since-run.js'
+import { compareStages, stagesWithOthers, stands } from './stages.js'
+import { rowsText } from './text.js'
+
+/** Options of `mappa compare`. */
+export interface CompareOptions extends SinceOptions {
+  /** Whether to show also what is the same everywhere. */
+  readonly all?: boolean
+  /** A commit, of which it is told what has changed. */
+  readonly since?: string
+}
+
+/** `mappa compare [stage…]`: stages side by side, or the names of one stage against those that a host has. */
+export async function compare(stages: readonly string[], options: CompareOptions): Promise<Ended> {
+  const known = await openSound(options, 'Nothing was compared.')
+  if ('refused' in known) return { exitCode: exitCodes.faults, cause: known.cause }
+  for (const stage of stages) refuseStage(known.definition, stage)
+  if (options.tokenFrom !== undefined && options.host === undefined)
+    throw new UsageError('--token-from is for a host that is asked at an address: --host https://….')
+  if (options.values && options.host === undefined)
+    throw new UsageError('--values is for a host: --host FILE or --host https://….')
+  if (options.as !== undefined && options.since === undefined) throw new UsageError('--as is for --since.')
+  if (options.since !== undefined) {
+    const { compareSince } = await import('./since-run.js')
+    return compareSince(known, stages, options, options.since)
+  }
+  if (options.host !== undefined) return againstHost(known, stages, options)
+  if (options.stage !== undefined || stages.length === 1)
+    throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
+  if (stages.length > 0 && new Set(stages).size === 1)
+    throw new UsageError('compare takes different stages, for example: mappa compare staging production')
+  return sideBySide(known, stages, options)
+}
+
+async function sideBySide(project: SoundProject, named: readonly string[], options: CompareOptions): Promise<Ended> {
+  const isChosen = named.length > 0
+  const stages = isChosen ? [...new Set(named)] : ownStages(project)
+  const surveys: Survey[] = []
+  for (const stage of stages) surveys.push((await surveyProject(project, { ...options, stage, environment: {} })).found)
+  const entries = project.definition.entries
+  const rows = compareStages(surveys, (name) => entries[name]?.secret === true)
+  const shown = options.all ? rows : rows.filter(stands)
+  const others = stagesWithOthers(surveys, rows)
+  const isFaulty =
+    others.length > 0 ||
+    rows.some(({ cells }) => cells.some(({ state, fault }) => state === 'missing' || fault !== null))
+  const ended = { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine }
+  const terminal = output()
+  if (options.json) {
+    terminal.write(jsonText({ version: 1, stages, stagesWithOtherFaults: others, variables: shown }))
+    return ended
+  }
+  if (shown.length > 0) terminal.write(`${rowsText(shown, stages, terminal.width, terminal.paint)}\n\n`)
+  const same = rows.length - shown.length
+  const rest = options.all
+    ? ''
+    : same > 0
+      ? ` ${counted(same, 'other')} ${same === 1 ? 'is' : 'are'} the same in all: --all shows ${same === 1 ? 'it' : 'them'}.`
+      : ''
+  const differing = rows.filter(({ differs }) => differs).length
+  const shared = rows.filter(({ cells }) => cells.some(({ sameSecretAs }) => sameSecretAs.length > 0)).length
+  const told = [
+    ...others.map((stage) => `Stage ${stage} has faults beside these: mappa check --stage ${stage}`),
+    ...(shared > 0
+      ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
+      : []),
+    `${capitalized(counted(differing, 'variable'))} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
+    'The process environment of this machine was left out: it belongs to one stage at most.',
+    ...(isChosen ? [] : leftOut(project.definition, stages)),
+  ]
+  for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
+  return ended
+}
+
+async function againstHost(project: SoundProject, stages: readonly string[], options: CompareOptions): Promise<Ended> {
+  if (stages.length > 1 || (stages.length === 1 && options.stage !== undefined))
+    throw new UsageError('--host compares one stage, for example: mappa compare production --host host.json')
+  const stage = stages[0] ?? options.stage
+  if (stage === undefined)
+    throw new UsageError("--host needs the host's stage, for example: mappa compare production --host host.json")
+  const stageFrom = stages.length > 0 ? 'the command line' : '--stage'
+  const { found } = await surveyProject(project, { ...options, stage, stageFrom, environment: {} })
+  const answer = await hostText(options, found)
+  const names = 'text' in answer ? hostNames(answer.text) : undefined
+  const texts = 'text' in answer && options.values ? hostTexts(answer.text) : undefined
+  if (names === undefined || (options.values && !texts)) {
+    const why =
+      'why' in answer
+        ? answer.why
+        : names === undefined
+          ? 'What the host has is neither JSON with names nor layer text.'
+          : 'The host gives names alone, so that its values cannot be compared. Leave out --values.'
+    talk().write(`${why}\nNothing was compared.\n`)
+    return { exitCode: exitCodes.faults }
+  }
+  const variables = variablesOf(project.definition, found.stage.name)
+  const { both, elsewhere, ...report } = compareHost(found, variables, names)
+  // What the host has is read as its processes would read it: there it lies in their environment.
+  const there = texts && (await surveyProject(project, { ...options, stage, stageFrom, environment: texts })).found
+  const values = there ? compareValues(found, there, variables) : []
+  const faults = [...report.faults, ...(there ? faultsOnHost(there, texts ?? {}) : [])]
+  const reported = { stage: found.stage, faults, notices: report.notices }
+  const terminal = output()
+  if (options.json) terminal.write(jsonText({ ...reportJson(reported), both, elsewhere, ...(there && { values }) }))
+  else {
+    terminal.write(reportText(reported, terminal))
+    const told = [
+      ...(both.length > 0 ? [`On the host and in layers, where the host's value counts: ${both.join(', ')}.`] : []),
+      ...values.map(
+        ({ name, host, layers, layer }) =>
+          `${name} is ${host || 'empty'} on the host, and ${layers || 'empty'} here (${layer}).`,
+      ),
+      ...(elsewhere.length > 0 ? [`Not on the host, but in layers or with a default: ${elsewhere.join(', ')}.`] : []),
+    ]
+    for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
+  }
+  return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine }
+}

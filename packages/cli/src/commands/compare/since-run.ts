@@ -1,0 +1,123 @@
+import { printable, type Survey, variablesOf } from 'mappa'
+import { counted } from 'mappa/command'
+import { hostNames } from '../../project/host-names.js'
+import { type HostOptions, hostText } from '../../project/host-text.js'
+import {
+  contradictions,
+  openProject,
+  ownStages,
+  type Project,
+  type ProjectOptions,
+  type SoundProject,
+  surveyProject,
+} from '../../project/project.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import { jsonText, output, talk } from '../../terminal/terminal.js'
+import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { earlierProject } from './earlier.js'
+import { changesSince, type StageAt, type StageChanges } from './since.js'
+import { sinceMarkdown, sinceText } from './since-text.js'
+
+/** Options of `mappa compare --since`. */
+export interface SinceOptions extends ProjectOptions, HostOptions {
+  readonly json?: boolean
+  /** Whether values of the host are compared, too, but for what others may not see. */
+  readonly values?: boolean
+  /** The form of what is told: text, or Markdown for a review. */
+  readonly as?: 'text' | 'markdown'
+}
+
+/** `mappa compare --since REVISION`: what has changed since a commit, by stage, and what that asks of each host. */
+export async function compareSince(
+  project: SoundProject,
+  named: readonly string[],
+  options: SinceOptions,
+  revision: string,
+): Promise<Ended> {
+  if (options.json && options.as === 'markdown') throw new UsageError('compare takes --json or --as, and not both.')
+  if (options.values) throw new UsageError('--values compares with a host alone, without --since.')
+  const stages = stagesFor(project, named, options)
+  if (options.host !== undefined && stages.length !== 1)
+    throw new UsageError('--host is for one stage: mappa compare production --since main --host host.json')
+  const earlier = earlierProject(project.root, revision)
+  if (!earlier) throw new UsageError(`There is no commit ${printable(revision)}. Name one: mappa compare --since main`)
+  try {
+    const old = await openProject({ root: earlier.root, passing: true })
+    const isSound = old.definition && contradictions(old.definition).length === 0
+    if (old.legendFile !== undefined && !isSound) {
+      talk().write(`The legend of ${earlier.commit} cannot be read now, so there is nothing to compare with.\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    const found: StageChanges[] = []
+    for (const stage of stages) {
+      const now = await stageAt(project, stage)
+      const host = options.host === undefined ? undefined : await namesOnHost(options, now.found, project, stage)
+      if (typeof host === 'string') {
+        talk().write(`${host}\nNothing was compared.\n`)
+        return { exitCode: exitCodes.faults }
+      }
+      const before =
+        old.definition && isSound ? await stageAt({ ...old, definition: old.definition }, stage) : undefined
+      found.push(changesSince(stage, before, now, host))
+    }
+    const lacking = found.flatMap(({ tasks }) => tasks.filter(({ kind }) => kind === 'give'))
+    tell(found, { commit: earlier.commit, revision }, options, lacking.length)
+    return { exitCode: options.host !== undefined && lacking.length > 0 ? exitCodes.faults : exitCodes.fine }
+  } finally {
+    earlier.close()
+  }
+}
+
+function tell(
+  found: readonly StageChanges[],
+  since: { readonly commit: string; readonly revision: string },
+  options: SinceOptions,
+  lacking: number,
+): void {
+  const terminal = output()
+  const isNamed = !/^[0-9a-f]{7,}$/.test(since.revision)
+  const commit = isNamed ? `${since.commit} (${printable(since.revision)})` : since.commit
+  if (options.json) terminal.write(jsonText({ version: 1, since: since.commit, stages: found }))
+  else if (options.as === 'markdown') terminal.write(sinceMarkdown(found, commit))
+  else {
+    terminal.write(`Since ${commit}\n\n${sinceText(found, terminal)}\n\n`)
+    const changed = new Set(found.flatMap(({ changes }) => changes.map(({ name }) => name))).size
+    const hosts =
+      options.host === undefined
+        ? ''
+        : lacking === 0
+          ? ' The host lacks nothing.'
+          : ` The host lacks ${counted(lacking, 'value')}.`
+    const text = `${counted(changed, 'variable')} ${changed === 1 ? 'has' : 'have'} changed.${hosts}`
+    terminal.write(`${paragraph(text, terminal.width)}\n`)
+  }
+}
+
+function stagesFor(project: SoundProject, named: readonly string[], { stage }: SinceOptions): readonly string[] {
+  const given = [...new Set([...named, ...(stage === undefined ? [] : [stage])])]
+  return given.length > 0 ? given : ownStages(project)
+}
+
+/** A stage as whoever clones the project has it; what others add is theirs. */
+async function stageAt(project: Project & Pick<SoundProject, 'definition'>, stage: string): Promise<StageAt> {
+  const options = { stage, stageFrom: 'the command line', environment: {}, cloned: true }
+  const { found } = await surveyProject({ ...project, faults: [] }, options)
+  return { variables: variablesOf(project.definition, stage), found }
+}
+
+async function namesOnHost(
+  options: SinceOptions,
+  found: Survey,
+  project: SoundProject,
+  stage: string,
+): Promise<ReadonlySet<string> | string> {
+  // Its token may be one of this machine's values, which no clone has.
+  const own =
+    options.tokenFrom === undefined
+      ? found
+      : (await surveyProject(project, { stage, stageFrom: 'the command line' })).found
+  const answer = await hostText(options, own)
+  if ('why' in answer) return answer.why
+  const names = hostNames(answer.text)
+  return names ? new Set(names) : 'What the host has is neither JSON with names nor layer text.'
+}

@@ -1,0 +1,111 @@
+import { capitalized } from 'mappa/command'
+import { paragraph } from '../../terminal/paragraph.js'
+import type { Terminal } from '../../terminal/terminal.js'
+import type { HostTask, StageChanges, VariableChange } from './since.js'
+
+/** What has changed, by stage, for a terminal. */
+export function sinceText(
+  stages: readonly StageChanges[],
+  { width, paint }: Pick<Terminal, 'width' | 'paint'>,
+): string {
+  return stages
+    .map(({ stage, changes, tasks }) => {
+      const lines = changes.map((change) => {
+        const text = `${change.kind.padEnd(9)} ${changeText(change)}`
+        return indented(text, 2, 12, width)
+      })
+      const asked = tasksBy(tasks).flatMap(([head, some]) => [
+        `  ${head}`,
+        ...some.map(({ message }) => indented(message, 4, 6, width)),
+      ])
+      const whole = lines.length === 0 && asked.length === 0 ? ['  Nothing has changed.'] : [...lines, ...asked]
+      return [`Stage ${paint.bold(stage)}`, ...whole].join('\n')
+    })
+    .join('\n\n')
+}
+
+function indented(text: string, first: number, rest: number, width: number): string {
+  return paragraph(text, width - rest)
+    .split('\n')
+    .map((line, at) => ' '.repeat(at === 0 ? first : rest) + line)
+    .join('\n')
+}
+
+/** Whether a value is where its terms say it, which tell the default. */
+function toldByTerms(from: string): boolean {
+  return from.startsWith('default in ')
+}
+
+function changeText({ kind, name, before, after, from }: VariableChange): string {
+  const at = from === null ? '' : `  (${from})`
+  switch (kind) {
+    case 'added':
+      return `${name}: ${after}${from === null ? '; no value' : toldByTerms(from) ? '' : `; ${from}`}`
+    case 'renamed':
+      return `${before} → ${name}`
+    case 'retyped':
+      return `${name}: was ${before}; is ${after}`
+    case 'revalued':
+      return `${name}: ${shownValue(before)} → ${shownValue(after)}${at}`
+    default:
+      return name
+  }
+}
+
+function shownValue(text: string | null): string {
+  return text === null ? 'no value' : text === '' ? '(empty)' : text
+}
+
+const heads = {
+  give: 'Its host must be given, before this is deployed:',
+  look: 'On its host, look at the values of:',
+  rename: 'On its host, these can be renamed:',
+  drop: 'On its host, these can go:',
+} as const satisfies Readonly<Record<HostTask['kind'], string>>
+
+function tasksBy(tasks: readonly HostTask[]): (readonly [head: string, tasks: readonly HostTask[]])[] {
+  return Object.entries(heads).flatMap(([kind, head]) => {
+    const some = tasks.filter((task) => task.kind === kind)
+    return some.length > 0 ? [[head, some] as const] : []
+  })
+}
+
+/** The same for a review: a list to tick off, and a table of what has changed. */
+export function sinceMarkdown(stages: readonly StageChanges[], commit: string): string {
+  const parts = stages.map(({ stage, changes, tasks }) => {
+    const rows = changes.map((change) => `| ${change.kind} | ${code(change.name)} | ${cells(change)} |`)
+    const table = rows.length === 0 ? [] : ['', '| | variable | before | now |', '| --- | --- | --- | --- |', ...rows]
+    const asked = tasksBy(tasks).flatMap(([head, some]) => [
+      ...['', head, ''],
+      ...some.map(({ message }) => `- [ ] ${taskMarkdown(message)}`),
+    ])
+    const none = rows.length === 0 && asked.length === 0 ? ['', 'Nothing has changed.'] : []
+    return [`### ${capitalized(stage)}`, ...asked, ...table, ...none].join('\n')
+  })
+  return `## Settings since ${commit}\n\n${parts.join('\n\n')}\n`
+}
+
+function cells({ kind, before, after, from }: VariableChange): string {
+  const isValue = kind === 'revalued' || kind === 'renamed'
+  const [was, is] = [before, after].map((text) =>
+    text === null ? (isValue ? 'no value' : '') : isValue ? code(text === '' ? '(empty)' : text) : markdownText(text),
+  )
+  return `${was} | ${is}${from === null || (kind === 'added' && toldByTerms(from)) ? '' : ` (${markdownText(from)})`}`
+}
+
+/** A task begins with a name. */
+function taskMarkdown(message: string): string {
+  const [name = ''] = /^\w+/.exec(message) ?? []
+  return code(name) + markdownText(message.slice(name.length))
+}
+
+/** A value in which backticks stand would end the code. */
+function code(text: string): string {
+  const ticks = '`'.repeat(Math.max(0, ...[...text.matchAll(/`+/g)].map(([run]) => run.length)) + 1)
+  const space = /^`|`$/.test(text) ? ' ' : ''
+  return `${ticks}${space}${text.replace(/[\r\n]+/g, ' ').replaceAll('|', '\\|')}${space}${ticks}`
+}
+
+function markdownText(text: string): string {
+  return text.replace(/[\r\n]+/g, ' ').replace(/[\\`*_[\]<>|#]/g, '\\$&')
+}

@@ -1,0 +1,76 @@
+import { type Command, Option } from 'commander'
+import { stagesOf } from 'mappa'
+import type { ProjectOptions } from '../project/project.js'
+import { type Ended, UsageError } from '../terminal/usage-error.js'
+import type { KnownCommand } from './completion/complete.js'
+
+/** A command as the program gathers it: its arguments and options. What it does is loaded once it is called. */
+export interface CommandDefinition {
+  readonly name: string
+  define(command: Command, run: Running): void
+}
+
+/** What a command has of the run that calls it. */
+export interface Running {
+  /** The words behind a lone `--`, which are another program's. */
+  readonly rest: readonly string[] | undefined
+  /** The path of this program. */
+  readonly binary: string
+  /** What may be typed, for completion. */
+  commands(): readonly KnownCommand[]
+  finish(outcome: Ended): void
+}
+
+/** With the option of what works from the legend alone. */
+export function located(command: Command): Command {
+  return command.option('--root <directory>', 'where the legend and the layer files are; else searched for upwards')
+}
+
+/** With the options of what looks at a stage's values. */
+export function staged(command: Command, stage = 'the stage; else MAPPA_STAGE, NODE_ENV or development'): Command {
+  return located(command.option('--stage <name>', stage)).addOption(
+    new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser(
+      (value: string, before: string[] = []) => [...before, value],
+    ),
+  )
+}
+
+/** With the options of what changes files. */
+export function applied(command: Command): Command {
+  return located(command)
+    .option('--apply', 'make the changes without asking, all files or none')
+    .option('--json', 'print what would change, or with --apply has changed, as JSON')
+}
+
+/** Options in which `--environment` names a file. */
+export type Captured<Options extends ProjectOptions> = Omit<Options, 'environment' | 'captured'> & {
+  readonly environment?: string
+}
+
+/** With the option of what looks at the settings of another machine. */
+export function captured(command: Command): Command {
+  return command.option(
+    '--environment <file>',
+    "a process environment captured elsewhere, in place of this machine's; - is standard input",
+  )
+}
+
+/** The stage of a command line, where it stands by itself or behind `--stage`. */
+export function namedStage(
+  stage: string | undefined,
+  options: ProjectOptions,
+): Pick<ProjectOptions, 'stage' | 'stageFrom'> {
+  if (stage === undefined) return {}
+  if (options.stage !== undefined && stage !== options.stage)
+    throw new UsageError('Two stages are named: name one, either by itself or with --stage.')
+  return { stage, stageFrom: 'the command line' }
+}
+
+/** Names of variables, and patterns of such; what is none of these may be a stage, or a value in the wrong place. */
+export function refuseOddNames(names: readonly string[], command: string): void {
+  const stages = stagesOf(undefined)
+  if (names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name) && !stages.includes(name))) return
+  throw new UsageError(
+    `${command} takes names of variables, for example: mappa ${command} LOG_LEVEL 'ALERT_*'\n    A stage is named with --stage.`,
+  )
+}

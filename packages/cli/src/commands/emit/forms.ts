@@ -1,0 +1,87 @@
+import { encodeValue, type HandedValue, isNameOfShell } from 'mappa/command'
+import { quotedYaml, yamlText } from '../../handing/yaml-text.js'
+import { clusterManifests } from './cluster.js'
+import type { EmitForm, Unheld } from './emit-form.js'
+
+/** Forms of `mappa emit --as` that hold a stage's values. */
+export const emitForms = {
+  // POSIX, sections 2.2.2 and 2.14 (export): what stands in single quotes is itself.
+  shell: {
+    remark: '#',
+    isEnvironment: true,
+    unheld: ({ name }) => (isNameOfShell(name) ? 'is a name to which shells give a value themselves' : undefined),
+    write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
+  },
+  layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => `${name}=${encodeValue(text)}`) },
+  json: {
+    write: (values, { asText }) =>
+      `${JSON.stringify(Object.fromEntries(values.map(({ name, text, data }) => [name, asText ? text : data])), null, 2)}\n`,
+  },
+  yaml: {
+    remark: '#',
+    write: (values, { asText }) =>
+      values.length === 0
+        ? '{}\n'
+        : lines(values, ({ name, text, data }) => `${yamlText(name)}: ${asText ? yamlText(text) : yamlData(data)}`),
+  },
+  // The file of `--env-file`: one line a variable, its text as it is up to the line's end, a carriage return there dropped.
+  container: {
+    remark: '#',
+    isEnvironment: true,
+    unheld: ({ name, text }) =>
+      /\n|\r$/.test(text)
+        ? 'has line ends, which no line of a container environment file can hold'
+        : Buffer.byteLength(`${name}=${text}`) >= containerLineMax
+          ? 'is longer than the 64 KiB that a line of a container environment file may have'
+          : undefined,
+    write: (values) => lines(values, ({ name, text }) => `${name}=${text}`),
+  },
+  // systemd.exec(5), EnvironmentFile: in double quotes a backslash makes these four signs ordinary, and lines go on.
+  service: {
+    remark: '#',
+    isEnvironment: true,
+    unheld: ({ text }) =>
+      holdsNoCharacter(text)
+        ? 'has a sign that an environment file of a service manager may not hold: a BOM, or one that is no character'
+        : undefined,
+    write: (values) => lines(values, ({ name, text }) => `${name}="${text.replace(/["\\`$]/g, '\\$&')}"`),
+  },
+  cluster: { remark: '#', isEnvironment: true, write: clusterManifests },
+} as const satisfies Readonly<Record<string, EmitForm>>
+
+export type FormName = keyof typeof emitForms
+
+/** What reads such files takes lines of at most so many bytes. */
+const containerLineMax = 64 * 1024
+
+/** Whether a text holds U+FEFF, or one of the 66 code points that Unicode says are no characters. */
+function holdsNoCharacter(text: string): boolean {
+  for (const sign of text) {
+    const code = sign.codePointAt(0) as number
+    if (code === 0xfeff || (code >= 0xfdd0 && code <= 0xfdef) || (code & 0xfffe) === 0xfffe) return true
+  }
+  return false
+}
+
+/** The values of a form that it cannot hold. */
+export function unheldIn(form: EmitForm, values: readonly HandedValue[]): Unheld[] {
+  return values.flatMap((value) => {
+    const why = form.unheld?.(value)
+    return why === undefined ? [] : [{ kind: 'cannot-hold', name: value.name, why }]
+  })
+}
+
+function lines(values: readonly HandedValue[], line: (value: HandedValue) => string): string {
+  return values.map((value) => `${line(value)}\n`).join('')
+}
+
+/** Data as one line of YAML: JSON is YAML, but for signs that it would have escaped. */
+function yamlData(data: unknown): string {
+  if (typeof data === 'string') return yamlText(data)
+  if (Array.isArray(data))
+    return `[${data.map((each) => (typeof each === 'string' ? quotedYaml(each) : yamlData(each))).join(', ')}]`
+  if (typeof data !== 'object' || data === null) return String(data)
+  return `{${Object.entries(data)
+    .map(([key, each]) => `${quotedYaml(key)}: ${typeof each === 'string' ? quotedYaml(each) : yamlData(each)}`)
+    .join(', ')}}`
+}

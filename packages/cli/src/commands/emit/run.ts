@@ -1,0 +1,229 @@
+import { basename, resolve } from 'node:path'
+import { entriesOf, type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
+import { browserModule, emittedFrom, type HandedValue, textAt } from 'mappa/command'
+import { writeFiles } from '../../edits/write.js'
+import { handOn, hiddenTextsOf } from '../../handing/hand-on.js'
+import { chosenValues, fromHere } from '../../handing/handed.js'
+import { faultsElsewhere, pageSurvey } from '../../handing/page-survey.js'
+import { described } from '../../project/described.js'
+import { telling, textIn } from '../../project/made-file.js'
+import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
+import { say } from '../../terminal/say.js'
+import { handOver, jsonText, output, talk } from '../../terminal/terminal.js'
+import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { tooLargeObjects, wrongObjectName } from './cluster.js'
+import type { EmitForm, Unheld } from './emit-form.js'
+import { emitForms, type FormName, unheldIn } from './forms.js'
+import { moduleHead, pageModule } from './module.js'
+
+/** Options of `mappa emit`. */
+export interface EmitOptions extends ProjectOptions {
+  readonly as?: string
+  /** The address of a host that gets the values. */
+  readonly to?: string
+  /** The variable that holds the token for the host. */
+  readonly tokenFrom?: string
+  /** Whether the host gets them without asking. */
+  readonly apply?: boolean
+  readonly json?: boolean
+  /** The file that is written, instead of standard output. */
+  readonly out?: string
+  /** Names of variables, and patterns of such, separated by commas. */
+  readonly only?: string
+  readonly reach?: 'server' | 'browser'
+  /** False leaves out what others may not see. */
+  readonly secrets?: boolean
+  /** Whether data is written as text, as an environment has it. */
+  readonly text?: boolean
+  /** What a cluster's objects are called, and where they belong. */
+  readonly name?: string
+  readonly namespace?: string
+}
+
+/** `mappa emit`: a stage's values in a form that something else reads; the legend; the values of pages as a module. */
+export async function emit(options: EmitOptions): Promise<Ended> {
+  const { as, to } = options
+  const forms = [...Object.keys(emitForms), 'module', 'legend']
+  if (to !== undefined) {
+    if (as !== undefined) throw new UsageError('emit takes --as or --to, and not both.')
+    refuseOdd(options)
+    const { emitToHost } = await import('./to-host.js')
+    return emitToHost({ ...options, to })
+  }
+  if (as === undefined) throw new UsageError(`emit takes a form, --as ${forms.join(', ')}; or a host, --to https://…`)
+  if (!forms.includes(as)) throw new UsageError(`--as takes one of ${forms.join(', ')}`)
+  refuseOdd(options)
+  if (as === 'module') return emitModule(options)
+  if (as === 'legend') return emitLegend(options)
+  return emitValues(options, emitForms[as as FormName])
+}
+
+/** Options that say nothing of a form would be left unheard. */
+function refuseOdd(options: EmitOptions): void {
+  const { as = '', to, out, only, reach, secrets, text, name, namespace, tokenFrom, apply, json } = options
+  const isValues = as in emitForms || to !== undefined
+  const odd = [
+    ...(out !== undefined && (as === 'legend' || to !== undefined) ? ['--out'] : []),
+    ...(to === undefined && tokenFrom !== undefined ? ['--token-from'] : []),
+    ...(to === undefined && apply ? ['--apply'] : []),
+    ...(to === undefined && json ? ['--json'] : []),
+    ...(!isValues && only !== undefined ? ['--only'] : []),
+    ...(!isValues && reach !== undefined ? ['--reach'] : []),
+    ...(!isValues && secrets === false ? ['--no-secrets'] : []),
+    ...(!['json', 'yaml'].includes(as) && text ? ['--text'] : []),
+    ...(as !== 'cluster' && name !== undefined ? ['--name'] : []),
+    ...(as !== 'cluster' && namespace !== undefined ? ['--namespace'] : []),
+  ]
+  if (odd.length > 0)
+    throw new UsageError(
+      `${odd.join(', ')} says nothing of ${to === undefined ? `--as ${as}` : '--to'}. See: mappa emit --help`,
+    )
+  for (const each of [name, namespace]) {
+    const wrong = each === undefined ? undefined : wrongObjectName(each)
+    if (wrong !== undefined) throw new UsageError(wrong)
+  }
+}
+
+async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root } = project
+  const { found, values: chosen, faults } = await chosenValues(project, options)
+  // Whoever starts with these values alone has to know of which stage they are.
+  const isWhole = form.isEnvironment && options.only === undefined && faults.length === 0
+  const values = isWhole ? [...chosen, stageValue(found.stage.name)] : chosen
+  const name = options.name ?? objectNameOf(root)
+  const all = [
+    ...faults,
+    ...unheldIn(form, values).map((unheld) => unheldFault(unheld, options.as ?? '')),
+    ...(options.as === 'cluster' ? tooLargeObjects(values).map(tooLargeFault) : []),
+  ]
+  if (all.length > 0) {
+    const report = { stage: found.stage, faults: all, notices: [] }
+    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was written.' }))
+    return { exitCode: exitCodeFor(all) }
+  }
+  for (const line of fromHere(found, values)) say(line)
+  const text = form.write(values, {
+    ...{ name, namespace: options.namespace, stage: found.stage.name, asText: options.text === true },
+  })
+  const remark = form.remark ? `${form.remark} Values of stage ${found.stage.name}, written by mappa emit.\n` : ''
+  const known = new Set(found.trails.keys())
+  return handOn(
+    [
+      {
+        path: options.out,
+        text: remark + text,
+        secrets: values.flatMap(({ name, hidden }) => (hidden ? [name] : [])),
+        isMade: (before) =>
+          form.remark
+            ? /^# Values of stage [a-z0-9-]+, written by mappa emit\.$/m.test(before)
+            : isObjectOf(before, known),
+      },
+    ],
+    { root, hidden: hiddenTextsOf(found, values), said: `has the values of stage ${found.stage.name}.` },
+  )
+}
+
+/** Whether a text is JSON as this command writes it, of these variables and perhaps others that have gone since. */
+function isObjectOf(text: string, known: ReadonlySet<string>): boolean {
+  try {
+    const names = Object.keys(JSON.parse(text))
+    return names.filter((name) => known.has(name)).length * 2 >= names.length
+  } catch {
+    return false
+  }
+}
+
+function stageValue(stage: string): HandedValue {
+  const base = { name: 'MAPPA_STAGE', text: stage, data: stage, hidden: false, declared: true }
+  return { ...base, reach: 'server', source: 'given' }
+}
+
+/** A directory's name as a cluster takes it. */
+function objectNameOf(root: string): string {
+  const name = basename(root)
+    .toLowerCase()
+    .replace(/[^a-z0-9-]+/g, '-')
+    .replace(/^-+|-+$/g, '')
+  return name === '' ? 'settings' : name
+}
+
+function unheldFault({ kind, name, why }: Unheld, form: string): Fault {
+  return {
+    ...{ kind, name, message: `${name} ${why}.` },
+    remedy:
+      form === 'container'
+        ? 'Hand it on in another form, such as --as cluster, or as a file that NAME_FILE names; or leave it out with --only.'
+        : 'Write it otherwise, for example as base64; or leave it out with --only.',
+  }
+}
+
+function tooLargeFault(kind: string): Fault {
+  return {
+    kind: 'cannot-hold',
+    message: `The ${kind} would be larger than the 1 MiB that a cluster takes.`,
+    remedy: 'Keep data elsewhere, or hand on only what is needed: --only NAMES',
+  }
+}
+
+/** For what builds pages without a plugin: a module of their values in a stage, with their types. */
+async function emitModule(options: EmitOptions): Promise<Ended> {
+  const { out } = options
+  if (out !== undefined && !/\.[cm]?[jt]s$/.test(out))
+    throw new UsageError('--out takes a file whose name ends in .ts, .js or .mjs')
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { definition, root } = project
+  const found = await pageSurvey(project, options)
+  const faults = faultsElsewhere(found)
+  const { stage, notices, settings } = found
+  if (faults.length > 0 || !settings) {
+    talk().write(reportText({ stage, faults, notices }, { ...talk(), consequence: 'Nothing was written.' }))
+    return { exitCode: exitCodeFor(faults) }
+  }
+  const isTyped = out !== undefined && /\.[cm]?ts$/.test(out)
+  const code = browserModule(definition, found, 'build')
+  const variables = variablesOf(await described(project))
+  const text = pageModule(code, variables, definition, { stage: stage.name, isTyped })
+  if (out === undefined) {
+    handOver(text)
+    return { exitCode: exitCodes.fine }
+  }
+  return telling(async () => {
+    const path = resolve(out)
+    const before = textAt(path)
+    if (before !== undefined && !before.startsWith(moduleHead)) {
+      talk().write(`${out} was not written by mappa emit, so it stays as it is. Name another file with --out.\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    writeFiles([{ path, text, before: before ?? null }], root)
+    output().write(`${out} has the values of pages in stage ${stage.name}.\n`)
+    return { exitCode: exitCodes.fine }
+  })
+}
+
+/** The legend as a JSON Schema document, which programs can read that do not run it. */
+async function emitLegend(options: EmitOptions): Promise<Ended> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root, legendFile } = project
+  const definition = await described(project)
+  const document = {
+    ...toJsonSchema(definition),
+    ...(!legendFile.endsWith('.json') && emittedFrom(legendFile, textIn(root, legendFile) ?? '')),
+  }
+  output().write(jsonText(document))
+  const lost = functionsOf(definition)
+  if (lost.length > 0) talk().write(`JSON cannot hold functions, so it lacks ${lost.join(', ')}.\n`)
+  return { exitCode: exitCodes.fine }
+}
+
+/** What of a legend is no data. */
+function functionsOf(definition: Legend): string[] {
+  const { rules } = definition
+  const words = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
+    ['read', 'schema'].filter((word) => word in entry).map((word) => `${word} of ${name}`),
+  )
+  return rules && Object.keys(rules).length > 0 ? [...words, 'the rules'] : words
+}

@@ -1,0 +1,120 @@
+import { type Fault, reportText, type Survey } from 'mappa'
+import { counted, type HandedValue, tellRemote } from 'mappa/command'
+import { type Chosen, chosenValues } from '../../handing/handed.js'
+import { hostNames, hostTexts } from '../../project/host-names.js'
+import { hostText, tokenOf } from '../../project/host-text.js'
+import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
+import { choose } from '../../terminal/ask.js'
+import { row } from '../../terminal/paragraph.js'
+import { say } from '../../terminal/say.js'
+import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
+import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+
+/** Options of `mappa emit --to`. */
+export interface HandOverOptions extends ProjectOptions, Chosen {
+  readonly to: string
+  readonly tokenFrom?: string
+  readonly apply?: boolean
+  readonly json?: boolean
+}
+
+/**
+ * Gives a host what it must have of a stage: secrets, and what no layer in version control gives; or what `--only` names. What it
+ * would get is shown by its names, and nothing is sent until a person has said so.
+ */
+export async function emitToHost(options: HandOverOptions): Promise<Ended> {
+  const { to, tokenFrom, json } = options
+  if (!isPrivateWay(to))
+    throw new UsageError('--to takes an address that begins with https://; http:// only where it is this machine.')
+  const project = await openSound(options, 'Nothing was handed over.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { found, values: all, faults } = await chosenValues(project, options)
+  if (faults.length > 0) {
+    const report = { stage: found.stage, faults, notices: [] }
+    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was handed over.' }))
+    return { exitCode: exitCodeFor(faults) }
+  }
+  const wanted = all.filter((value) => value.name !== tokenFrom && isForHost(value, found, options))
+  const token = tokenOf(tokenFrom, found)
+  const answer =
+    'why' in token ? token : await hostText({ host: to, ...(tokenFrom !== undefined && { tokenFrom }) }, found)
+  const names = 'text' in answer ? hostNames(answer.text) : undefined
+  if ('why' in token || names === undefined) {
+    say('why' in answer ? answer.why : 'What the host has is neither JSON with names nor layer text.')
+    say('Nothing was handed over.')
+    return { exitCode: exitCodes.faults }
+  }
+  const has = new Set(names)
+  // A host that gives values back tells what it has already.
+  const texts = 'text' in answer ? hostTexts(answer.text) : undefined
+  const values = wanted.filter(({ name, text }) => texts?.[name] !== text)
+  const told = values.map(({ name, hidden }) => ({ name, secret: hidden, replaces: has.has(name) }))
+  const send = () => tellRemote({ name: 'the host', url: to, token: token.text }, textsOf(values))
+  const terminal = output()
+  if (!json) terminal.write(`${planText(told, found)}\n`)
+  if (values.length === 0) {
+    if (json) terminal.write(jsonText({ version: 1, stage: found.stage.name, values: told, handedOver: false }))
+    return { exitCode: exitCodes.fine }
+  }
+  const isWanted = options.apply === true || (!json && isAsked() && (await isConfirmed(values.length)))
+  const fault = isWanted ? await send() : undefined
+  if (json)
+    terminal.write(jsonText({ version: 1, stage: found.stage.name, values: told, handedOver: isWanted && !fault }))
+  if (fault) return failed(fault)
+  if (!json) terminal.write(`${isWanted ? `${counted(values.length, 'value')} handed over.` : nothingYet(options)}\n`)
+  return { exitCode: exitCodes.fine }
+}
+
+/** What is sent lies open to all on its way, where it is not encrypted. */
+function isPrivateWay(to: string): boolean {
+  if (!URL.canParse(to)) return false
+  const { protocol, hostname } = new URL(to)
+  const isHere = hostname === 'localhost' || hostname === '[::1]' || /^127\.[\d.]+$/.test(hostname)
+  return protocol === 'https:' || (protocol === 'http:' && isHere)
+}
+
+function failed({ message, remedy }: Fault): Ended {
+  say(`${message} ${remedy}`)
+  return { exitCode: exitCodes.faults }
+}
+
+function nothingYet({ apply }: HandOverOptions): string {
+  return apply || isAsked() ? 'Nothing was handed over.' : 'Nothing was handed over. To do it, add: --apply'
+}
+
+/** What lies in version control reaches the host with the program, and a copy of it there would hide what comes later. */
+function isForHost({ name, hidden, source }: HandedValue, found: Survey, { only }: Chosen): boolean {
+  if (source === 'remote') return false
+  if (only !== undefined || hidden) return true
+  const { winner } = found.trail(name)
+  const local = found.layers.some((layer) => layer.name === winner?.layer && layer.local)
+  return local || source === 'directory' || source === 'given' || source === 'environment'
+}
+
+function textsOf(values: readonly HandedValue[]): Readonly<Record<string, string>> {
+  return Object.fromEntries(values.map(({ name, text }) => [name, text]))
+}
+
+function planText(
+  told: readonly { readonly name: string; readonly secret: boolean; readonly replaces: boolean }[],
+  { stage }: Survey,
+): string {
+  const head = `Stage ${stage.name}, to the host:`
+  if (told.length === 0)
+    return `${head}\n\n  Nothing: all that it must have is there already, or lies in version control.\n`
+  const width = Math.max(...told.map(({ name }) => name.length)) + 2
+  const lines = told.map(({ name, secret, replaces }) =>
+    row([
+      { text: `  ${name}`, width: width + 2 },
+      { text: `${replaces ? 'replaces what it has' : 'new'}${secret ? ', secret' : ''}`, width: 40 },
+    ]),
+  )
+  return `${head}\n\n${lines.join('\n')}\n`
+}
+
+async function isConfirmed(count: number): Promise<boolean> {
+  return choose(`${counted(count, 'value')} would be handed over`, [
+    { name: 'Hand nothing over', value: false },
+    { name: 'Hand them over', value: true },
+  ])
+}

@@ -1,0 +1,65 @@
+import type { Legend, Survey, Variable } from 'mappa'
+import { counted } from 'mappa/command'
+import { obtainLines } from '../../declared/sentences.js'
+import { hiddenValues } from '../../edits/hidden-values.js'
+import { diffText } from '../../terminal/diff.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import type { Terminal } from '../../terminal/terminal.js'
+import type { Filled, LayerChange } from './changes.js'
+
+/** What a run of `fill` has done. */
+interface Done {
+  readonly filled: readonly Filled[]
+  readonly changes: readonly LayerChange[]
+  /** What the stage still lacks. */
+  readonly left: readonly Variable[]
+  readonly found: Survey
+  readonly place: (variable: Variable) => string
+  /** Whether variables were named, so that others may still be lacking. */
+  readonly named: boolean
+  readonly definition: Legend
+}
+
+/** How values are given where no person is there to be asked. */
+const howToGive = 'At a terminal, mappa fill asks for each; from a file: mappa fill --from FILE'
+
+/** What was written, and what is still lacking. `asked` says whether a person was there to answer. */
+export function filledText(
+  { filled, changes, left, found, place, named, definition }: Done,
+  terminal: Terminal,
+  asked: boolean,
+): string {
+  const stage = found.stage.name
+  const lines: string[] = []
+  // A file that was there is shown as it changes, without the secrets around that; of a new one its name says enough.
+  const edited = changes.flatMap(({ path, before, after }) =>
+    before === null ? [] : [{ path, before: found.mask(before), after: found.mask(after) }],
+  )
+  const hidden = [...filled.flatMap(({ secret, text }) => (secret ? [text] : [])), ...hiddenValues(edited, definition)]
+  if (edited.length > 0) lines.push(diffText(edited, hidden, terminal).trimEnd(), '')
+  const say = (text: string) => lines.push(paragraph(text, terminal.width))
+  if (filled.length > 0) {
+    const files = [...new Set(filled.map(({ file }) => file))]
+    const namesIn = (file: string) => filled.flatMap((each) => (each.file === file ? [each.name] : [])).join(', ')
+    say(`${counted(filled.length, 'value')} written: ${files.map((file) => `${file} (${namesIn(file)})`).join(', ')}.`)
+    const above = filled.filter(({ name }) => found.trail(name).winner?.source === 'environment')
+    if (above.length > 0)
+      say(`The process environment sets ${above.map(({ name }) => name).join(', ')}, too, and that counts here.`)
+  }
+  if (left.length === 0) {
+    if (filled.length === 0 && !named) say(`Stage ${stage} lacks nothing on this machine.`)
+    else if (filled.length === 0) say(`Nothing was written.${asked ? '' : ` ${howToGive}`}`)
+    return `${lines.join('\n')}\n`
+  }
+  // Where a program is deployed, a file of this machine helps nobody else.
+  const isHere = stage === 'development' || stage === 'test'
+  say(`Stage ${stage} still lacks:`)
+  for (const variable of left) {
+    lines.push(
+      `    ${variable.name}, which ${isHere || !variable.secret ? '' : `is set on its host, and here `}goes to ${place(variable)}`,
+    )
+    lines.push(...obtainLines(variable).map((line) => `        ${line}`))
+  }
+  if (!asked) say(howToGive)
+  return `${lines.join('\n')}\n`
+}

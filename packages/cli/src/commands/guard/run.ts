@@ -1,0 +1,383 @@
+import { readdirSync, statSync } from 'node:fs'
+import { join, resolve } from 'node:path'
+import { pathToFileURL } from 'node:url'
+import {
+  entriesOf,
+  type Fault,
+  type Layer,
+  layerFromText,
+  layerFromValues,
+  printable,
+  reportJson,
+  reportSarif,
+  reportText,
+  stagesOf,
+} from 'mappa'
+import { bytesAt, counted, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
+import { WriteError, writeFiles } from '../../edits/write.js'
+import { givenText } from '../../project/captured.js'
+import { layerNamesIn } from '../../project/files.js'
+import {
+  hooksFolder,
+  isLocalLayer,
+  notIgnored,
+  stagedLines,
+  trackedPaths,
+  unguardedLayers,
+} from '../../project/git/repository.js'
+import { builtPaths, publishedPaths } from '../../project/packing.js'
+import { openProject, type Project, type ProjectOptions } from '../../project/project.js'
+import { unseen } from '../../terminal/ask.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import { counting, isAsked, jsonText, output, progress, talk } from '../../terminal/terminal.js'
+import { exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from './accepted.js'
+import { contentsOf } from './contents.js'
+import { handedOn, inBundle, inHistory, inVersionControl, keyShaped, type Life, shared } from './findings.js'
+import { historyScope, isRevision } from './history.js'
+import { withGuard } from './hook.js'
+import { givenValues, type KnownSecrets, secretsInBytes, secretsOf } from './known-secrets.js'
+import { heldIn, heldInFile, heldInHistory, type TextHeld, type TextKept, takenFiles } from './searched.js'
+
+/** Options of `mappa guard`. */
+export interface GuardOptions extends ProjectOptions {
+  /** Whether only what is staged is looked at. */
+  readonly staged?: boolean
+  /** A folder with what a build made, to be searched alone. */
+  readonly bundle?: string
+  /** Files, folders and archives that are to be handed on, to be searched alone. */
+  readonly paths?: readonly string[]
+  /** A revision: only what commits behind it have added is looked at. */
+  readonly since?: string
+  /** Whether commits are looked at, too. */
+  readonly history?: boolean
+  /** `-`: values that no layer here has are typed unseen, or come on standard input. */
+  readonly value?: string
+  /** Whether to have `guard --staged` run before each commit. */
+  readonly install?: boolean
+  readonly json?: boolean
+  readonly sarif?: boolean
+}
+
+/** What one run works with. */
+interface Guarded {
+  readonly project: Project
+  readonly secrets: KnownSecrets
+  readonly options: GuardOptions
+}
+
+/** `mappa guard`: what secrets went, or would go, where they must not. */
+export async function guard(options: GuardOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+  const project = await openProject(options)
+  const { root, definition } = project
+  if (options.install) return install(root)
+  const given = options.value === undefined ? [] : givenValues(await givenUnseen(options.value), definition)
+  const guarded = { project, secrets: secretsOf(definition, layersOf(project), given), options }
+  const found = await foundBy(guarded)
+  const accepted = acceptedIn(root)
+  const today = new Date().toISOString().slice(0, 10)
+  const faults = found.filter(({ kind, name, place, layer }) => {
+    const about = { kind, name, path: place?.file ?? layer }
+    return !isAccepted(definition?.accepted, kind, [name]) && !acceptedBy(accepted, about, today)
+  })
+  report(faults, found.length - faults.length, guarded)
+  return {
+    exitCode: faults.length > 0 || project.faults.length > 0 ? exitCodes.faults : exitCodes.fine,
+    cause: project.cause,
+  }
+}
+
+async function foundBy(guarded: Guarded): Promise<Fault[]> {
+  const { project, secrets, options } = guarded
+  if (options.bundle !== undefined) return inBuilt(options.bundle, project, secrets)
+  if (options.paths !== undefined) return inPaths(options.paths, secrets)
+  if (options.staged) return inStaged(project.root, secrets)
+  if (options.since !== undefined) return inCommits(guarded, options.since)
+  return inRepository(guarded)
+}
+
+/** Values that are typed, one after another until an empty one, or come on standard input. */
+async function givenUnseen(from: string): Promise<string> {
+  if (from !== '-') throw new UsageError('--value takes -: a value is typed unseen, or comes on standard input.')
+  if (!isAsked()) return givenText('--value', '-')
+  const typed: string[] = []
+  for (;;) {
+    const message = typed.length === 0 ? 'A value to look for' : 'Another one (none: Enter)'
+    const text = await unseen(message)
+    if (text === '') return typed.join('\n')
+    typed.push(text)
+  }
+}
+
+function acceptedIn(root: string): readonly AcceptedFinding[] {
+  const text = textAt(join(root, acceptedPath))
+  if (text === undefined) return []
+  try {
+    return acceptedFrom(text)
+  } catch (error) {
+    throw new UsageError((error as Error).message)
+  }
+}
+
+/** What the next commit would add, by its lines. */
+function inStaged(root: string, secrets: KnownSecrets): Fault[] {
+  return (stagedLines(root) ?? []).flatMap(({ path, lines }) => {
+    const bytes = Buffer.from(lines.map(({ text }) => text).join('\n'))
+    const lineOf = (line: number) => lines[line - 1]?.line ?? 1
+    return [
+      ...(isLocalLayer(path) ? [notIgnored(path, true)] : []),
+      ...heldIn(path, bytes, secrets).map(({ name, what, line }) =>
+        name === undefined
+          ? keyShaped(path, lineOf(line), what ?? '', undefined, true)
+          : inVersionControl(path, { name, line: lineOf(line) }, 'staged'),
+      ),
+    ]
+  })
+}
+
+/** Everything that version control has, would take, or hands on, as it is and as it was. */
+async function inRepository(guarded: Guarded): Promise<Fault[]> {
+  const { project, secrets, options } = guarded
+  const { root } = project
+  const taken = takenFiles(root)
+  if (taken === undefined) talk().write('There is no version control here, so only what is packed was looked at.\n')
+  const tracked = trackedPaths(root) ?? []
+  const known = new Set(tracked)
+  const looked = counting(taken ?? [], (count) => `Looked through ${counted(count, 'file')} …`)
+  const held = [...looked].flatMap((path) => (isLocalLayer(path) ? [] : heldInFile(root, path, secrets)))
+  const kept = options.history === false ? [] : await keptIn(guarded, undefined)
+  return [
+    ...ignoring(project, tracked),
+    ...held.map((each) => {
+      const life = kept.find((other) => isSame(each, other))?.life
+      return treeFault(each, known.has(each.path) ? 'tracked' : 'taken', life, project)
+    }),
+    ...inStaged(root, secrets).filter(
+      ({ kind, name, place }) =>
+        kind !== 'not-ignored' && !held.some((each) => each.path === place?.file && each.name === name),
+    ),
+    ...kept.filter((each) => !held.some((other) => isSame(each, other))).map((each) => historyFault(each, project)),
+    ...(await packed(root, secrets)),
+  ]
+}
+
+/** What commits behind a revision have added: what a push would send. */
+async function inCommits(guarded: Guarded, since: string): Promise<Fault[]> {
+  const { root } = guarded.project
+  if (!isRevision(root, since))
+    throw new UsageError(
+      `There is no revision ${printable(since)} here. Name a commit or a branch, such as origin/main.`,
+    )
+  return (await keptIn(guarded, since)).map((each) => historyFault(each, guarded.project))
+}
+
+async function keptIn({ project, secrets }: Guarded, since: string | undefined): Promise<readonly TextKept[]> {
+  const scope = historyScope(project.root)
+  if (!scope) return []
+  const told = progress((count) => `Looked through ${counted(count, 'commit')} …`)
+  const kept = await heldInHistory(project.root, secrets, since, told)
+  told.end()
+  const note = (text: string) => talk().write(`${paragraph(text, talk().width)}\n`)
+  if (scope.isShallow && since === undefined)
+    note(
+      'Notice: older commits were left out when this was cloned, and were not looked at. Type: git fetch --unshallow',
+    )
+  for (const path of scope.submodules)
+    note(`Notice: ${printable(path)} has a history of its own. Type: mappa guard --root ${printable(path)}`)
+  return kept
+}
+
+function isSame(one: TextHeld, other: TextHeld): boolean {
+  return one.path === other.path && one.name === other.name && one.what === other.what
+}
+
+function obtainOf(name: string, { definition }: Project): string | undefined {
+  const entries = entriesOf(definition)
+  return Object.hasOwn(entries, name) ? entries[name]?.obtain : undefined
+}
+
+function treeFault(
+  { path, name, what, line }: TextHeld,
+  state: 'tracked' | 'taken',
+  life: Life | undefined,
+  project: Project,
+): Fault {
+  return name === undefined
+    ? keyShaped(path, line, what ?? '', life, true)
+    : inVersionControl(path, { name, line }, state, life, obtainOf(name, project))
+}
+
+function historyFault({ path, name, what, line, life }: TextKept, project: Project): Fault {
+  return name === undefined
+    ? keyShaped(path, line, what ?? '', life, false)
+    : inHistory(path, name, life, obtainOf(name, project))
+}
+
+/** What is to be handed on: files, folders, and what is packed in them. */
+async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
+  const faults: Fault[] = []
+  const told = progress((count) => `Looked through ${counted(count, 'file')} …`)
+  let count = 0
+  for (const path of paths) {
+    if (!statSync(path, { throwIfNoEntry: false }))
+      throw new UsageError(`There is no ${printable(path)}. Name a file or a folder.`)
+    for await (const { path: inner, bytes, unread } of contentsOf(path)) {
+      told(++count)
+      if (unread !== undefined) talk().write(`Notice: ${printable(inner)} was not looked into: ${unread}.\n`)
+      for (const { name, what, line } of heldIn(inner, bytes, secrets))
+        faults.push(
+          name === undefined ? keyShaped(inner, line, what ?? '', undefined, true) : shared(inner, line, name),
+        )
+    }
+  }
+  told.end()
+  return faults
+}
+
+/** What a build made, searched file by file, whatever they are; by the path from the working directory, or the root's. */
+function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Fault[] {
+  const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
+  if (path === undefined) throw new UsageError(`There is no ${folder}. Name a folder or a file that a build has made.`)
+  const files = statSync(path).isDirectory() ? filesBelow(path) : ['']
+  const looked = counting(files, (count) => `Looked through ${counted(count, 'file')} …`)
+  return [...looked].flatMap((file) => {
+    const bytes = bytesAt(join(path, file))
+    return bytes ? secretsInBytes(bytes, secrets).map((each) => inBundle(join(folder, file), each)) : []
+  })
+}
+
+/** Every file below a folder, by its path from there; links are not followed. */
+function filesBelow(folder: string): string[] {
+  return readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((each) => each.isFile())
+    .map((each) => pathFrom(folder, join(each.parentPath, each.name)))
+    .sort()
+}
+
+/** The layer files of all stages, as they are. */
+function layersOf({ root, definition }: Project): readonly Layer[] {
+  const stages = stagesOf(definition)
+  const files = layerNamesIn(root).flatMap((name) => {
+    const text = textAt(join(root, name))
+    const known = name === '.env' || name === '.env.local' || stages.some((stage) => name.startsWith(`.env.${stage}`))
+    return text === undefined || !known ? [] : [layerFromText(name, text, { local: name.endsWith('.local') })]
+  })
+  // Without a legend everything of it would be looked for.
+  return definition ? [...files, layerFromValues('the process environment', process.env)] : files
+}
+
+/** Layers of this machine that version control has or would take; where none is there yet, the usual ones that may come. */
+function ignoring({ root, definition }: Project, tracked: readonly string[]): Fault[] {
+  const own = namesIn(root).filter(isLocalLayer)
+  const usual = ['.env.local', ...stagesOf(definition).map((stage) => `.env.${stage}.local`)]
+  const found = unguardedLayers(root, own.length > 0 ? own : usual, tracked)
+  // Of those that may come, one says enough.
+  const told =
+    own.length > 0
+      ? found
+      : [...found.filter((each) => each.tracked), ...found.filter((each) => !each.tracked).slice(0, 1)]
+  return told.map((each) => notIgnored(each.path, each.tracked))
+}
+
+/** What would be in the published package, or go to a container's build. */
+async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
+  const published = await publishedPaths(root)
+  const local = namesIn(root).filter(isLocalLayer)
+  const built = await builtPaths(root, local)
+  return [
+    ...published.filter(isLocalLayer).map((path) => handedOn(path, 'package', undefined)),
+    ...published.flatMap((path) => {
+      if (isLocalLayer(path)) return []
+      const found = heldInFile(root, path, secrets).find(({ name }) => name !== undefined)
+      return found ? [handedOn(path, 'package', found.name)] : []
+    }),
+    ...built.map((path) => handedOn(path, 'image', undefined)),
+  ]
+}
+
+function report(faults: readonly Fault[], accepted: number, { project, secrets, options }: Guarded): void {
+  const terminal = output()
+  const { root } = project
+  const reported = {
+    stage: { name: 'all stages', from: undefined },
+    faults: [...project.faults, ...faults],
+    notices: [],
+  }
+  const known = knownText(project, secrets)
+  if (options.json) terminal.write(jsonText(reportJson(reported)))
+  else if (options.sarif) terminal.write(jsonText(reportSarif(reported, { root: pathToFileURL(`${root}/`).href })))
+  else if (reported.faults.length > 0) {
+    const named = new Set(faults.flatMap(({ name }) => name ?? []))
+    const keys = faults.filter(({ kind }) => kind === 'key-shaped').length
+    const values = named.size + keys
+    const [are, their] = values === 1 ? ['value is', 'its'] : ['values are', 'their']
+    const consequence =
+      values === 0 ? '' : `${values} ${are} where ${their} reach does not let ${values === 1 ? 'it' : 'them'} be.`
+    const text = reportText(reported, { ...terminal, ...(consequence !== '' && { consequence }) })
+    terminal.write(text.slice(text.indexOf('\n\n') + 2))
+    if (known !== '') terminal.write(`${paragraph(known, terminal.width)}\n`)
+  } else terminal.write(`${paragraph(`No secret was found ${whereText(options)}. ${known}`.trim(), terminal.width)}\n`)
+  if (accepted > 0 && !options.json && !options.sarif)
+    terminal.write(`${counted(accepted, 'finding')} accepted in ${acceptedPath} or the legend.\n`)
+}
+
+function whereText({ bundle, paths, since, staged, history }: GuardOptions): string {
+  if (bundle !== undefined) return `in ${bundle}`
+  if (paths !== undefined) return `in ${paths.map(printable).join(', ')}`
+  if (since !== undefined) return `in what was committed since ${printable(since)}`
+  if (staged) return 'in what is staged'
+  return `in what version control has${history === false ? '' : ' and had'}, nor in what is packed`
+}
+
+/** Of which secrets a value was looked for, so that silence is not taken for safety. */
+function knownText({ definition }: Project, { names, unknown, short }: KnownSecrets): string {
+  const current = Object.values(entriesOf(definition)).filter(({ secret }) => secret).length
+  const looked =
+    current > 0
+      ? `Looked for ${current - unknown.length} of the ${counted(current, 'secret')} of the legend, whose values this machine has.`
+      : ''
+  const few = unknown.length > 5 ? [...unknown.slice(0, 5), '…'] : unknown
+  const lacks =
+    names.size > 0 && unknown.length > 0 ? `Not known here: ${few.join(', ')}. Type: mappa guard --value -` : ''
+  const unsought = short.size === 0 ? '' : `Too short to be looked for: ${[...short].join(', ')}.`
+  return [looked, lacks, unsought].filter((each) => each !== '').join(' ')
+}
+
+/** Programs that keep hooks of their own, by a file of theirs: what they do not know of they may overwrite. */
+const managers: readonly (readonly [file: string, how: string])[] = [
+  ['lefthook.yml', 'under pre-commit, commands'],
+  ['lefthook.yaml', 'under pre-commit, commands'],
+  ['.pre-commit-config.yaml', 'as a local hook'],
+  ['.simple-git-hooks.json', 'under pre-commit'],
+]
+
+/** Adds the call to the repository's pre-commit hook; what stands there goes on. */
+function install(root: string): { exitCode: number } {
+  const line = 'mappa guard --staged'
+  const folder = hooksFolder(root)
+  const tell = (text: string) => {
+    talk().write(`${text}\n`)
+    return { exitCode: exitCodes.faults }
+  }
+  if (folder === undefined) return tell('There is no version control here, so there is no hook to add to.')
+  const manager = managers.find(([file]) => textAt(join(root, file)) !== undefined)
+  if (manager) return tell(`${manager[0]} says what runs before a commit. Add there, ${manager[1]}: ${line}`)
+  // A program that makes hooks keeps the person's own beside its folder.
+  const path = join(folder.replace(/[\\/]_$/, ''), 'pre-commit')
+  const shown = pathFrom(root, path) || path
+  const before = textAt(path)
+  const after = withGuard(before, pathFrom(repositoryTop(root) ?? root, root))
+  if (after === undefined) return tell(`${shown} is not a shell script, so it stays as it is. Add to it: ${line}`)
+  if (after === before) {
+    output().write(`${shown} runs mappa guard already.\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  try {
+    writeFiles([{ path, text: after, before: before ?? null, executable: true }], root)
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    return tell(error.message)
+  }
+  output().write(`${shown} runs mappa guard --staged before each commit now.\n`)
+  return { exitCode: exitCodes.fine }
+}

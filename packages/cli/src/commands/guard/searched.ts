@@ -1,0 +1,198 @@
+import { closeSync, openSync, readSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { bytesAt, pathFrom } from 'mappa/command'
+import { eachKeyHint } from '../../credentials/key-hints.js'
+import { keyShapesIn } from '../../credentials/key-shapes.js'
+import { git } from '../../project/git/git.js'
+import type { Life } from './findings.js'
+import { type ChangedLines, type Commit, commitsOf, eachChange, remotesWith } from './history.js'
+import { type KnownSecrets, secretsInBytes } from './known-secrets.js'
+
+/** A text in a file: of a variable, or of the shape of a key. */
+export interface TextHeld {
+  /** Path from the root. */
+  readonly path: string
+  /** The variable, if it is a known secret. */
+  readonly name: string | undefined
+  /** What it looks like, if it is none. */
+  readonly what: string | undefined
+  readonly line: number
+}
+
+/** Larger files are data, of which only known secrets are looked for. Bytes. */
+const shapedMax = 4 * 1024 * 1024
+
+/** What a file's content holds, each variable once, and each shape by its line. */
+export function heldIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextHeld[] {
+  const known = secretsInBytes(bytes, secrets).flatMap(({ name, offset }) =>
+    mayHaveMadeUp.test(path) && isKeptLine(lineTextAt(bytes, offset))
+      ? []
+      : [{ path, name, what: undefined, line: lineNumber(bytes, offset) }],
+  )
+  return [...known, ...shapesIn(path, bytes, secrets)]
+}
+
+/** Layers in which made-up secrets have their place. */
+const mayHaveMadeUp = /(?:^|\/)\.env\.(?:development|test)$/
+
+function lineTextAt(bytes: Uint8Array, offset: number): string {
+  const [start, end] = [bytes.lastIndexOf(10, offset) + 1, bytes.indexOf(10, offset)]
+  return Buffer.from(bytes.subarray(start, end < 0 ? bytes.length : end)).toString('utf8')
+}
+
+function shapesIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextHeld[] {
+  if (bytes.length > shapedMax || isPassedOver(path) || bytes.subarray(0, 8000).includes(0)) return []
+  // Most files have nothing to look at closely.
+  let isHinted = false
+  eachKeyHint(bytes, () => {
+    isHinted = true
+    return false
+  })
+  if (!isHinted) return []
+  const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1')
+  return keyShapesIn(text).flatMap(({ start, end, what }) => {
+    const line = text.slice(text.lastIndexOf('\n', start) + 1, end + 200).split('\n', 1)[0] as string
+    // What is known is told by its name.
+    if (isKeptLine(line) || secrets.needles.in(text.slice(start, end)).length > 0) return []
+    return [{ path, name: undefined, what, line: lineNumber(bytes, start) }]
+  })
+}
+
+/** What is made by programs, and what says what keys look like. */
+function isPassedOver(path: string): boolean {
+  return /(?:^|\/)(?:package-lock\.json|yarn\.lock|pnpm-lock\.yaml|composer\.lock|Cargo\.lock|poetry\.lock|go\.sum|mappa\.legend\.\w+|\.env\.example|\.env(?:\.[a-z][a-z0-9-]*)?\.local)$/.test(
+    path,
+  )
+}
+
+function isKeptLine(line: string): boolean {
+  return /mappa keep:\s*\S/.test(line)
+}
+
+function lineNumber(bytes: Uint8Array, offset: number): number {
+  let line = 1
+  for (let at = bytes.indexOf(10); at >= 0 && at < offset; at = bytes.indexOf(10, at + 1)) line++
+  return line
+}
+
+/** Files of a root that version control has or would take, by their paths from there, as they are on the disk. */
+export function takenFiles(root: string): readonly string[] | undefined {
+  return git(root, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--deduplicate'])
+    ?.split('\0')
+    .filter((path) => path !== '' && !path.endsWith('/'))
+}
+
+/** What one file on the disk holds. */
+export function heldInFile(root: string, path: string, secrets: KnownSecrets): TextHeld[] {
+  const file = join(root, path)
+  if ((statSync(file, { throwIfNoEntry: false })?.size ?? 0) > windowMax) return heldInWindows(file, path, secrets)
+  const bytes = bytesAt(file)
+  return bytes ? heldIn(path, bytes, secrets) : []
+}
+
+/** Larger files are looked at window by window. Bytes. */
+const windowMax = 256 * 1024 * 1024
+
+/** Known secrets in a file that is too large to be held; the line is that of the window. */
+function heldInWindows(path: string, shown: string, secrets: KnownSecrets): TextHeld[] {
+  const found = new Map<string, TextHeld>()
+  const handle = openSync(path, 'r')
+  try {
+    const window = Buffer.allocUnsafeSlow(windowMax)
+    for (let at = 0, read = windowMax; read === windowMax; at += windowMax - besideMax) {
+      read = readSync(handle, window, 0, windowMax, at)
+      for (const { name } of secretsInBytes(window.subarray(0, read), secrets))
+        found.set(name, { path: shown, name, what: undefined, line: 1 })
+    }
+  } finally {
+    closeSync(handle)
+  }
+  return [...found.values()]
+}
+
+/** A text in a history, with its life there. */
+export interface TextKept extends TextHeld {
+  readonly life: Life
+}
+
+/** What happened to a text under a path in a commit. */
+interface TextEvent {
+  readonly commit: Commit
+  readonly isAdded: boolean
+}
+
+/** What a history holds: what commits have added, and when it was taken away again. `told` gets the number of commits so far. */
+export async function heldInHistory(
+  root: string,
+  secrets: KnownSecrets,
+  since: string | undefined,
+  told: (count: number) => void,
+): Promise<readonly TextKept[]> {
+  const top = git(root, ['rev-parse', '--show-toplevel'])?.trim() ?? root
+  const commits = commitsOf(root, since)
+  const mayHold = holding(secrets)
+  const texts = new Map<string, { readonly held: TextHeld; readonly events: TextEvent[] }>()
+  const look = ({ commit: id, path, bytes, isAdded }: ChangedLines) => {
+    const commit = commits.get(id)
+    if (!commit || isLocalName(path) || !mayHold(bytes)) return
+    const shown = pathFrom(root, join(top, path))
+    for (const held of heldIn(shown, bytes, secrets)) {
+      const key = `${shown}\n${held.name ?? ''}\n${held.what ?? ''}`
+      const known = texts.get(key) ?? { held, events: [] }
+      known.events.push({ commit, isAdded })
+      texts.set(key, known)
+    }
+  }
+  await eachChange(root, commits.keys(), look, told)
+  const kept = [...texts.values()].flatMap(({ held, events }) => {
+    const life = lifeFrom(root, events, commits)
+    return life ? [{ ...held, life }] : []
+  })
+  return kept.sort((one, other) => (one.path < other.path ? -1 : one.path > other.path ? 1 : 0))
+}
+
+/** A commit is told by so many signs. */
+const shortLength = 9
+
+/** From what commits did to a text: the first that brought it, and the last that had it. */
+function lifeFrom(root: string, events: readonly TextEvent[], commits: ReadonlyMap<string, Commit>): Life | undefined {
+  const first = events.filter(({ isAdded }) => isAdded).sort((a, b) => b.commit.order - a.commit.order)[0]?.commit
+  if (!first) return undefined
+  const latest = Math.min(...events.map(({ commit }) => commit.order))
+  // A commit that takes a line away and adds it elsewhere keeps it.
+  const last = events.filter(({ commit }) => commit.order === latest)
+  const gone = last.some(({ isAdded }) => isAdded) ? undefined : last[0]?.commit
+  const before = gone?.parent === undefined ? undefined : commits.get(gone.parent)
+  const named = ({ id, date }: Commit) => ({ id: id.slice(0, shortLength), date })
+  return { first: named(first), last: before && named(before), remotes: remotesWith(root, first.id) }
+}
+
+/** So far a line is looked at on each side. Bytes. */
+const besideMax = 600
+/** So many lines are remembered of which it is known that they hold no key. */
+const linesMax = 100_000
+
+/** Tells whether bytes hold a known secret, or a key by its shape. */
+function holding(secrets: KnownSecrets): (bytes: Buffer) => boolean {
+  const plain = new Set<string>()
+  return (bytes) => {
+    if (secrets.needles.inBytes(bytes).length > 0) return true
+    let isFound = false
+    eachKeyHint(bytes, (offset) => {
+      const start = Math.max(bytes.lastIndexOf(10, offset) + 1, offset - besideMax)
+      const newline = bytes.indexOf(10, offset)
+      const line = bytes.toString('latin1', start, Math.min(newline < 0 ? bytes.length : newline, offset + besideMax))
+      if (plain.has(line)) return true
+      isFound = keyShapesIn(line).length > 0
+      if (plain.size >= linesMax) plain.clear()
+      if (!isFound) plain.add(line)
+      return !isFound
+    })
+    return isFound
+  }
+}
+
+/** This machine's own layers are told as such. */
+function isLocalName(path: string): boolean {
+  return /(?:^|\/)\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(path)
+}

@@ -1,0 +1,110 @@
+import { wordsOf } from '../../code/words.js'
+import type { Words, WrittenEntry } from '../../declared/legend-edits.js'
+import type { Candidate } from '../../guess/finding.js'
+import { namesCredential, namesPhone, namesPort } from '../../guess/names.js'
+import {
+  isLabelledKey,
+  isMail,
+  isPrivateKey,
+  isSecretConnection,
+  isSignedToken,
+  webAddress,
+} from '../../guess/shapes.js'
+import { wordsOfEntry } from '../../lift/edit/legend.js'
+
+/** What is known of a variable before it has an entry. */
+export interface Known {
+  readonly name: string
+  /** Its texts in layer files, by those files; empty ones are left out. */
+  readonly texts: ReadonlyMap<string, string>
+  /** What a comment above it says. */
+  readonly comment: string | undefined
+  /** How code reads it, if it does. */
+  readonly read: Candidate | undefined
+  /** Whether it reaches pages: by its name, where a bundler puts such there, or by where code reads it. */
+  readonly page: boolean
+}
+
+/** An entry for a variable, guessed from its texts, its name and the code that reads it. */
+export function guessedEntry({ name, texts, comment, read, page }: Known): WrittenEntry {
+  const values = [...texts.values()].filter((text) => !text.includes('${'))
+  const secret = !page && seemsSecret(name, values, read)
+  const words: Words = {
+    ...typeWords(name, values, read, secret),
+    ...(secret && { secret: true }),
+    ...(page && { reach: 'browser' }),
+  }
+  const fallback = read?.entry.default
+  const isGiven = texts.size > 0
+  // What every stage finds in a file is there, unless code asks whether it is.
+  const isAskedFor = read?.sites.some(({ variable }) => variable?.asks) ?? false
+  const optional = isShared(texts) ? isAskedFor : (read?.entry.optional ?? (!isGiven && read === undefined))
+  return {
+    name,
+    words: {
+      ...words,
+      ...(fallback !== undefined && !secret && !isGiven && fits(words.type, fallback) && { default: fallback }),
+      ...(isOptional(texts, optional, read) && { optional: true }),
+    },
+    ...(comment && { description: comment }),
+  }
+}
+
+/** Whether a stage may do without it: code deals with that, or only some stages have it. */
+function isOptional(texts: ReadonlyMap<string, string>, optional: boolean, read: Candidate | undefined): boolean {
+  if (read?.entry.default !== undefined) return texts.size > 0 && !isShared(texts)
+  return optional || (texts.size > 0 && !isShared(texts))
+}
+
+/** Whether every stage finds it in a file: what all share, or each stage's own. */
+function isShared(texts: ReadonlyMap<string, string>): boolean {
+  const files = [...texts.keys()]
+  return (
+    files.some((file) => file === '.env' || file === '.env.local') ||
+    ['development', 'production'].every((stage) => files.some((file) => file.startsWith(`.env.${stage}`)))
+  )
+}
+
+function seemsSecret(name: string, values: readonly string[], read: Candidate | undefined): boolean {
+  const words = wordsOf(name)
+  if (read?.secret === true) return true
+  if (words.includes('public') || words.includes('publishable')) return false
+  return (
+    namesCredential(words) ||
+    opening.has(words.at(-1) ?? '') ||
+    values.some((text) => isPrivateKey(text) || isSignedToken(text) || isLabelledKey(text) || isSecretConnection(text))
+  )
+}
+
+/** What a name ends in whose value opens something. Too many secrets do less harm than one too few. */
+const opening: ReadonlySet<string> = new Set(
+  'key token secret password passwd passphrase pass pwd salt pepper credential credentials'.split(' '),
+)
+
+function typeWords(name: string, values: readonly string[], read: Candidate | undefined, secret: boolean): Words {
+  const words = wordsOf(name)
+  const all = (test: (text: string) => boolean) => values.length > 0 && values.every(test)
+  if (all(isPrivateKey)) return { type: 'pem' }
+  if (secret) return { type: 'string' }
+  if (namesPort(words) && all((text) => /^[1-9]\d{0,4}$/.test(text) && Number(text) < 65536)) return { type: 'port' }
+  if (all((text) => /^(?:true|false)$/.test(text))) return { type: 'boolean' }
+  // Numbers that nobody counts with stay text.
+  if (!namesPhone(words) && !/_(?:ID|VERSION|CODE|PIN)$/.test(name)) {
+    if (all((text) => /^-?(?:0|[1-9]\d{0,14})$/.test(text))) return { type: 'integer' }
+    if (all((text) => /^-?\d{1,15}\.\d{1,15}$/.test(text))) return { type: 'number' }
+  }
+  if (all((text) => webAddress(text) !== undefined)) return { type: 'string', format: 'uri' }
+  if (all((text) => isMail(text) && !text.includes('<'))) return { type: 'string', format: 'email' }
+  if (values.length > 0 || !read) return { type: 'string' }
+  const { type, format } = wordsOfEntry(read)
+  return { ...(type !== undefined && { type }), ...(format !== undefined && { format }) } as Words
+}
+
+/** Whether a fallback of code may stand as the default of a guessed type. */
+function fits(type: unknown, fallback: string | number | boolean): boolean {
+  return type === 'boolean'
+    ? typeof fallback === 'boolean'
+    : type === 'string'
+      ? typeof fallback === 'string'
+      : typeof fallback === 'number'
+}

@@ -1,0 +1,35 @@
+import { isStageName } from 'mappa'
+import type { LegendForm } from '../../code/legend-form.js'
+import { choose, typed } from '../../terminal/ask.js'
+
+/** Asks what no flag has said: the legend's language, and the stages that get a layer file. */
+export async function askSetup(
+  form: LegendForm | undefined,
+  named: readonly string[] | undefined,
+  usual: readonly string[],
+): Promise<{ readonly form: LegendForm | undefined; readonly stages: readonly string[] }> {
+  const chosen =
+    form ??
+    (await choose<LegendForm | undefined>('The language of the legend', [
+      { name: 'As the project has it', value: undefined },
+      { name: 'TypeScript', value: 'ts' },
+      { name: 'JavaScript', value: 'js' },
+      { name: 'JSON', value: 'json' },
+    ]))
+  const stages =
+    named ??
+    stagesIn(
+      await typed('Stages with values of their own', {
+        usual: usual.join(', '),
+        wrong: (text) =>
+          stagesIn(text).every(isStageName) ? undefined : 'A stage is named with small letters, digits and hyphens.',
+      }),
+    )
+  return { form: chosen, stages }
+}
+
+const stagesIn = (text: string) =>
+  text
+    .split(',')
+    .map((each) => each.trim())
+    .filter((each) => each !== '')

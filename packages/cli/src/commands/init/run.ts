@@ -1,0 +1,314 @@
+import { existsSync, statSync } from 'node:fs'
+import { join } from 'node:path'
+import { entriesOf, isStageName, type Legend, printable, readLayer, stagesOf } from 'mappa'
+import { counted, namesIn, rightName, textAt } from 'mappa/command'
+import type { LegendForm } from '../../code/legend-form.js'
+import { holdsCode } from '../../code/parse.js'
+import { WriteError, writeFiles } from '../../edits/write.js'
+import { isTelling } from '../../lift/facts.js'
+import { gathered } from '../../lift/lift.js'
+import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectPaths } from '../../project/files.js'
+import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../../project/project.js'
+import { factsAcross } from '../../run/threads.js'
+import { confirmWrite } from '../../terminal/ask.js'
+import { diffText, type FileChange } from '../../terminal/diff.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import { counting, isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
+import { exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { type Before, type Setup, setupOf, type Wishes } from './setup.js'
+
+/** Options of `mappa init`. */
+export interface InitOptions extends ProjectOptions {
+  /** The language of the legend. */
+  readonly legend?: LegendForm
+  /** Stages that get a layer file, separated by commas. */
+  readonly stages?: string
+  /** The stage that the new one is like. */
+  readonly like?: string
+  readonly apply?: boolean
+  readonly json?: boolean
+}
+
+/** A layer file under a name that is not read, and the name that it gets. */
+interface Misnamed {
+  readonly from: string
+  readonly to: string
+  readonly text: string
+}
+
+/** `mappa init`: sets a project up, from what is there. */
+export async function init(options: InitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+  const project = await openProject(options)
+  if (project.legendFile !== undefined && (!project.definition || contradictions(project.definition).length > 0)) {
+    const sound = await openSound(options, 'Nothing was written.')
+    return { exitCode: exitCodes.faults, ...('refused' in sound && { cause: sound.cause }) }
+  }
+  const { root } = project
+  const misnamed = misnamedIn(root, project.definition)
+  const { before, hidden } = await beforeOf(project, misnamed)
+  const wishes = await wishesOf(options, before)
+  const setup = setupOf(before, wishes)
+  const changes = withRenames(setup, misnamed, root)
+  const terminal = output()
+  if (options.json) {
+    const why = options.apply ? writeFailure(changes, root) : undefined
+    if (why !== undefined) return refused(why)
+    terminal.write(jsonText(setupJson(setup, changes, misnamed, options.apply === true)))
+    return { exitCode: exitCodes.fine }
+  }
+  if (changes.length === 0) {
+    terminal.write(
+      `${root} is set up already: ${setup.legendFile} declares ${counted(Object.keys(entriesOf(project.definition)).length, 'variable')}.\n    Type: mappa check\n`,
+    )
+    return { exitCode: exitCodes.fine }
+  }
+  const secrets = [...hidden, ...secretTexts(setup, before)]
+  terminal.write(`${shownText(setup, changes, misnamed, before, secrets)}\n`)
+  return confirmed(options, changes, before, setup, root)
+}
+
+async function confirmed(
+  options: InitOptions,
+  changes: readonly Change[],
+  before: Before,
+  setup: Setup,
+  root: string,
+): Promise<{ exitCode: number }> {
+  const terminal = output()
+  if (!options.apply) {
+    if (!isAsked()) {
+      terminal.write('Nothing was written. To make these changes: mappa init --apply\n')
+      return { exitCode: exitCodes.fine }
+    }
+    if (!(await confirmWrite(`${counted(changes.length, 'file')} would be written`)))
+      return { exitCode: exitCodes.fine }
+  }
+  const why = writeFailure(changes, root)
+  if (why !== undefined) return refused(why)
+  const made = changes.filter(({ after }) => after !== null).map(({ path }) => path)
+  const gone = changes.filter(({ after }) => after === null).map(({ path }) => path)
+  const told = `${counted(made.length, 'file')} written: ${made.join(', ')}.${gone.length > 0 ? ` Removed: ${gone.join(', ')}.` : ''}`
+  terminal.write(`${paragraph(told, terminal.width)}\n`)
+  terminal.write(`${nextLines(before, setup, root).join('\n')}\n`)
+  return { exitCode: exitCodes.fine }
+}
+
+/** A file to be written, or with null to be removed. */
+interface Change {
+  readonly path: string
+  readonly before: string | null
+  readonly after: string | null
+  readonly secret: boolean
+}
+
+/** Writes all files or none: undefined, or why it could not. */
+function writeFailure(changes: readonly Change[], root: string): string | undefined {
+  try {
+    writeFiles(
+      changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
+      root,
+    )
+    return undefined
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    return error.message
+  }
+}
+
+function refused(why: string): { exitCode: number } {
+  talk().write(`${why}\n`)
+  return { exitCode: exitCodes.faults }
+}
+
+/** Layer files with names that nobody reads, whose right name is free. */
+function misnamedIn(root: string, definition: Legend | undefined): readonly Misnamed[] {
+  const stages = stagesOf(definition)
+  const taken = new Set<string>()
+  return namesIn(root).flatMap((from) => {
+    const to = rightName(from, stages)
+    if (to === undefined || existsSync(join(root, to)) || taken.has(to) || !isFile(join(root, from))) return []
+    const text = textAt(join(root, from))
+    // What has such a name and holds something else is no layer file.
+    if (text === undefined || readLayer(text).names().length === 0 || readLayer(text).faults.length > 0) return []
+    taken.add(to)
+    return [{ from, to, text }]
+  })
+}
+
+function isFile(path: string): boolean {
+  return statSync(path, { throwIfNoEntry: false })?.isFile() === true
+}
+
+/** What there is, and the texts of secrets in code. */
+async function beforeOf(
+  { root, legendFile, definition }: Project,
+  misnamed: readonly Misnamed[],
+): Promise<{ before: Before; hidden: readonly string[] }> {
+  const renamed = new Map(misnamed.map(({ to, text }) => [to, text]))
+  const read = (path: string) => renamed.get(path) ?? textAt(join(root, path))
+  const wrong = new Set(misnamed.map(({ from }) => from))
+  const names = [...layerNamesIn(root).filter((name) => !wrong.has(name)), ...renamed.keys()].sort()
+  const layers = names.flatMap((path) => {
+    const text = read(path)
+    return text === undefined ? [] : [{ path, text }]
+  })
+  const paths = [...projectPaths(root, foldersApart(root))].filter(isTelling)
+  const code = paths.filter(holdsCode)
+  const looked = counting(paths, (count) => `Looked through ${counted(count, 'file')} …`)
+  const { candidates, secrets } = gathered(await factsAcross(root, looked), Object.keys(entriesOf(definition)))
+  return {
+    before: {
+      ...{ read, layers, code, legendFile, definition },
+      reads: candidates.filter(({ kind }) => kind === 'variable'),
+      versioned: isVersioned(root),
+      ignored: ignoredFiles(root, legendFile ?? 'mappa.legend.ts', ['.env', '.env.development']),
+      hasWorkflows: existsSync(join(root, '.github/workflows')),
+    },
+    hidden: secrets.flatMap(({ value }) => value ?? []),
+  }
+}
+
+/** What flags say; what none says is asked for at a terminal, and else guessed. */
+async function wishesOf(options: InitOptions, before: Before): Promise<Wishes> {
+  const { stage, like } = options
+  const named = options.stages?.split(',').map((each) => each.trim())
+  for (const each of [...(named ?? []), ...[stage, like].filter((each) => each !== undefined)])
+    if (!isStageName(each))
+      throw new UsageError('A stage is named with small letters, digits and hyphens, for example: --stage preview')
+  if (like !== undefined && stage === undefined)
+    throw new UsageError('--like is for a new stage, for example: mappa init --stage preview --like staging')
+  if (like !== undefined && !stagesOf(before.definition).includes(like))
+    throw new UsageError(
+      `--like names a stage that the legend does not know. Known: ${stagesOf(before.definition).join(', ')}.`,
+    )
+  const stages = named ?? (before.legendFile === undefined ? ['development', 'production'] : [])
+  if (before.legendFile !== undefined || options.apply || options.json || !isAsked())
+    return { form: options.legend, stages, stage, like }
+  const { askSetup } = await import('./questions.js')
+  const asked = await askSetup(options.legend, named, stages)
+  return { ...asked, stage, like }
+}
+
+/** Files are renamed by being written under the new name and removed under the old one. */
+function withRenames(setup: Setup, misnamed: readonly Misnamed[], root: string): readonly Change[] {
+  const renamed = new Map(misnamed.map((each) => [each.to, each]))
+  const moved = setup.changes.map((change): Change => (renamed.has(change.path) ? { ...change, before: null } : change))
+  const rest = misnamed.filter(({ to }) => !moved.some(({ path }) => path === to))
+  return [
+    ...moved,
+    ...rest.map(({ to, text }) => ({ path: to, before: null, after: text, secret: to.endsWith('.local') })),
+    ...misnamed.map(({ from }) => ({ path: from, before: textAt(join(root, from)) ?? '', after: null, secret: false })),
+  ]
+}
+
+/** The texts of what the legend will call secret. */
+function secretTexts({ entries }: Setup, { layers, definition }: Before): readonly string[] {
+  const names = new Set([
+    ...entries.flatMap(({ name, words }) => (words.secret ? [name] : [])),
+    ...Object.entries(entriesOf(definition)).flatMap(([name, { secret }]) => (secret ? [name] : [])),
+  ])
+  return layers.flatMap(({ text }) => {
+    const layer = readLayer(text)
+    return layer.names().flatMap((name) => (names.has(name) ? (layer.get(name) ?? []) : []))
+  })
+}
+
+/** What would change: the legend and files that are there as a diff, new files by their names. */
+function shownText(
+  setup: Setup,
+  changes: readonly Change[],
+  misnamed: readonly Misnamed[],
+  before: Before,
+  hidden: readonly string[],
+): string {
+  const terminal = output()
+  const { legendFile, entries, kept } = setup
+  const isShown = ({ path, before: text, after }: Change) =>
+    after !== null && (path === legendFile || (text !== null && !path.startsWith('mappa.types.d.ts')))
+  const shown = changes
+    .filter(isShown)
+    .map(({ path, before: text, after }): FileChange => ({ path, before: text, after: after ?? '' }))
+  const others = changes
+    .filter((change) => change.after !== null && !isShown(change))
+    .map(({ path, before: text }) => `${path}${text === null ? ' (new)' : ''}`)
+  const moved = changes
+    .filter(({ path, secret, after }) => secret && after !== null && path.endsWith('.local'))
+    .map(({ path }) => path)
+  const secretNames = entries.flatMap(({ name, words }) => (words.secret ? [name] : []))
+  const lines = [
+    ...(entries.length > 0
+      ? [
+          `${counted(entries.length, 'variable')} found in ${sourcesOf(before)}; types and secrecy are guessed: look them over.`,
+        ]
+      : []),
+    ...(secretNames.length > 0 ? [`Taken for secret: ${secretNames.join(', ')}.`] : []),
+    ...(moved.length > 0 ? [`Secrets move out of shared files to ${moved.join(', ')}.`] : []),
+    ...(kept.length > 0
+      ? [
+          `Secrets that stay where they are, since this machine has another value or they are built on others: ${kept.join(', ')}.`,
+        ]
+      : []),
+    ...misnamed.map(
+      ({ from, to }) => `${printable(from)} is renamed to ${to}, since nothing reads it under that name.`,
+    ),
+    ...(others.length > 0 ? [`Besides: ${others.join(', ')}.`] : []),
+  ]
+  const diff = shown.length > 0 ? `${diffText(shown, hidden, terminal).trimEnd()}\n` : ''
+  return [diff, ...lines.map((line) => paragraph(line, terminal.width))].filter((line) => line !== '').join('\n')
+}
+
+/** Where the variables were found. */
+function sourcesOf({ layers, reads }: Before): string {
+  const names = layers.length > 3 ? counted(layers.length, 'layer file') : layers.map(({ path }) => path).join(', ')
+  return [names, reads.length > 0 ? 'code' : ''].filter((each) => each !== '').join(' and ') || 'the sample'
+}
+
+/** What a person has to do besides, and what to type next. */
+function nextLines(before: Before, { entries, legendFile }: Setup, root: string): readonly string[] {
+  const manifest = before.read('package.json')
+  const lacks = (name: string) => manifest !== undefined && !new RegExp(`"${name}"\\s*:`).test(manifest)
+  const ignored = ignoredFiles(root, legendFile, ['.env', '.env.production'])
+  const needed = entries.filter(
+    ({ name, words }) =>
+      words.optional !== true &&
+      words.default === undefined &&
+      !before.layers.some(({ text }) => readLayer(text).get(name)),
+  )
+  return [
+    ...(lacks('mappa') ? ['The legend imports mappa: npm install mappa'] : []),
+    ...(lacks('@mappa/cli') ? ['The script runs its command: npm install --save-dev @mappa/cli'] : []),
+    ...(ignored.size > 0
+      ? [
+          `Version control leaves out ${[...ignored].join(' and ')}, which a clone needs: take that rule out once no secret is in there.`,
+        ]
+      : []),
+    needed.length > 0 ? `Type: mappa fill (${counted(needed.length, 'value')} to give)` : 'Type: mappa check',
+  ]
+}
+
+/** The shape of `init --json`: docs/json/init.schema.json. No value of a layer is in it. */
+function setupJson(
+  { legendFile, entries, kept }: Setup,
+  changes: readonly Change[],
+  misnamed: readonly Misnamed[],
+  applied: boolean,
+) {
+  return {
+    version: 1,
+    legend: legendFile,
+    variables: entries.map(({ name, words }) => ({
+      name,
+      type: words.type,
+      secret: words.secret === true,
+      optional: words.optional === true,
+      reach: words.reach ?? 'server',
+    })),
+    files: changes.map(({ path, before, after }) => ({
+      path,
+      change: after === null ? 'removed' : before === null ? 'new' : 'edited',
+    })),
+    renamed: misnamed.map(({ from, to }) => ({ from, to })),
+    secretsKept: kept,
+    written: applied,
+  }
+}

@@ -1,0 +1,150 @@
+import { type Legend, stagesOf } from 'mappa'
+import { type LegendForm, legendPath } from '../../code/legend-form.js'
+import { type WrittenEntry, withEntries, withStage } from '../../declared/legend-edits.js'
+import { withComments } from '../../declared/legend-text.js'
+import { samplePath } from '../../declared/sample.js'
+import { declarationsOf, sampleChangeFor } from '../../edits/made-files.js'
+import { pluginChange } from '../../edits/vite-config.js'
+import type { Candidate } from '../../guess/finding.js'
+import type { FileChange } from '../../terminal/diff.js'
+import { guessedEntry } from './guessed-entry.js'
+import { type LayerText, mendedLayers, namesIn } from './layer-edits.js'
+import { checkScriptChange, ignoreFiles, workflowChange } from './surrounding-files.js'
+
+/** What there is before a project is set up. */
+export interface Before {
+  readonly read: (path: string) => string | undefined
+  /** The present layer files. */
+  readonly layers: readonly LayerText[]
+  /** How code reads variables. */
+  readonly reads: readonly Candidate[]
+  /** Every file of the project that holds code. */
+  readonly code: readonly string[]
+  /** The legend, if there is one that is sound. */
+  readonly legendFile: string | undefined
+  readonly definition: Legend | undefined
+  readonly versioned: boolean
+  /** Shared layer files that version control leaves out, so that no clone has them. */
+  readonly ignored: ReadonlySet<string>
+  readonly hasWorkflows: boolean
+}
+
+/** What is wanted. */
+export interface Wishes {
+  readonly form: LegendForm | undefined
+  /** Stages that get a layer file of their own. */
+  readonly stages: readonly string[]
+  /** A stage that the legend is to know, and which one it is like. */
+  readonly stage: string | undefined
+  readonly like: string | undefined
+}
+
+/** How a project is set up. */
+export interface Setup {
+  readonly changes: readonly (FileChange & { readonly secret: boolean })[]
+  readonly legendFile: string
+  /** What was guessed of each variable. */
+  readonly entries: readonly WrittenEntry[]
+  /** Secrets that stay in committed layers, since a person has to say what is to become of them. */
+  readonly kept: readonly string[]
+}
+
+/** Every change that sets a project up; none for what is there already. */
+export function setupOf(before: Before, wishes: Wishes): Setup {
+  const { read } = before
+  const legendFile = before.legendFile ?? legendPath(before, wishes.form)
+  const entries = newEntries(before)
+  const known = {
+    ...before.definition?.entries,
+    ...Object.fromEntries(entries.map(({ name, words }) => [name, words])),
+  }
+  const secrets = new Set(
+    Object.entries(known).flatMap(([name, entry]) => ((entry as { secret?: boolean }).secret ? [name] : [])),
+  )
+  const { changes: mended, kept } = mendedLayers(before.layers, secrets, {
+    ...before.definition,
+    entries: known,
+    stages: [],
+  } as unknown as Legend)
+  const legend = legendChangeFor(legendFile, entries, before, wishes)
+  const stages = {
+    ...(wishes.stage !== undefined && { [wishes.stage]: wishes.like === undefined ? {} : { like: wishes.like } }),
+  }
+  const definition = {
+    ...before.definition,
+    entries: known,
+    stages: [...(before.definition?.stages ?? []), ...Object.keys(stages)],
+  } as Legend
+  const layers = [...mended, ...newLayers(before, mended, wishes)]
+  const textOf = (path: string) =>
+    before.ignored.has(path) ? '' : (layers.find((each) => each.path === path)?.after ?? read(path) ?? '')
+  const described = withComments(definition, legendFile, legend?.after ?? read(legendFile) ?? '')
+  return {
+    changes: [
+      ...(legend ? [legend] : []),
+      ...layers,
+      ...withoutSecrets(sampleChangeFor(described, read, textOf)),
+      ...withoutSecrets(declarationsOf(described, legendFile, legend?.after ?? read(legendFile) ?? '', read)),
+      ...withoutSecrets(before.legendFile === undefined ? pluginFor(before) : []),
+      ...withoutSecrets(ignoreFiles(read, before.versioned)),
+      ...withoutSecrets(checkScriptChange(read)),
+      ...withoutSecrets(workflowChange(read, before.hasWorkflows)),
+    ],
+    ...{ legendFile, entries, kept },
+  }
+}
+
+const withoutSecrets = (changes: readonly FileChange[]) => changes.map((change) => ({ ...change, secret: false }))
+
+/** Entries for what layers, the sample and code have and the legend has not. */
+function newEntries({ layers, read, reads, definition }: Before): readonly WrittenEntry[] {
+  const names = namesIn(layers, read(samplePath) ?? read('.env.sample'))
+  const byName = new Map(reads.map((candidate) => [candidate.name, candidate]))
+  for (const name of byName.keys()) if (!names.has(name)) names.set(name, { texts: new Map(), comment: undefined })
+  const declared = definition?.entries ?? {}
+  const hasBundler = ['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)
+  return [...names]
+    .filter(([name]) => !Object.hasOwn(declared, name) && !/^(?:NODE_ENV|NODE_OPTIONS|PATH|MAPPA_[A-Z]+)$/.test(name))
+    .map(([name, { texts, comment }]) => {
+      const candidate = byName.get(name)
+      const page = candidate?.reach === 'browser' || (hasBundler && /^VITE_/.test(name))
+      return guessedEntry({ name, texts, comment, read: candidate, page })
+    })
+}
+
+function legendChangeFor(
+  path: string,
+  entries: readonly WrittenEntry[],
+  { read, legendFile }: Before,
+  { stage, like }: Wishes,
+) {
+  const before = read(path)
+  if (legendFile !== undefined && entries.length === 0 && stage === undefined) return undefined
+  const whole = before !== undefined && entries.length === 0 ? before : withEntries(path, before, entries)
+  const after = stage === undefined || stagesOf(undefined).includes(stage) ? whole : withStage(path, whole, stage, like)
+  return after === before ? undefined : { path, before: before ?? null, after, secret: false }
+}
+
+/** Layer files that are not there yet: of what all stages share, and of each stage. */
+function newLayers({ read }: Before, mended: readonly FileChange[], { stages, stage }: Wishes) {
+  const wanted = [
+    [
+      '.env',
+      'What all stages share; values of single stages go to .env.<stage>, secrets to the .local files.',
+    ] as const,
+    ...[...stages, ...(stage === undefined ? [] : [stage])].map(
+      (each) => [`.env.${each}`, `What is different in ${each}.`] as const,
+    ),
+  ]
+  return wanted.flatMap(([path, said]) =>
+    read(path) !== undefined || mended.some((each) => each.path === path)
+      ? []
+      : [{ path, before: null, after: `# ${said}\n`, secret: false }],
+  )
+}
+
+/** The plugin, where there is a configuration of Vite that it can be put into. */
+function pluginFor({ read }: Before): FileChange[] {
+  if (!['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)) return []
+  return pluginChange({ read, isModule: true })
+}

@@ -1,0 +1,242 @@
+import { createRequire } from 'node:module'
+import { join } from 'node:path'
+import { type Legend, printable, stagesOf } from 'mappa'
+import { counted, textAt } from 'mappa/command'
+import { holdsCode } from '../../code/parse.js'
+import { holdersOf } from '../../edits/holders.js'
+import { WriteError, writeFiles } from '../../edits/write.js'
+import type { Candidate } from '../../guess/finding.js'
+import type { Held, LiftedFile, Target } from '../../lift/change.js'
+import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
+import { hiddenTexts } from '../../lift/edit/hidden.js'
+import { nextSteps } from '../../lift/edit/next-steps.js'
+import { isTelling } from '../../lift/facts.js'
+import { candidatesJson } from '../../lift/json.js'
+import { gathered } from '../../lift/lift.js'
+import { buildScript } from '../../lift/manifests/package-scripts.js'
+import { summaryText } from '../../lift/summary.js'
+import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/text.js'
+import {
+  foldersApart,
+  hasUncommitted,
+  ignoredFiles,
+  isVersioned,
+  legendsBelow,
+  projectPaths,
+  textFiles,
+} from '../../project/files.js'
+import { contradictions, openProject, type Project, type ProjectOptions } from '../../project/project.js'
+import { factsAcross } from '../../run/threads.js'
+import { confirmWrite } from '../../terminal/ask.js'
+import { diffText } from '../../terminal/diff.js'
+import { paragraph } from '../../terminal/paragraph.js'
+import { counting, jsonText, output, talk } from '../../terminal/terminal.js'
+import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+
+/** Options of `mappa lift`. */
+export interface LiftOptions extends ProjectOptions {
+  readonly json?: boolean
+  readonly apply?: boolean
+  /** Names of candidates, separated by commas; all by default. */
+  readonly only?: string
+  /** Whether to show how each file would change. */
+  readonly diff?: boolean
+  /** Whether to ask about each. */
+  readonly pick?: boolean
+  /** Whether compose files are to take their values from layers. */
+  readonly compose?: boolean
+  /** Whether to run the project's own type check or build afterwards. */
+  readonly build?: boolean
+  /** Whether to say how far it is where there is no terminal, too. */
+  readonly progress?: boolean
+  /** Whether to edit although there are uncommitted changes. */
+  readonly uncommitted?: boolean
+}
+
+/** What ends a run that has written: a check of the stage. */
+type Check = (options: ProjectOptions & { readonly json?: boolean }) => Promise<Ended>
+
+/** `mappa lift`: finds settings and keys in code, shows the moves, and with `--apply` makes them. */
+export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
+  if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
+    throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
+  const project = await openProject(options)
+  const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
+  const apart = foldersApart(project.root)
+  const paths = [...projectPaths(project.root, apart)].filter(isTelling)
+  const own = { code: paths.filter(holdsCode), compose: options.compose }
+  const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)) }
+  const looked = counting(
+    paths,
+    (count) => `Looked through ${count} of ${counted(paths.length, 'file')} …`,
+    options.progress,
+  )
+  const facts = await factsAcross(project.root, looked)
+  const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
+  const { movable, held } = sorted(onlyOf(candidates, options.only), target)
+  const terminal = output()
+  if (movable.length + held.length === 0 && !options.json) {
+    const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
+    const next = member === undefined ? '' : `\n    There is a legend in ${member}. Type: mappa lift --root ${member}`
+    const where =
+      files === 0 ? `there is no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
+    const left = leftText(apart, leaving)
+    terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n${left && `\n${left}`}`)
+    return { exitCode: exitCodes.fine }
+  }
+  if (options.json) {
+    terminal.write(jsonText(candidatesJson(candidates, held)))
+    return { exitCode: exitCodes.fine }
+  }
+  const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)
+  if (options.pick) {
+    const { pick } = await import('./pick.js')
+    const picked = await pick(movable, names, describe)
+    const changes = changesFor(picked, target)
+    if (changes.length === 0) return { exitCode: exitCodes.fine }
+    terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
+    const agreed = options.apply || (await confirmWrite(`${counted(changes.length, 'file')} would be written`))
+    return agreed
+      ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '' }, target, options, check)
+      : { exitCode: exitCodes.fine }
+  }
+  // Low confidence alone moves nothing: such a candidate has to be named.
+  const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
+  const changes = changesFor(sure, target)
+  const left = leftText(apart, leaving)
+  if (options.apply && changes.length > 0) {
+    const unsure = movable.filter((candidate) => !sure.includes(candidate))
+    const aside = unparsedText(unparsed) + left
+    return apply(project, { moved: sure, held, unsure, changes, aside }, target, options, check)
+  }
+  terminal.write(candidatesText(movable, held, unparsed, files, terminal))
+  if (left) terminal.write(`${left}\n`)
+  if (options.apply) terminal.write('There is nothing to move.\n')
+  else if (changes.length > 0) {
+    const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
+    // Lines round a change may hold secrets that are not to be moved now.
+    const isShown = options.diff || options.only !== undefined
+    if (isShown) terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
+    const first = isShown ? '' : `To see the changes: mappa lift --diff\n`
+    terminal.write(`Nothing was written. ${first}To make these changes: mappa lift${only} --apply\n`)
+  }
+  return { exitCode: exitCodes.fine }
+}
+
+/** The shared layers that version control leaves out, and those that a container's image would not have. */
+async function layersApart({ root, legendFile, definition }: Project): Promise<Pick<Target, 'ignored' | 'unsent'>> {
+  const stages = stagesOf(definition as Legend | undefined).map((stage) => `.env.${stage}`)
+  const layers = ['.env', ...stages]
+  const ignored = ignoredFiles(root, legendFile ?? 'mappa.legend.js', layers)
+  const { unsentPaths } = await import('../../project/packing.js')
+  return { ignored, unsent: new Set(await unsentPaths(root, layers)) }
+}
+
+function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code'> {
+  const read = (path: string) => textAt(join(root, path))
+  const sound = definition && contradictions(definition, legendFile).length === 0 ? definition : undefined
+  return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
+}
+
+/** What is to be written, and of what. */
+interface Moves {
+  readonly moved: readonly Candidate[]
+  readonly held: readonly Held[]
+  readonly unsure: readonly Candidate[]
+  readonly changes: readonly LiftedFile[]
+  /** What was not looked at, and why: lines. */
+  readonly aside: string
+}
+
+async function apply(
+  project: Project,
+  { moved, held, unsure, changes, aside }: Moves,
+  target: Target,
+  options: LiftOptions,
+  check: Check,
+): Promise<Ended> {
+  const { root } = project
+  if (changes.length === 0) return { exitCode: exitCodes.fine }
+  // What a person has changed besides must not go with it.
+  const undoable = isVersioned(root) && !hasUncommitted(root)
+  if (!options.uncommitted && hasUncommitted(root)) {
+    talk().write(
+      'There are uncommitted changes, which would mix with those of lift. Commit them first, or say --uncommitted.\n',
+    )
+    return { exitCode: exitCodes.faults }
+  }
+  if (!options.uncommitted && !isVersioned(root)) {
+    talk().write(
+      'This is not under version control, so what lift changes could not be undone. Commit it first, or say --uncommitted.\n',
+    )
+    return { exitCode: exitCodes.faults }
+  }
+  const broken = brokenChange(changes)
+  if (broken) throw new Error(`${broken.path} would no longer parse.`)
+  try {
+    writeFiles(
+      changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
+      root,
+    )
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    talk().write(`${error.message}\n`)
+    return { exitCode: exitCodes.faults }
+  }
+  const terminal = output()
+  const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
+  terminal.write(summaryText(moved, held, unsure, changes, { undoable, wrap }))
+  if (aside) terminal.write(`\n${aside}`)
+  const elsewhere = sameElsewhere(moved, root)
+  const steps = [...(elsewhere === undefined ? [] : [elsewhere]), ...nextSteps(moved, changes, target)]
+  if (steps.length > 0) terminal.write(`\n${steps.map((step) => `${wrap(step, 0)}\n`).join('')}\n`)
+  const script = buildScript(target.read('package.json') ?? '')
+  if (script !== undefined && !options.build) terminal.write(`To see that it builds: npm run ${script}\n\n`)
+  // Node keeps the legend that was loaded before the entries were added, so it is read anew.
+  const checked = await check({ ...options, json: false, fresh: true })
+  if (!options.build || script === undefined) return checked
+  if (!isInstalled(root)) {
+    terminal.write(`\nNothing was built: mappa is not installed here yet. Then type: npm run ${script}\n`)
+    return checked
+  }
+  terminal.write(`\nBuilding, by npm run ${script} …\n`)
+  const { runChild } = await import('../../run/child.js')
+  const code = await runChild(['npm', '--prefix', root, 'run', '--silent', script], process.env)
+  terminal.write(code === 0 ? 'It builds.\n' : `npm run ${script} ended with ${code}. Nothing was undone.\n`)
+  return code === 0 ? checked : { exitCode: exitCodes.faults }
+}
+
+function isInstalled(root: string): boolean {
+  try {
+    createRequire(join(root, 'package.json')).resolve('mappa/node')
+    return true
+  } catch {
+    return false
+  }
+}
+
+/** Where else in the package a secret still stands that has been moved: documents, notebooks, other languages. */
+function sameElsewhere(moved: readonly Candidate[], root: string): string | undefined {
+  const values = moved.flatMap(({ secret, value, stages }) =>
+    secret ? [value, ...Object.values(stages)].filter((each) => each !== undefined && each.length >= searchedMin) : [],
+  ) as string[]
+  const places = values.length === 0 ? [] : holdersOf(values, textFiles(root))
+  if (places.length === 0) return undefined
+  const more = places.length > placesMax ? ` and ${counted(places.length - placesMax, 'more place')}` : ''
+  return `The same secrets still stand in: ${places.slice(0, placesMax).map(printable).join(', ')}${more}. Take them out there, too.`
+}
+
+/** Shorter texts stand everywhere by chance. Characters. */
+const searchedMin = 8
+const placesMax = 10
+
+function onlyOf(candidates: readonly Candidate[], only: string | undefined): readonly Candidate[] {
+  if (only === undefined) return candidates
+  const names = only.split(',').map((name) => name.trim())
+  const unknown = names.find((name) => !candidates.some((candidate) => candidate.name === name))
+  if (unknown !== undefined)
+    throw new UsageError(
+      `--only names ${JSON.stringify(unknown)}, but there is no candidate of that name. mappa lift lists them.`,
+    )
+  return candidates.filter(({ name }) => names.includes(name))
+}

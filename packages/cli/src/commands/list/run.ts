@@ -1,0 +1,72 @@
+import { entriesOf, isStageName, type Legend, reportText, stagesOf } from 'mappa'
+import { counted, isGeneral, stageLine } from 'mappa/command'
+import { capturedEnvironment } from '../../project/captured.js'
+import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../../project/project.js'
+import { patternFor } from '../../project/wanted.js'
+import { jsonText, output } from '../../terminal/terminal.js'
+import { exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { listText, rowsOf } from './rows.js'
+
+/** Options of `mappa list`. */
+export interface ListOptions extends ProjectOptions {
+  readonly json?: boolean
+  /** Whether only what must have a value and has none is listed. */
+  readonly missing?: boolean
+  /** Whether only secrets are listed. */
+  readonly secrets?: boolean
+  /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
+  readonly captured?: string | undefined
+}
+
+/** `mappa list [stage] [NAME…]`: one line a variable, its value masked if secret, and where it comes from. */
+export async function list(
+  given: readonly string[],
+  options: ListOptions,
+): Promise<{ exitCode: number; cause?: string | undefined }> {
+  const project = await openProject(options)
+  const { stage, names } = stageAndNames(given, project.definition, options)
+  const captured = await capturedEnvironment(options.captured)
+  const { found } = await surveyProject(project, { ...options, ...captured, ...stage })
+  const patterns = names.map(patternFor)
+  const secrets = Object.entries(entriesOf(project.definition)).flatMap(([name, entry]) => (entry.secret ? [name] : []))
+  const rows = rowsOf(found, new Set(secrets), {
+    isNamed: (name) => patterns.length === 0 || patterns.some((pattern) => pattern.test(name)),
+    ...{ missing: options.missing === true, secrets: options.secrets === true },
+  })
+  const terminal = output()
+  // Without these nothing can be said of any variable.
+  const general = found.faults.filter(({ kind, name }) => name === undefined && isGeneral(kind))
+  if (options.json) {
+    const listed = { version: 1, stage: { name: found.stage.name, from: found.stage.from ?? null }, variables: rows }
+    terminal.write(jsonText(listed))
+  } else if (general.length > 0)
+    terminal.write(reportText({ stage: found.stage, faults: general, notices: [] }, terminal))
+  else {
+    const lacking = rows.filter(({ missing }) => missing).length
+    const none = options.missing ? 'Nothing is missing.' : 'There is no such variable.'
+    const tally = `${counted(rows.length, 'variable')}${lacking > 0 ? `, ${lacking} missing: mappa fill` : ''}.`
+    const text = rows.length === 0 ? none : `${listText(rows, terminal)}\n\n${tally}`
+    terminal.write(`${stageLine(found.stage, terminal.paint)}\n\n${text}\n`)
+  }
+  const isFine =
+    general.length === 0 && (rows.length > 0 || (patterns.length === 0 && !options.secrets) || options.missing)
+  return { exitCode: isFine ? exitCodes.fine : exitCodeFor(general) || exitCodes.faults, cause: project.cause }
+}
+
+/** A stage stands in front of names; both may be left out. */
+function stageAndNames(
+  given: readonly string[],
+  definition: Legend | undefined,
+  options: ListOptions,
+): { readonly stage: Pick<ProjectOptions, 'stage' | 'stageFrom'>; readonly names: readonly string[] } {
+  const [first, ...rest] = given
+  const isStage =
+    first !== undefined && (stagesOf(definition).includes(first) || (isStageName(first) && !/[_*]/.test(first)))
+  const names = isStage ? rest : given
+  if (names.some((name) => !/^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
+    throw new UsageError("list takes a stage and names of variables, for example: mappa list staging 'ALERT_*'")
+  if (!isStage) return { stage: {}, names }
+  if (options.stage !== undefined && options.stage !== first)
+    throw new UsageError('Two stages are named: name one, either by itself or with --stage.')
+  return { stage: { stage: first, stageFrom: 'the command line' }, names }
+}

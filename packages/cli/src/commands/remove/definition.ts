@@ -1,0 +1,18 @@
+import type { ChangeOptions } from '../../project/changed.js'
+import { applied, type CommandDefinition } from '../definition.js'
+
+export const removeCommand: CommandDefinition = {
+  name: 'remove',
+  define(command, run) {
+    applied(command.summary('variables that nobody needs any longer'))
+      .description(
+        'Removes variables from the legend, the layers, sample and declarations. Refused while code takes them.',
+      )
+      .argument('<names...>', 'the variables')
+      .addHelpText('after', '\nExample:\n  mappa remove OLD_FEED_URL')
+      .action(async (names: string[], options: ChangeOptions) => {
+        const { remove } = await import('./run.js')
+        run.finish(await remove(names, options))
+      })
+  },
+}

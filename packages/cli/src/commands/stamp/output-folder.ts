@@ -1,0 +1,145 @@
+import { createHash } from 'node:crypto'
+import { existsSync, readdirSync, statSync } from 'node:fs'
+import { basename, dirname, extname, join, sep } from 'node:path'
+import * as zlib from 'node:zlib'
+import { bytesAt, pathFrom } from 'mappa/command'
+import type { FileWrite } from '../../edits/write.js'
+import { listsFile, withDigestsRenewed } from './mentions.js'
+
+/**
+ * Where a builder has put a page and what belongs to it: the topmost folder over it below the root that is no package or
+ * repository; of a page outside of the root its own folder.
+ */
+export function outputFolderOf(page: string, root: string): string {
+  let folder = dirname(page)
+  if (!folder.startsWith(root + sep)) return folder
+  const isApart = (at: string) => at === root || ['package.json', '.git'].some((name) => existsSync(join(at, name)))
+  while (!isApart(dirname(folder))) folder = dirname(folder)
+  return folder
+}
+
+/** What is compressed beside a file, by its ending: how it is read, and made anew. */
+const compressions: Readonly<Record<string, readonly [read: Compression | undefined, write: Compression | undefined]>> =
+  {
+    '.gz': [zlib.gunzipSync, (bytes) => zlib.gzipSync(bytes, { level: 9 })],
+    '.br': [zlib.brotliDecompressSync, zlib.brotliCompressSync],
+    '.zst': [zstd('zstdDecompressSync'), zstd('zstdCompressSync')],
+  }
+
+type Compression = (bytes: Uint8Array) => Uint8Array
+
+/** Node has it since 22.15. */
+function zstd(name: string): Compression | undefined {
+  return (zlib as unknown as Readonly<Record<string, Compression | undefined>>)[name]
+}
+
+/** Larger files, and more of them, are no page's. Bytes. */
+const listBytesMax = 16 * 1024 * 1024
+const filesMax = 20_000
+/** What may list other files of an output. */
+const listEndings = /\.(?:[cm]?js|json|webmanifest|html?|txt|xml|map)$|\/(?:_headers|\.htaccess)$/
+
+/** A file that gets another content. */
+export interface OutputChange {
+  /** Absolute. */
+  readonly path: string
+  readonly before: Uint8Array
+  readonly after: Uint8Array
+}
+
+/** What has to be written so that an output fits files that were changed, and what a person has to look after. */
+export interface Renewal {
+  readonly writes: readonly FileWrite[]
+  /** Paths of files that were made anew beside those that were changed. */
+  readonly renewed: readonly string[]
+  readonly told: readonly string[]
+}
+
+/**
+ * Makes what was made of files anew after they have changed: compressed copies, and digests of them in lists of what to
+ * store ahead and in integrity attributes; and what was made of that in turn. What does not fit is told.
+ */
+export function renewOutput(folder: string, isWhole: boolean, changes: readonly OutputChange[]): Renewal {
+  const files = isWhole ? outputFiles(folder) : namesBeside(folder)
+  const contents = new Map(changes.map((change) => [change.path, change]))
+  const lists = new Map<string, string>()
+  const textOf = (file: string) => {
+    const known = contents.get(file)?.after
+    if (known) return Buffer.from(known).toString('utf8')
+    if (!lists.has(file))
+      lists.set(file, Buffer.from(sizeOf(file) <= listBytesMax ? (bytesAt(file) ?? []) : []).toString('utf8'))
+    return lists.get(file) as string
+  }
+  const told = new Set<string>()
+  const renewed = new Set<string>()
+  const given = new Set(changes.map(({ path }) => path))
+  const change = (path: string, before: Uint8Array, after: Uint8Array) => {
+    contents.set(path, { path, before: contents.get(path)?.before ?? before, after })
+    if (!given.has(path)) renewed.add(path)
+    return { path, before, after }
+  }
+  const named = (path: string) => pathFrom(folder, path) || basename(path)
+  const open = [...changes]
+  for (let one = open.shift(), rounds = 0; one && rounds < filesMax; one = open.shift(), rounds++) {
+    const { path, before, after } = one
+    for (const [ending, [read, write]] of Object.entries(compressions)) {
+      const copy = files.includes(path + ending) ? bytesAt(path + ending) : undefined
+      if (copy === undefined) continue
+      const fresh = read && write && isCopy(read, copy, before) ? write(after) : undefined
+      if (fresh) open.push(change(path + ending, copy, fresh))
+      else
+        told.add(
+          `${named(path + ending)} is no copy of ${named(path)} as it was, or cannot be made here. Make it anew.`,
+        )
+    }
+    const [old, fresh] = [digestsOf(before), digestsOf(after)]
+    for (const file of files) {
+      if (file === path || !listEndings.test(file)) continue
+      const text = textOf(file)
+      const next = withDigestsRenewed(text, old, fresh)
+      if (next !== text) open.push(change(file, Buffer.from(text), Buffer.from(next)))
+      else if (!renewed.has(file) && listsFile(text, basename(path)))
+        told.add(`${named(file)} lists ${named(path)} under something that is no digest of it. Make that list anew.`)
+    }
+  }
+  const writes = [...contents.values()].map(({ path, before, after }) => ({ path, before, text: after }))
+  return { writes, renewed: [...renewed].map(named), told: [...told] }
+}
+
+function isCopy(read: Compression, copy: Uint8Array, before: Uint8Array): boolean {
+  try {
+    return Buffer.compare(read(copy), before) === 0
+  } catch {
+    return false
+  }
+}
+
+const algorithms = ['md5', 'sha1', 'sha256', 'sha384', 'sha512'] as const
+const forms = ['hex', 'base64', 'base64url'] as const
+
+function digestsOf(content: Uint8Array): readonly string[] {
+  return algorithms.flatMap((algorithm) => forms.map((form) => createHash(algorithm).update(content).digest(form)))
+}
+
+function outputFiles(folder: string): string[] {
+  const all = readdirSync(folder, { recursive: true, withFileTypes: true })
+  return all
+    .filter((each) => each.isFile() && !/[\\/]node_modules(?:[\\/]|$)/.test(each.parentPath))
+    .slice(0, filesMax)
+    .map((each) => join(each.parentPath, each.name))
+}
+
+function namesBeside(folder: string): string[] {
+  return readdirSync(folder)
+    .map((name) => join(folder, name))
+    .filter((file) => statSync(file, { throwIfNoEntry: false })?.isFile())
+}
+
+/** Whether a file is a page, by its name. */
+export function isPage(file: string): boolean {
+  return /^\.x?html?$/i.test(extname(file))
+}
+
+function sizeOf(file: string): number {
+  return statSync(file, { throwIfNoEntry: false })?.size ?? 0
+}

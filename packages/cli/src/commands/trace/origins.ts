@@ -1,0 +1,31 @@
+import { paragraph } from '../../terminal/paragraph.js'
+
+/** Where a variable is taken, and who last changed the line that gives its value. */
+export interface Origins {
+  /** `src/server.ts:12` */
+  readonly takers: readonly string[]
+  /** The line, `.env.staging:3`; undefined if no layer file gives the value. */
+  readonly line: string | undefined
+  readonly changed: { readonly commit: string | null; readonly date: string; readonly author: string } | undefined
+}
+
+/** So many places of code are told. */
+const takersMax = 10
+
+/** What stands below a trail. */
+export function originText(origins: Origins | undefined, width: number): string {
+  if (!origins) return ''
+  const { takers, line, changed } = origins
+  const more = takers.length > takersMax ? ` and ${takers.length - takersMax} more` : ''
+  const lines = [
+    ...(changed && line
+      ? [
+          changed.commit === null
+            ? `${line} is not committed yet.`
+            : `${line} was last changed on ${changed.date} by ${changed.author} (${changed.commit}).`,
+        ]
+      : []),
+    ...(takers.length > 0 ? [`Code reads it in ${takers.slice(0, takersMax).join(', ')}${more}.`] : []),
+  ]
+  return lines.length === 0 ? '' : `\n\n${lines.map((each) => paragraph(each, width)).join('\n')}`
+}

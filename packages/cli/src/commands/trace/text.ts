@@ -1,0 +1,47 @@
+import type { Paint, Survey, Trail, TrailPart, TrailStep } from 'mappa'
+import { nearest, originOf } from 'mappa/command'
+import { paragraph } from '../../terminal/paragraph.js'
+
+export function trailText(
+  { name, expects, steps, winner }: Trail,
+  { paint, width }: { readonly paint: Paint; readonly width: number },
+  notAsked: readonly string[] = [],
+): string {
+  const open = notAsked.length > 0 ? ` here, and ${notAsked.join(' and ')} was not asked` : ''
+  const what = winner ? `is ${paint.bold(winner.shown)}` : `has no value${open}`
+  const lead = paragraph(`${name} ${what}${expects ? paint.dim(`, and must be ${expects}`) : ''}.`, width)
+  if (steps.length === 0) return lead
+  const origins = steps.map(originOf)
+  const widest = Math.max(...origins.map((origin) => origin.length))
+  const widestValue = Math.min(40, Math.max(...steps.map(({ shown }) => shown.length)))
+  const lines = steps.flatMap((step, at) => {
+    const origin = (origins[at] as string).padEnd(widest)
+    const value = step.shown.padEnd(widestValue)
+    if (step !== winner) return paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
+    return [`  → ${paint.bold(origin)}  ${paint.bold(value)}`.trimEnd(), ...(step.parts ?? []).map(partText)]
+  })
+  return `${lead}\n\n${lines.join('\n')}`
+}
+
+/** What a value was built from, below the value. */
+export function partText({ name, layer, place, shown }: TrailPart): string {
+  const from = place
+    ? `${place.file}:${place.line}:${place.column}`
+    : layer === 'the legend'
+      ? 'default in the legend'
+      : layer
+  return `      \${${name}} is ${shown === undefined ? 'not set' : `${shown}, from ${from}`}`
+}
+
+export function whyPassed({ passed, source }: TrailStep, winner: TrailStep | undefined): string {
+  if (passed === 'cleared') return 'is empty, so it clears what lies below'
+  if (passed === 'empty') return 'is empty, so it does not count'
+  return winner
+    ? `hidden by ${winner.source !== 'default' ? winner.layer : source === 'default' ? `the default for ${winner.stage}` : 'an empty value above'}`
+    : 'cleared by an empty value above'
+}
+
+export function unknownText(name: string, found: Survey): string {
+  const near = nearest(name, found.trails.keys())
+  return `No layer sets ${name}, and the legend has no entry for it.${near ? ` Did you mean ${near}?` : ''}`
+}

@@ -1,0 +1,77 @@
+import { join } from 'node:path'
+import { stagesOf, variablesOf } from 'mappa'
+import { counted, isTypeScript } from 'mappa/command'
+import { declarationHead, declarationPath, declarationsFor, mapPath } from '../../declared/declaration.js'
+import { placesIn } from '../../declared/legend-text.js'
+import { described } from '../../project/described.js'
+import { telling, textIn, writeMade } from '../../project/made-file.js'
+import { openSound, type ProjectOptions } from '../../project/project.js'
+import { diffText } from '../../terminal/diff.js'
+import { output, talk } from '../../terminal/terminal.js'
+import { exitCodes } from '../../terminal/usage-error.js'
+
+/** Options of `mappa types`. */
+export interface TypesOptions extends ProjectOptions {
+  /** Whether to say what is stale instead of writing. */
+  readonly verify?: boolean
+}
+
+/** What makes a name that nobody declares an error, although `process.env` takes any. */
+const option = 'noPropertyAccessFromIndexSignature'
+
+/**
+ * `mappa types`: declarations of settings, `process.env`, `import.meta.env` and `virtual:mappa/settings` from the legend,
+ * and the map by which an editor goes from them to the legend. A map that is stale declares nothing wrong, so `--verify`
+ * does not ask for it.
+ */
+export async function types(options: TypesOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root, legendFile } = project
+  const definition = await described(project)
+  const variables = variablesOf(definition)
+  return telling(async () => {
+    const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
+    const { text, map } = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places)
+    const before = textIn(root, declarationPath)
+    // Version control may have given it other line ends.
+    const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
+    if (options.verify) return typesVerified(before, after)
+    if (before !== undefined && !before.startsWith(declarationHead)) {
+      talk().write(`${declarationPath} was not written by mappa types, so it stays as it is. Move it away first.\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    const ended = writeMade(
+      root,
+      { path: declarationPath, before, after },
+      `${declarationPath} declares ${counted(variables.length, 'variable')}.`,
+      { beside: [{ path: join(root, mapPath), text: map }] },
+    )
+    const config = textIn(root, 'tsconfig.json') ?? ''
+    if (before === undefined && /"(?:include|files)"\s*:/.test(config))
+      talk().write(`tsconfig.json lists its files: add "${declarationPath}" to its "include".\n`)
+    if (!new RegExp(`"${option}"\\s*:\\s*true`).test(config))
+      talk().write(
+        `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,
+      )
+    const unknown = variables.filter(({ made }) => made && !isTypeScript(legendFile)).map(({ name }) => name)
+    if (unknown.length > 0)
+      talk().write(
+        `What code sees of ${unknown.join(', ')} is made by a function, so its type is unknown. A legend in TypeScript makes it known.\n`,
+      )
+    return ended
+  })
+}
+
+function typesVerified(before: string | undefined, after: string): { exitCode: number } {
+  if (before === after) {
+    output().write(`${declarationPath} is up to date.\n`)
+    return { exitCode: exitCodes.fine }
+  }
+  if (before === undefined) output().write(`There is no ${declarationPath}.\n    Run: mappa types\n`)
+  else
+    output().write(
+      `${diffText([{ path: declarationPath, before, after }], [], output())}\n${declarationPath} is stale.\n    Run: mappa types\n`,
+    )
+  return { exitCode: exitCodes.faults }
+}

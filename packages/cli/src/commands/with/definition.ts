@@ -1,0 +1,46 @@
+import { Option } from 'commander'
+import type { ProjectOptions } from '../../project/project.js'
+import { UsageError } from '../../terminal/usage-error.js'
+import { type CommandDefinition, namedStage, staged } from '../definition.js'
+
+export const withCommand: CommandDefinition = {
+  name: 'with',
+  define(command, run) {
+    staged(command.summary("runs a program with a stage's values"))
+      .description(
+        "Runs a program with a stage's values in its environment. While there are faults, nothing is started.",
+      )
+      .usage('[stage] [options] -- command …')
+      .argument('[stage]', 'the stage; else MAPPA_STAGE, NODE_ENV or development')
+      .option('--watch', 'start the program again whenever a value changes')
+      .addOption(
+        new Option('--grace <seconds>', 'with --watch: how long the program gets to end by itself (5)').argParser(
+          seconds,
+        ),
+      )
+      .addHelpText('after', '\nExample:\n  mappa with staging -- node server.js\n  mappa with --watch -- npm run dev')
+      .action(async (stage: string | undefined, options: WithOptions) => {
+        const [program, ...args] = run.rest ?? []
+        if (program === undefined)
+          throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
+        if (options.grace !== undefined && !options.watch) throw new UsageError('--grace is for with --watch.')
+        const told = { ...options, ...namedStage(stage, options) }
+        const start = options.watch
+          ? (await import('./watch.js')).watchSettings
+          : (await import('./run.js')).withSettings
+        run.finish(await start([program, ...args], told))
+      })
+  },
+}
+
+interface WithOptions extends ProjectOptions {
+  readonly watch?: boolean
+  readonly grace?: number
+}
+
+function seconds(text: string): number {
+  const value = Number(text)
+  if (text.trim() === '' || !(value >= 0 && value <= 3600))
+    throw new UsageError('--grace takes seconds from 0 to 3600, for example --grace 10.')
+  return value
+}

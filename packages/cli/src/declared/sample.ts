@@ -1,0 +1,234 @@
+import { type DocumentFault, readLayer, type Variable } from 'mappa'
+import { obtainLines, sentencesOf } from './sentences.js'
+
+/** Where the sample stands, from the root. */
+export const samplePath = '.env.example'
+
+/** What a sample is made from. */
+export interface Sampled {
+  readonly variables: readonly Variable[]
+  /** Names that have a value without anybody's doing, from layers that version control holds. */
+  readonly given: ReadonlySet<string>
+}
+
+/** How a sample differs from what it should be. */
+export interface Difference {
+  readonly message: string
+  /** Where, in the sample as it is; from 1. */
+  readonly line?: number
+}
+
+/** Begins the lines that are made here; all others are a person's. */
+const mark = '#:'
+const head = [
+  `${mark} What each variable is for, from the legend. Whoever starts the program sets those without # before the name,`,
+  `${mark} in .env.local or on the host; the others already have a value, or may be left out.`,
+  `${mark} mappa sample writes the lines that begin with ${mark} and keeps all others.`,
+]
+
+/** A part of a sample: a variable's own line, or a person's text. */
+type Part = { readonly own: string } | NameLine
+
+interface NameLine {
+  readonly name: string
+  /** Whether a # stands before it. */
+  readonly off: boolean
+  readonly value: string
+  readonly line: number
+  /** The lines made here that stand directly above it. */
+  readonly made: readonly string[]
+}
+
+/**
+ * The sample of a legend: every variable with its sentences above it. Of a sample that is there, a person's comments and
+ * values, and the order, are kept; a secret's value is not.
+ */
+export function sampleText({ variables, given }: Sampled, before = ''): string {
+  const lineEnd = before.includes('\r\n') ? '\r\n' : '\n'
+  const parts = inserted(
+    renamedParts(before, variables).filter((part) => 'own' in part || variables.some(({ name }) => name === part.name)),
+    variables,
+  )
+  const lines = parts.flatMap((part): string[] => {
+    if ('own' in part) return [part.own]
+    const variable = variables.find(({ name }) => name === part.name) as Variable
+    return [...madeLines(variable), nameLine(variable, given, part)]
+  })
+  const body = withoutBlankRuns(lines)
+  return `${[...head, ...(body.length > 0 ? ['', ...body] : [])].join('\n').replaceAll('\n', lineEnd)}${lineEnd}`
+}
+
+/** Names that a sample holds and that go, since no entry declares them any more. */
+export function droppedFrom({ variables }: Sampled, before: string): string[] {
+  const known = new Set(variables.map(({ name }) => name))
+  return renamedParts(before, variables).flatMap((part) => ('own' in part || known.has(part.name) ? [] : [part.name]))
+}
+
+/** A sample's parts, in which a variable that has another name now stands under that one. */
+function renamedParts(text: string, variables: readonly Variable[]): Part[] {
+  const parts = partsOf(text, variables)
+  const there = new Set(parts.flatMap((part) => ('own' in part ? [] : [part.name])))
+  const fresh = new Map(variables.flatMap(({ name, formerly }) => formerly.map((old) => [old, name] as const)))
+  return parts.map((part) => {
+    const name = 'own' in part ? undefined : fresh.get(part.name)
+    return name === undefined || there.has(name) ? part : { ...(part as NameLine), name }
+  })
+}
+
+/** How a sample that is there differs from what it should be, name by name. */
+export function sampleDifferences(sampled: Sampled, before: string): Difference[] {
+  const after = sampleText(sampled, before)
+  if (after === before) return []
+  const { variables } = sampled
+  const namesIn = (text: string) =>
+    new Map(partsOf(text, variables).flatMap((part) => ('own' in part ? [] : [[part.name, part] as const])))
+  const [old, fresh] = [namesIn(before), namesIn(after)]
+  const secrets = new Set(variables.flatMap(({ name, secret }) => (secret ? [name] : [])))
+  const found = [...new Set([...old.keys(), ...fresh.keys()])].flatMap((name): Difference[] => {
+    const [was, is] = [old.get(name), fresh.get(name)]
+    if (!was) return [{ message: `${name} is not in it.` }]
+    const { line } = was
+    if (!is) return [{ message: `${name} has no entry in the legend.`, line }]
+    return [
+      ...(was.made.join() === is.made.join()
+        ? []
+        : [{ message: `The legend now describes ${name} differently.`, line }]),
+      ...(was.off === is.off
+        ? []
+        : [{ message: is.off ? `${name} already has a value, or may be left out.` : `${name} must be set.`, line }]),
+      ...((was.off !== is.off && !secrets.has(name)) || was.value === is.value
+        ? []
+        : [
+            {
+              message:
+                is.value === ''
+                  ? `${name} holds a value that does not belong in a sample.`
+                  : `${name} now has another default.`,
+              line,
+            },
+          ]),
+    ]
+  })
+  return found.length > 0 ? found : [{ message: 'It differs from what would be written, though no name does.' }]
+}
+
+/** A quote in a sample that never closes: it would swallow what is written behind it. */
+export function openQuote(text: string): DocumentFault | undefined {
+  return readLayer(text).faults.find(({ flaw }) => flaw === 'unclosed-quote')
+}
+
+/** Shorter texts are nobody's secret, and come in every second sentence. Characters. */
+const hiddenMin = 4
+
+/** Values that a sample holds although nobody may see them: of secrets, and of names without an entry. */
+export function hiddenIn({ variables }: Sampled, text: string): string[] {
+  const open = new Set(variables.filter(({ secret }) => !secret).map(({ name }) => name))
+  return partsOf(text, variables).flatMap((part) =>
+    'own' in part || open.has(part.name) ? [] : part.value.split('\n').filter((line) => line.length >= hiddenMin),
+  )
+}
+
+function madeLines(variable: Variable): string[] {
+  return [...sentencesOf(variable), ...obtainLines(variable)].map((text) => `${mark} ${text}`)
+}
+
+function nameLine(
+  { name, secret, required, ...variable }: Variable,
+  given: ReadonlySet<string>,
+  was: NameLine,
+): string {
+  const off = !required || given.has(name)
+  const kept = secret || was.off !== off ? '' : was.value
+  const fallback = variable.default
+  const own = fallback === undefined ? kept : writtenDefault(name, fallback)
+  return `${off ? '# ' : ''}${name}=${own}`
+}
+
+/** A default as a layer has it. Behind a # it must fit on its line. */
+function writtenDefault(name: string, value: string): string {
+  if (/[\r\n]/.test(value)) return ''
+  const layer = readLayer('')
+  layer.set(name, value)
+  return layer
+    .toString()
+    .slice(name.length + 1)
+    .trimEnd()
+}
+
+/**
+ * The parts of a sample without the lines that are made here. Each name has one line of its own: where it is assigned, else
+ * where that stands behind a #. Other lines that give it a value go, but for comments on names that are no secret.
+ */
+function partsOf(text: string, variables: readonly Variable[]): Part[] {
+  const secrets = new Map(variables.map(({ name, secret }) => [name, secret]))
+  const lines = text
+    .replace(/^\ufeff/, '')
+    .replaceAll('\r\n', '\n')
+    .split('\n')
+  const assigned = assignmentsIn(lines.join('\n'))
+  const isMade = (at: number) => !assigned.has(at) && (lines[at] ?? '').startsWith(mark)
+  // The best line of each name: an assignment, the one that was made here, the first one.
+  const own = new Map<string, { readonly at: number; readonly rank: number }>()
+  for (const [at, line] of lines.entries()) {
+    const assignment = assigned.get(at)
+    const { name } = assignment ?? commentedIn(line, secrets)
+    const rank = assignment ? 2 : isMade(at - 1) ? 1 : secrets.has(name) ? 0 : -1
+    if (name !== '' && rank > (own.get(name)?.rank ?? -1)) own.set(name, { at, rank })
+  }
+  const parts: Part[] = []
+  let made: string[] = []
+  for (let at = 0; at < lines.length; at++) {
+    const line = lines[at] as string
+    if (isMade(at)) {
+      made.push(line)
+      continue
+    }
+    const assignment = assigned.get(at)
+    const { name, value } = assignment ?? commentedIn(line, secrets)
+    if (own.get(name)?.at === at) parts.push({ name, value, off: !assignment, line: at + 1, made })
+    else if (!assignment && !secrets.get(name)) parts.push({ own: line })
+    at = assignment?.last ?? at
+    made = []
+  }
+  return parts
+}
+
+/** The assignment behind a #. A sentence that begins like one is a comment, unless it gives a secret away. */
+function commentedIn(line: string, secrets: ReadonlyMap<string, boolean>): { name: string; value: string } {
+  const [, name = '', rest = ''] = /^#\s*(?:export\s+)?([A-Za-z_][A-Za-z0-9_]*)=(.*)$/.exec(line) ?? []
+  const value = rest.trim()
+  const isValue = secrets.get(name) || /^(?:"[^"]*"|'[^']*'|[^\s"']*)$/.test(value)
+  return isValue ? { name, value } : { name: '', value: '' }
+}
+
+/** Assignments by the number of their first line, from 0: the name, the text of the value, and the last line. */
+function assignmentsIn(text: string): Map<number, { name: string; value: string; last: number }> {
+  const lineAt = (offset: number) => text.slice(0, offset).split('\n').length - 1
+  const found = [...readLayer(text).ranges()].flatMap(([name, ranges]) =>
+    ranges.map(({ nameStart, valueStart, valueEnd }) => {
+      const value = text.slice(valueStart, valueEnd)
+      return [lineAt(nameStart), { name, value, last: lineAt(valueEnd) }] as const
+    }),
+  )
+  return new Map(found)
+}
+
+/** With a line for each variable that has none, behind the one that comes before it in the legend. */
+function inserted(parts: readonly Part[], variables: readonly Variable[]): Part[] {
+  const all = [...parts]
+  const indexOf = (name: string) => all.findIndex((part) => 'name' in part && part.name === name)
+  for (const [at, { name }] of variables.entries()) {
+    if (indexOf(name) >= 0) continue
+    const before = variables.slice(0, at).findLast((each) => indexOf(each.name) >= 0)
+    const index = before ? indexOf(before.name) + 1 : 0
+    all.splice(index, 0, { own: '' }, { name, value: '', off: false, line: 0, made: [] }, { own: '' })
+  }
+  return all
+}
+
+/** No blank line first, last, or beside another, wherever a name came or went. */
+function withoutBlankRuns(lines: readonly string[]): string[] {
+  const kept = lines.filter((line, at) => line.trim() !== '' || (lines[at - 1] ?? '').trim() !== '')
+  while (kept.at(-1)?.trim() === '') kept.pop()
+  return kept
+}

@@ -1,0 +1,410 @@
+import type { Context } from '../code/context.js'
+import type { Literal } from '../code/literals.js'
+import { isNode, type Node, nodesIn, oncePerNode } from '../code/parse.js'
+import { wordsOf } from '../code/words.js'
+import type { Confidence, IfUsed, Kind } from './finding.js'
+import {
+  isPlainAddress,
+  namesAccountId,
+  namesAddress,
+  namesCredential,
+  namesDatabase,
+  namesHost,
+  namesLimit,
+  namesMail,
+  namesMisspelt,
+  namesMode,
+  namesPhone,
+  namesPort,
+  namesProse,
+  namesSomeKey,
+  namesSwitch,
+  namesUser,
+} from './names.js'
+import { requests } from './requests.js'
+import {
+  type Address,
+  hasUserInformation,
+  isConnection,
+  isHost,
+  isHostWithPort,
+  isLabelledKey,
+  isMail,
+  isNominalHost,
+  isPhone,
+  isPlaceholderText,
+  isPrivateKey,
+  isRandom,
+  isSignedToken,
+  looksAsked,
+  looksLikeKey,
+  webAddress,
+} from './shapes.js'
+
+/** What a literal is, if it is something to be moved. */
+export interface Guess {
+  readonly kind: Kind
+  /** What goes into a layer. */
+  readonly value: string
+  readonly confidence: Confidence
+  /** Why: a sentence that does not repeat it. */
+  readonly reason: string
+  /** What stays in code in front of it and behind it. */
+  readonly lead?: string
+  readonly rest?: string
+  /** Whether it counts only beside others of the same value. */
+  readonly echo?: boolean
+  /** Whether it only marks where a real value belongs. */
+  readonly placeholder?: boolean
+  /** What code has to do with a name, for the guess to hold. */
+  readonly ifUsed?: IfUsed
+}
+
+/** What a literal is by its own looks and its surroundings. */
+export function guessOf(literal: Literal, context: Context): Guess | undefined {
+  if (literal.form === 'number') return guessNumber(Number(literal.text), context)
+  return literal.form === 'boolean' ? guessSwitch(literal.text === 'true', context) : guessText(literal, context)
+}
+
+function guessNumber(value: number, { words, outer, call, argument, chosen, part }: Context): Guess | undefined {
+  if (!Number.isInteger(value) || value < 1) return undefined
+  if (value <= 65535 && value > 9) {
+    const port = { kind: 'port' as const, value: String(value) }
+    if (namesPort(words) && !isUsualPort(value, words, chosen))
+      return { ...port, confidence: 'high', reason: 'Its name says that it is a port.' }
+    if (call === 'listen' && argument === 0) return { ...port, confidence: 'high', reason: 'A server listens on it.' }
+  }
+  // What is counted with is no bound itself.
+  return namesLimit(words, outer) && !part
+    ? { kind: 'limit', value: String(value), confidence: 'low', reason: 'Its name says that it bounds something.' }
+    : undefined
+}
+
+/** Whether a port is that of every web server (RFC 9110, 4.2), which is worked out from something else rather than chosen. */
+function isUsualPort(value: number, words: readonly string[], chosen: boolean): boolean {
+  return (value === 80 || value === 443) && (chosen || /^def(?:ault)?$/.test(words[0] ?? ''))
+}
+
+function guessSwitch(value: boolean, { words }: Context): Guess | undefined {
+  return namesSwitch(words)
+    ? { kind: 'switch', value: String(value), confidence: 'low', reason: 'Its name says that it switches something.' }
+    : undefined
+}
+
+export function guessText(literal: Literal, context: Context): Guess | undefined {
+  const { text } = literal
+  // A connection that goes on before its host is known cannot be cut there.
+  if (
+    literal.goesOn &&
+    isConnection(text) &&
+    !/^[a-z][a-z0-9+.-]*:\/\/(?:[^/@\s]*@)?[^/@:\s]+(?::[0-9]+)?\//i.test(text)
+  )
+    return undefined
+  const guess = guessByShape(text, context) ?? guessPlace(literal, context)
+  if (guess) return guess
+  // A scheme, the head of a template and a suffix are no values.
+  if (literal.form === 'template-text' || context.part) return undefined
+  return (
+    guessByUse(text, context) ??
+    guessByName(text, context) ??
+    guessBesideOthers(text, context) ??
+    guessByLaterUse(text, context)
+  )
+}
+
+/** Credentials that show what they are, whatever they are called. */
+function guessByShape(text: string, { words, makes, call }: Context): Guess | undefined {
+  const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
+  if (isPrivateKey(text)) return { ...credential, reason: 'It is a private key.' }
+  if (isSignedToken(text)) return { ...credential, reason: 'It is a signed token.' }
+  if (isConnection(text))
+    return {
+      kind: 'connection',
+      value: text,
+      confidence: 'high',
+      reason: hasUserInformation(text) ? 'It says where a service is, with a password.' : 'It says where a service is.',
+    }
+  if (hasUserInformation(text))
+    return { kind: 'connection', value: text, confidence: 'high', reason: 'It is an address with a password.' }
+  if (isLabelledKey(text)) return { ...credential, reason: 'It looks like a key that says what it is for.' }
+  if (
+    isRandom(text) &&
+    !namesProse(words) &&
+    !namesAccountId(words) &&
+    !/^(?:integrity|hash|checksum|sha|digest|etag|version|commit|className|class|d|path|id)$/.test(words.at(-1) ?? '')
+  )
+    return namesCredential(words) || namesSomeKey(words) || namesMisspelt(words)
+      ? { ...credential, reason: 'Its name says that it is a credential, and it looks random.' }
+      : makes && !/^[0-9a-f-]+$/i.test(text) && !keepsText.test(call ?? '')
+        ? { ...credential, reason: 'It looks random, and what is made of it is a client of something.' }
+        : { ...credential, confidence: 'low', reason: 'It is long and looks random.' }
+  return undefined
+}
+
+/** What holds text as it is, rather than asking a service with it. */
+const keepsText =
+  /^(?:Array|Blob|Boolean|Buffer|Date|Error|Event|File|Function|Map|Number|Object|Path|Proxy|RegExp|Request|Response|Set|String|Symbol|URL|Worker)$|(?:Array|Error|Event|Id|ID|Hash|Exception|Signal|Encoder|Decoder|Pattern|Regex|Path)$/
+
+/** Addresses, hosts with ports. An address in prose, in a link or of a standard is no setting. */
+function guessPlace(literal: Literal, context: Context): Guess | undefined {
+  const { words, call, markup } = context
+  const { text, goesOn } = literal
+  if (isHostWithPort(text) && (namesAddress(words) || words.length === 0))
+    return { kind: 'host', value: text, confidence: 'high', reason: 'It is a host with a port.' }
+  // In a template the address may end in the middle of its path.
+  const address = webAddress(text)
+  if (!address || isNominalHost(address.host)) return undefined
+  const requested = call !== undefined && requests.has(call)
+  if (
+    !requested &&
+    // A link is written out; an address that goes on with what is only known at run time is asked for something.
+    ((namesProse(words) && !goesOn) ||
+      (markup && !/^(?:action|data-api|endpoint|api|server)/i.test(context.name ?? '')))
+  )
+    return undefined
+  if (literal.form === 'string' && !goesOn && isShown(context)) return undefined
+  const local = /^(?:localhost|127\.|0\.0\.0\.0|\[::1\])/.test(address.host)
+  const guess = { kind: 'address' as const, value: address.origin, rest: address.path }
+  if (requested) return { ...guess, confidence: 'high', reason: 'A request goes there.' }
+  const plain = isPlainAddress(words)
+  if (namesAddress(words) && (!plain || isRequested(address, context)))
+    return { ...guess, confidence: 'high', reason: 'Its name says that it is an address.' }
+  if (local) return { ...guess, confidence: 'medium', reason: 'It is an address on this machine.' }
+  if (goesOn || context.part) return { ...guess, confidence: 'medium', reason: 'An address is built on it.' }
+  // What a function gives back is for its callers.
+  if (looksAsked(address) && (words.length > 0 || call === undefined) && !plain && !context.listed)
+    return { ...guess, confidence: 'medium', reason: 'It looks like an address that programs ask.' }
+  // What code asks may be called anything where it is written; if nothing does, the value may be a setting elsewhere.
+  const ifUsed = context.object === undefined && context.name !== undefined
+  return {
+    ...{ ...guess, confidence: 'low', reason: 'It is an address.', echo: true },
+    ...(ifUsed && { ifUsed: { name: context.name as string, as: 'address' } }),
+  }
+}
+
+/** Names of headers and schemes in front of a key (RFC 9110, 11.1). */
+const scheme = /^(?:Bearer|Basic|Token|ApiKey|Api-Key|Key|Bot|Digest|JWT|AWS4-HMAC-SHA256) (?=\S{3,}$)/i
+
+/** Calls that sign, encrypt or open something, and the argument that they do it with. */
+export const openers: Readonly<Record<string, readonly number[]>> = {
+  createHmac: [1],
+  createCipheriv: [1],
+  createDecipheriv: [1],
+  createCipher: [1],
+  createDecipher: [1],
+  createSecretKey: [0],
+  cookieParser: [0],
+  pbkdf2: [0, 1],
+  pbkdf2Sync: [0, 1],
+  scrypt: [0, 1],
+  scryptSync: [0, 1],
+  sign: [1],
+  verify: [1],
+  encrypt: [1],
+  decrypt: [1],
+}
+
+/** Whether a value stands where code takes what it signs, encrypts or lets in with. */
+export function opens({ call, argument, owner, words, outer, listed, name }: Omit<Context, 'object'>): boolean {
+  if (call !== undefined && argument !== undefined && Object.hasOwn(openers, call) && openers[call]?.includes(argument))
+    return name === undefined || !/^(?:crypto|subtle)$/.test(owner ?? '') || !/^(?:sign|verify)$/.test(call)
+  const last = words.at(-1) ?? ''
+  const keeps = /cookie|session|keygrip|csrf|jwt|auth/
+  const isKept = outer.some((word) => keeps.test(word))
+  if (last === 'secret' || last === 'secrets') return isKept
+  // A cookie's key is its name; its keys are what it is signed with.
+  return last === 'keys' && (isKept || (listed && /^(?:app|server|koa)$/.test(owner ?? '')))
+}
+
+function guessByUse(text: string, context: Context): Guess | undefined {
+  const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
+  if (opens(context) && isPlaceholderText(text))
+    return { ...credential, placeholder: true, reason: 'It marks where a credential belongs.' }
+  if (opens(context) && text.length > 2 && !/^(?:sha|md5|hs|rs|es|aes)[-\w]*$/i.test(text))
+    return { ...credential, reason: 'Code signs, encrypts or lets in with it.' }
+  return undefined
+}
+
+function guessByLaterUse(text: string, context: Context): Guess | undefined {
+  const { name, object, words } = context
+  const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
+  // What opens something may be called anything where it is written.
+  return name !== undefined &&
+    !aside.test(name) &&
+    !namesCredential(words) &&
+    text.length > 3 &&
+    !isMemberOfMany(object)
+    ? {
+        ...credential,
+        reason: 'Code signs, encrypts or lets in with it.',
+        ifUsed: { name, as: 'secret' },
+      }
+    : undefined
+}
+
+/** What stands beside a key where it is used. */
+const aside =
+  /^(?:alg|algorithm|encoding|digest|hash|method|mode|format|type|iss|issuer|sub|subject|aud|audience|name|message)$/i
+
+/** Whether an object is a table of texts rather than something with settings in it. */
+function isMemberOfMany(object: Node | undefined): boolean {
+  return Array.isArray(object?.properties) && object.properties.length > 40
+}
+
+function guessByName(text: string, context: Context): Guess | undefined {
+  const { words, outer, name, listed, object } = context
+  if (words.length === 0) return undefined
+  const named = namesCredential(words)
+  const credential = { kind: 'credential' as const, confidence: 'high' as const }
+  const lead = words.at(-1) === 'authorization' || /^bearer /i.test(text) ? (scheme.exec(text)?.[0] ?? '') : ''
+  // A list of words is about something else, and a token alone may be one of a language.
+  if (named && !listed && isPlaceholderFor(text, context) && !isProse(text, object) && !namesProse(outer))
+    return {
+      ...{ ...credential, value: text, placeholder: true },
+      reason: 'It marks where a credential belongs.',
+    }
+  if (named && !listed && isPlainValue(text.slice(lead.length), name, words) && !isProse(text, object))
+    return {
+      ...{ ...credential, value: text.slice(lead.length), lead },
+      confidence:
+        words.at(-1) === 'token' &&
+        words.length < 3 &&
+        /^[a-z]+(?:-[a-z]+)*$/.test(text) &&
+        (outer.length === 0 || text.length < 5 || /^[a-z]+-token$/.test(text)) &&
+        !/verify|auth|access|api/.test(words[0] ?? '')
+          ? 'low'
+          : 'high',
+      reason: 'Its name says that it is a credential.',
+    }
+  if ((namesSomeKey(words) || namesMisspelt(words)) && !listed && looksLikeKey(text) && !isProse(text, object))
+    return { ...credential, value: text, reason: 'It looks like a key, and its name says so.' }
+  if (namesPort(words) && /^[0-9]{2,5}$/.test(text) && !isUsualPort(Number(text), words, context.chosen))
+    return { kind: 'port', value: text, confidence: 'high', reason: 'Its name says that it is a port.' }
+  if (namesHost(words) && isHost(text))
+    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is a host.' }
+  // A host in place of an address.
+  if (namesAddress(words) && /\.[a-z]{2,}$/i.test(text) && text.split('.').length > 2 && isHost(text))
+    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is where something is.' }
+  if (namesMail(words) && isMail(text))
+    return {
+      kind: 'mail',
+      value: text,
+      confidence: 'high',
+      reason: 'It is an address that mail goes to or comes from.',
+    }
+  if (namesPhone(words) && isPhone(text))
+    return {
+      kind: 'phone',
+      value: text,
+      confidence: 'high',
+      reason: 'It is a telephone number that something is sent to.',
+    }
+  return undefined
+}
+
+/** Ids, users, databases, modes: what is told by its name together with what stands beside it. */
+function guessBesideOthers(text: string, { words, outer, object, listed }: Context): Guess | undefined {
+  if (listed || words.length === 0 || !/^[\w.@:~+/=-]{2,100}$/.test(text)) return undefined
+  const beside = object ? besideIn(object) : alone
+  const isOpened = beside.credential || beside.host || outer.some((word) => letIn.test(word))
+  const account = { kind: 'account' as const, value: text }
+  if (namesAccountId(words) && /[0-9]/.test(text) && text.length > 5)
+    return { ...account, confidence: 'high', reason: 'It says who the application is to a service.' }
+  if (namesAccountId(words))
+    return { ...account, confidence: 'low', reason: 'It may say who the application is to a service.' }
+  if (namesUser(words) && isOpened && beside.count > 1)
+    return { ...account, confidence: 'high', reason: 'It says who is let in, beside what opens.' }
+  if (namesDatabase(words) && isOpened && beside.count > 1)
+    return { ...account, confidence: 'high', reason: 'It names a database, beside where that is.' }
+  if (namesMode(words) && /^(?:sandbox|live)$/.test(text))
+    return { kind: 'choice', value: text, confidence: 'high', reason: 'It says whether a service does it in earnest.' }
+  return undefined
+}
+
+/** What the members of an object name, one beside the other. */
+const besideIn = oncePerNode((object) => {
+  const names = nodesIn(object.properties).map((each) => wordsOf(keyText(each) ?? ''))
+  return { count: names.length, credential: names.some(namesCredential), host: names.some(namesHost) }
+})
+const alone = { count: 0, credential: false, host: false }
+
+const letIn =
+  /^(?:smtp|auth|database|db|mysql|postgres|pg|mongo|mongodb|redis|ftp|sftp|ldap|imap|pop3|mailer|transport)$/
+
+function keyText(property: Node): string | undefined {
+  const { key } = property
+  const text = isNode(key) && !property.computed ? (key.name ?? key.value) : undefined
+  // A number may be a key, too.
+  return typeof text === 'string' ? text : undefined
+}
+
+/** Whether an address is one that is shown: it stands beside a title, a label or a picture. */
+function isShown({ words, object }: Context): boolean {
+  return object !== undefined && isPlainAddress(words) && isShownIn(object)
+}
+
+const isShownIn = oncePerNode(({ properties }) => nodesIn(properties).some((each) => shown.test(keyText(each) ?? '')))
+
+const shown = /^(?:title|label|caption|alt|icon|image|picture|description|text|subtitle|author|license|emoji)$/i
+
+/** Whether a plain `url` is asked rather than shown: by its looks, or by what stands beside it. */
+function isRequested(address: Address, { object }: Context): boolean {
+  return looksAsked(address) || (object !== undefined && isRequest(object))
+}
+
+const isRequest = oncePerNode(({ properties }) =>
+  nodesIn(properties).some((each) =>
+    /^(?:method|headers|body|data|json|form|qs|params|timeout|auth|baseurl|responsetype|maxbodylength)$/i.test(
+      keyText(each) ?? '',
+    ),
+  ),
+)
+
+function isPlaceholderFor(text: string, { words, object, name }: Context): boolean {
+  if (isPlaceholderText(text)) return true
+  // PAGE_TOKEN in place of a page's token; in a constant it is the name of a variable or a header.
+  const own = wordsOf(text)
+  return (
+    object !== undefined &&
+    /^[A-Z]+(?:_[A-Z]+){1,2}$/.test(text) &&
+    !/^[A-Z0-9_]+$/.test(name ?? '') &&
+    own.at(-1) === words.at(-1)
+  )
+}
+
+/** Whether a text is one of several that people read: translations, messages, labels. */
+function isProse(text: string, object: Node | undefined): boolean {
+  const isRead = /\s|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(text)
+  return isRead && object !== undefined && isReadIn(object)
+}
+
+/** Whether most texts of an object are ones that people read. */
+const isReadIn = oncePerNode(({ properties }) => {
+  const texts = nodesIn(properties).flatMap(({ value }) =>
+    isNode(value) && value.type === 'StringLiteral' ? [value.value as string] : [],
+  )
+  const read = texts.filter((each) => /^\p{Lu}?\p{Ll}+(?: \p{L}+)+|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(each))
+  return texts.length > 1 && read.length * 2 > texts.length
+})
+
+/** Whether a text could be a credential at all: not a sentence, the name of a field or a header, or a kind of input. */
+function isPlainValue(text: string, name: string | undefined, words: readonly string[]): boolean {
+  if (
+    text.length < 3 ||
+    text !== text.trim() ||
+    /^(?:true|false|null|undefined|none|text|password|string|hidden|bearer|basic|token|required|optional|current-password|new-password|include|same-origin|omit)$/i.test(
+      text,
+    )
+  )
+    return false
+  // keyboard cat: few words in small letters, that do not speak of themselves.
+  if (/\s/.test(text)) {
+    const own = wordsOf(text)
+    if (own.length > 6 || own.some((word) => words.includes(word)) || /[^\x20-\x7e]|^[A-Z][a-z]+ |[.?:,]$/.test(text))
+      return false
+  }
+  // const API_TOKEN = 'apiToken' and token: 'X-Token' name a key or a header.
+  if (/^[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)+$/.test(text)) return false
+  const plain = (each: string) => each.toLowerCase().replace(/[^a-z0-9]/g, '')
+  return plain(text) !== plain(name ?? '') && !/^x-[a-z-]+$/i.test(text) && !/^[./<]/.test(text)
+}

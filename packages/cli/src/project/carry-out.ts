@@ -1,0 +1,73 @@
+import { join } from 'node:path'
+import type { Survey } from 'mappa'
+import { counted } from 'mappa/command'
+import type { Plan } from '../edits/plan.js'
+import { WriteError, writeFiles } from '../edits/write.js'
+import { confirmWrite } from '../terminal/ask.js'
+import { diffText } from '../terminal/diff.js'
+import { paragraph } from '../terminal/paragraph.js'
+import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
+
+/** How a change is to be made. */
+export interface CarryOptions {
+  /** Whether it is made without asking. */
+  readonly apply?: boolean
+  readonly json?: boolean
+}
+
+/** A change, and how to show it. */
+export interface Carried extends Plan {
+  readonly root: string
+  /** What knows the secrets that lines around a change may hold. */
+  readonly found: Survey
+  /** Further texts that must not be shown. */
+  readonly hidden?: readonly string[]
+  /** The command line that makes it, for whoever has no terminal to be asked at. */
+  readonly command: string
+}
+
+/** Shows a change, asks where a person is there, and makes it: all files or none. */
+export async function carryOut(carried: Carried, options: CarryOptions): Promise<{ exitCode: number }> {
+  const { changes, mentions, root, found, hidden = [], command } = carried
+  const terminal = output()
+  const say = (text: string) => terminal.write(`${paragraph(text, terminal.width)}\n`)
+  const write = () =>
+    writeFiles(
+      changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
+      root,
+    )
+  try {
+    if (options.json) {
+      if (options.apply) write()
+      const files = changes.map(({ path, before }) => ({ path, change: before === null ? 'new' : 'edited' }))
+      terminal.write(jsonText({ version: 1, files, mentions, written: options.apply === true }))
+      return { exitCode: exitCodes.fine }
+    }
+    const shown = changes
+      .filter(({ path }) => !path.startsWith('mappa.types.d.ts'))
+      .map(({ path, before, after }) => ({
+        path,
+        before: before === null ? null : found.mask(before),
+        after: found.mask(after),
+      }))
+    terminal.write(`${diffText(shown, hidden, terminal).trimEnd()}\n\n`)
+    if (mentions.length > 0)
+      say(`It stays where it is in: ${mentions.slice(0, 20).join(', ')}${mentions.length > 20 ? ', …' : ''}.`)
+    if (!options.apply) {
+      if (!isAsked()) {
+        say(`Nothing was written. To make these changes: ${command} --apply`)
+        return { exitCode: exitCodes.fine }
+      }
+      if (!(await confirmWrite(`${counted(changes.length, 'file')} would be written`)))
+        return { exitCode: exitCodes.fine }
+    }
+    write()
+    say(`${counted(changes.length, 'file')} written: ${changes.map(({ path }) => path).join(', ')}.`)
+    return { exitCode: exitCodes.fine }
+  } catch (error) {
+    if (!(error instanceof WriteError)) throw error
+    talk().write(`${error.message}\n`)
+    return { exitCode: exitCodes.faults }
+  }
+}

@@ -1,0 +1,69 @@
+import { entriesOf, isName, type Legend, type Survey, surveyLayers } from 'mappa'
+import { gatherAt, nearest } from 'mappa/command'
+import { hiddenValues } from '../edits/hidden-values.js'
+import type { Plan } from '../edits/plan.js'
+import { talk } from '../terminal/terminal.js'
+import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
+import { type CarryOptions, carryOut } from './carry-out.js'
+import { contradictions, openSound, type ProjectOptions, type SoundProject } from './project.js'
+
+/** Options of the commands that change one variable everywhere. */
+export interface ChangeOptions extends ProjectOptions, CarryOptions {}
+
+/** What a command makes of a project: a plan, or why not. */
+type Made =
+  | { readonly plan: Plan; readonly command: string; readonly hidden?: readonly string[] }
+  | { readonly refusal: string }
+
+/** Has a command plan a change of the project, and carries it out. */
+export async function changed(
+  options: ChangeOptions,
+  make: (project: SoundProject, found: Survey) => Made,
+): Promise<Ended> {
+  const project = await openSound(options, 'Nothing was written.')
+  if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
+  const { root, definition, legendFile } = project
+  const told = options.stage === undefined ? {} : { stage: { name: options.stage, from: '--stage' } }
+  const found = surveyLayers(definition, { ...gatherAt(root, definition, told), legendName: legendFile })
+  try {
+    const made = make(project, found)
+    if ('refusal' in made) {
+      talk().write(`${made.refusal}\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    // What names a variable that is gone, such as the address of a source, has to go first.
+    const [broken] = contradictions(made.plan.definition, legendFile)
+    if (broken) {
+      talk().write(`${broken.message}${broken.remedy ? ` ${broken.remedy}` : ''} Nothing was written.\n`)
+      return { exitCode: exitCodes.faults }
+    }
+    return await carryOut(
+      {
+        ...made.plan,
+        root,
+        found,
+        command: made.command,
+        hidden: [...(made.hidden ?? []), ...hiddenBoth(made.plan, definition)],
+      },
+      options,
+    )
+  } catch (error) {
+    if (!(error instanceof RangeError)) throw error
+    talk().write(`${error.message} Nothing was written.\n`)
+    return { exitCode: exitCodes.faults }
+  }
+}
+
+/** What neither the legend as it was nor as it comes to be lets be shown. */
+function hiddenBoth({ changes, definition: after }: Plan, before: Legend): readonly string[] {
+  const entries = { ...entriesOf(before), ...entriesOf(after) }
+  return hiddenValues(changes, { ...before, entries } as Legend)
+}
+
+/** Ends unless the legend has an entry of that name. */
+export function refuseUnknown(name: string, entries: object): void {
+  if (Object.hasOwn(entries, name)) return
+  const shown = isName(name) ? name : 'What was named'
+  const near = nearest(name, Object.keys(entries))
+  throw new UsageError(`${shown} has no entry in the legend.${near ? ` Did you mean ${near}?` : ''}`)
+}
