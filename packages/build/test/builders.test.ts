@@ -304,7 +304,7 @@ test(
       'main.js':
         "import { text } from './shared.js'\nconst before = document.querySelector('h1').textContent\ndocument.title = before === text() ? 'same: ' + before : before + ' is not ' + text()\n",
       'server.js':
-        "import settings from 'virtual:mappa/settings'\nimport { pageBlock } from 'mappa/node'\nimport { text } from './shared.js'\nconsole.log('<!doctype html>' + pageBlock(settings) + '<h1>' + text() + '</h1><script type=\"module\" src=\"/main.js\"></script>')\n",
+        "import settings from 'virtual:mappa/settings'\nimport { pageBlock } from 'mappa/page'\nimport { text } from './shared.js'\nconsole.log('<!doctype html>' + pageBlock(settings) + '<h1>' + text() + '</h1><script type=\"module\" src=\"/main.js\"></script>')\n",
     })
     const common = { root, logLevel: 'silent' as const, plugins: [mappaVite({ stage: 'staging' })] }
     const output = { entryFileNames: 'main.js' }

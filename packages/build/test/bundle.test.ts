@@ -6,7 +6,7 @@ import test from 'node:test'
 import { parse } from 'acorn'
 import { type Entries, type Fault, type Legend, layerFromText, legend, surveyLayers } from 'mappa'
 import { browserModule, namesAtStart, withEmptyBlock } from 'mappa/plugin'
-import { project, storedIn } from '../../../test/helpers.js'
+import { project, storedIn, top } from '../../../test/helpers.js'
 import { carriedText } from '../src/bundle/carried.js'
 import { withEnv, withPercentNames, withTexts } from '../src/bundle/fill.js'
 import { graphOf, isOwnModule, moduleOf, refusedAssets } from '../src/bundle/page-graph.js'
@@ -164,7 +164,7 @@ test('which files may not get into a page, and how a page came to them', async (
   const graph = graphOf(session, undefined, async (path, importer) => join(dirname(importer), path))
   const ids = session.concerningIds()
   const lines: string[] = []
-  const library = join(import.meta.dirname, '../src/bundle')
+  const library = join(top, 'packages/mappa/dist')
   const paths = [
     '.env',
     '.env?raw',

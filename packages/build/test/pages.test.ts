@@ -108,8 +108,14 @@ console.log(JSON.stringify([version, ...said]))
   rmSync(join(folder, 'node_modules'), { recursive: true, force: true })
   mkdirSync(join(folder, 'node_modules'))
   symlinkSync(join(top, 'node_modules/vite-7'), join(folder, 'node_modules/vite'))
-  cpSync(join(top, 'packages/mappa/dist'), join(folder, 'node_modules/mappa/dist'), { recursive: true })
-  cpSync(join(top, 'packages/mappa/package.json'), join(folder, 'node_modules/mappa/package.json'))
+  for (const [name, source] of [
+    ['mappa', 'mappa'],
+    ['@mappa/build', 'build'],
+  ]) {
+    cpSync(join(top, `packages/${source}/dist`), join(folder, `node_modules/${name}/dist`), { recursive: true })
+    cpSync(join(top, `packages/${source}/package.json`), join(folder, `node_modules/${name}/package.json`))
+  }
+  symlinkSync(join(top, 'node_modules/acorn'), join(folder, 'node_modules/acorn'))
   const { stdout, stderr } = await node(['run.mjs'], { cwd: folder })
   const [version, ...said] = JSON.parse(stdout || '[]') as string[]
   assert.match(version ?? stderr, /^7\./)

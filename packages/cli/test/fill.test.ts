@@ -158,7 +158,7 @@ test('fill asks at a terminal: wrong answers at once, secrets unseen, nothing ha
     ['SESSION_KEY (make', enter],
     ['FEED_URL (leave', `feed.example${enter}`],
     ['must be an absolute URL', `\u0015https://feed.example${enter}`],
-    ['? LOG_LEVEL', `${down}${enter}`],
+    ['◆ LOG_LEVEL', `${down}${enter}`],
   ] as const
   for (const columns of [80, 34]) {
     const root = project(files)

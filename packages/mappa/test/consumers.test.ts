@@ -36,7 +36,7 @@ export default legend({
   TOKEN: { type: 'string', secret: true, optional: true },
 })
 `
-const settings = (legendFile: string) => `import { layerFromValues, reportText, survey, type Fault } from 'mappa'
+const settings = (legendFile: string) => `import { layerFromValues, reportText, surveyLayers, type Fault } from 'mappa'
 import { settle, SettleError } from 'mappa/node'
 import { settingsFor } from 'mappa/testing'
 import definition from './${legendFile}'
@@ -46,7 +46,7 @@ const level: 'debug' | 'info' | 'warn' = settings.LOG_LEVEL
 const token: string | undefined = settingsFor(definition).TOKEN
 // @ts-expect-error: no such setting
 settings.collector.prot
-const found = survey(definition, { stage: 'test', layers: [layerFromValues('given', { LOG_LEVEL: 'debug' })] })
+const found = surveyLayers(definition, { stage: 'test', layers: [layerFromValues('given', { LOG_LEVEL: 'debug' })] })
 const faults: readonly Fault[] = found.faults
 console.log(port, level, token, faults.length, reportText(found).length > 0, new Error() instanceof SettleError)
 `

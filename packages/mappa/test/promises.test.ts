@@ -99,7 +99,7 @@ test('the search for a root ends before the home directory', async () => {
   const inside = join(home, 'a/b')
   mkdirSync(inside, { recursive: true })
   const code =
-    "import { survey } from 'mappa/node'; console.log(surveyLayers(undefined, { stage: 'test' }).texts.get('HIVES'))"
+    "import { survey } from 'mappa/node'; console.log(survey(undefined, { stage: 'test' }).texts.get('HIVES'))"
   const run = (env: Record<string, string>) =>
     node(['--input-type=module', '-e', code], { cwd: inside, env: { ...env, GIT_DIR: '' } })
   const [there, elsewhere] = [await run({ HOME: home, USERPROFILE: home }), await run({ HOME: '/', USERPROFILE: '/' })]

@@ -167,7 +167,7 @@ test('a wrong word is an error on its own line', () => {
 
 test('an editor shows the comment above an entry where its setting is read', () => {
   const file = join(top, 'packages/mappa/test/hovered.ts')
-  const text = `import { legend, settle } from 'mappa'
+  const text = `import { legend, settleLayers } from 'mappa'
 const definition = legend({
   /** Where readings come from */
   FEED_URL: { type: 'string', format: 'uri' },

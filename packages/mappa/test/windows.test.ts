@@ -85,6 +85,7 @@ if (process.argv[2] !== 'last') {
 test('a child gets each name in one spelling, and one that is a .cmd goes through its shell with its arguments quoted', async () => {
   const root = project({
     'child.mjs': `
+import { childEnvironment } from 'mappa/command'
 const found = { stage: { name: 'test', from: '' }, given: [{ name: 'PORT', text: '1', source: 'file' }] }
 console.log(Object.keys(childEnvironment(found, { port: '2', Path: 'C:/hives' })).join())`,
     'started.mjs': `

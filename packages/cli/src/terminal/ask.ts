@@ -21,13 +21,10 @@ const prompts = () => import('@clack/prompts')
 export async function choose<Value>(
   message: string,
   choices: readonly Choice<Value>[],
-  { usual, ...asking }: Asking & { readonly usual?: Value } = {},
+  asking: Asking & { readonly usual?: Value } = {},
 ): Promise<Value> {
   const { select } = await prompts()
-  const first = Math.max(
-    choices.findIndex(({ value }) => value === usual),
-    0,
-  )
+  const first = 'usual' in asking ? choices.findIndex(({ value }) => value === asking.usual) : 0
   // What is chosen is told by its place: an option's value must be a text or a number.
   const at = await answered(asking, (common) =>
     select({
@@ -65,7 +62,7 @@ export async function unseen(
 ): Promise<string> {
   const { password } = await prompts()
   const answer = await answered(asking, (common) =>
-    password({ ...common, message, clearOnError: true, validate: (given) => wrong?.(given ?? '') }),
+    password({ ...common, message, mask: '', clearOnError: true, validate: (given) => wrong?.(given ?? '') }),
   )
   return answer ?? ''
 }
@@ -89,6 +86,9 @@ async function answered<Value>(
     readonly withGuide: false
   }) => Promise<Value>,
 ): Promise<Exclude<Value, symbol>> {
+  // A terminal that does not know its size says 0, into which nothing fits.
+  output.columns ||= 80
+  output.rows ||= 24
   const leaving = new AbortController()
   // The end of input leaves a question, too; the prompts know only the interrupt.
   const onData = (data: Buffer | string) => {

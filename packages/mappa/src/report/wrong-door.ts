@@ -1,24 +1,24 @@
-/** A function that stands behind another door: calling it says which. */
-type Elsewhere = (...given: readonly unknown[]) => never
+/** A function that stands behind another door: calling it says which, already where it is compiled. */
+type Elsewhere<Name extends string> = (wrongDoor: `Import ${Name} from 'mappa/node'`, ...given: readonly never[]) => never
 
 /**
  * The verbs of `mappa/node`, as everyone tries first to import them from `mappa`.
  * @deprecated Import it from `mappa/node`; over given layers: `settleLayers`.
  * @throws {TypeError} always.
  */
-export const settle: Elsewhere = inNode('settle', 'settleLayers')
+export const settle: Elsewhere<'settle'> = inNode('settle', 'settleLayers')
 /** @deprecated Import it from `mappa/node`. */
-export const settleAsync: Elsewhere = inNode('settleAsync', 'surveyLayersAsync')
+export const settleAsync: Elsewhere<'settleAsync'> = inNode('settleAsync', 'surveyLayersAsync')
 /** @deprecated Import it from `mappa/node`; over given layers: `surveyLayers`. */
-export const survey: Elsewhere = inNode('survey', 'surveyLayers')
+export const survey: Elsewhere<'survey'> = inNode('survey', 'surveyLayers')
 /** @deprecated Import it from `mappa/node`; over given layers: `surveyLayersAsync`. */
-export const surveyAsync: Elsewhere = inNode('surveyAsync', 'surveyLayersAsync')
+export const surveyAsync: Elsewhere<'surveyAsync'> = inNode('surveyAsync', 'surveyLayersAsync')
 /** @deprecated Import it from `mappa/node`. */
-export const watch: Elsewhere = inNode('watch')
+export const watch: Elsewhere<'watch'> = inNode('watch')
 /** @deprecated Import it from `mappa/node`. */
-export const watchAsync: Elsewhere = inNode('watchAsync')
+export const watchAsync: Elsewhere<'watchAsync'> = inNode('watchAsync')
 
-function inNode(name: string, over?: string): Elsewhere {
+function inNode<Name extends string>(name: Name, over?: string): Elsewhere<Name> {
   return () => {
     const layers = over === undefined ? '' : ` For layers of your own, use ${over} from 'mappa'.`
     throw new TypeError(

@@ -42,8 +42,8 @@ function moduleText(): string {
   >
   const library = (entry: string) => JSON.stringify(import.meta.resolve(`mappa/${entry}`))
   return [
-    `import { settle } from ${library('node')}`,
-    `import { legendOf, loadLegendFile } from ${library('command')}`,
+    `import { loadLegendFile, settle } from ${library('node')}`,
+    `import { legendOf } from ${library('plugin')}`,
     // A module is imported, so that whatever reads TypeScript for the tests reads it too.
     ...(isJson
       ? [`const loaded = loadLegendFile(${JSON.stringify(file)})`]

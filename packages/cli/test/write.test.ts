@@ -16,7 +16,11 @@ import { join } from 'node:path'
 import test from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
 import { environment, node, project } from '../../../test/helpers.js'
-import { WriteError, writeFiles } from '../../cli/src/edits/write.js'
+import { WriteError, writeFiles } from '../src/edits/write.js'
+
+/** What writes is a part of the command's sources: programs of these tests take it from there. */
+const written = JSON.stringify(new URL('../src/edits/write.ts', import.meta.url).href)
+const typed = ['--import', import.meta.resolve('tsx')]
 
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)
 const posix = { skip: process.platform === 'win32' && 'Windows has no modes' }
@@ -110,7 +114,7 @@ test(
     const lines = (letter: string) => `${`${letter.repeat(60)}\n`.repeat(4000)}`
     const root = project({
       ...Object.fromEntries(names.map((name) => [name, lines('a')])),
-      'write.mjs': `import { writeFiles } from 'mappa/command'
+      'write.mjs': `import { writeFiles } from ${written}
       const texts = [${JSON.stringify(lines('a'))}, ${JSON.stringify(lines('b'))}]
       for (let at = 1; ; at++) {
         writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })), '.')
@@ -121,7 +125,7 @@ test(
     const whole = new Set(['a', 'b'].map(lines))
     const seen = new Set<string>()
     for (let round = 0; round < 30; round++) {
-      const child = spawn(process.execPath, ['write.mjs'], {
+      const child = spawn(process.execPath, [...typed, 'write.mjs'], {
         cwd: root,
         env: environment(),
         stdio: ['ignore', 'pipe', 'inherit'],
@@ -154,14 +158,14 @@ test('of what several processes write at once, nothing is lost', posix, async ()
   const root = project({
     list: '',
     'append.mjs': `import { readFileSync } from 'node:fs'
-      import { writeFiles } from 'mappa/command'
+      import { writeFiles } from ${written}
       for (let left = ${each}; left > 0; ) {
         const before = readFileSync('list', 'utf8')
         try { writeFiles([{ path: 'list', text: before + process.pid + '\\n', before }], '.'); left-- }
         catch (error) { if (!/changed by someone else/.test(error.message)) throw error }
       }`,
   })
-  const ended = await Promise.all(Array.from({ length: writers }, () => node(['append.mjs'], { cwd: root })))
+  const ended = await Promise.all(Array.from({ length: writers }, () => node([...typed, 'append.mjs'], { cwd: root })))
   assert.deepEqual(
     ended.map(({ code, stderr }) => [code, stderr]),
     Array.from({ length: writers }, () => [0, '']),
