@@ -2,7 +2,7 @@ import { readFileSync } from 'node:fs'
 import { fileURLToPath } from 'node:url'
 import { Command, CommanderError } from 'commander'
 import { printable } from 'mappa'
-import { errorName, saidBy, stackOf, withoutCredentials } from 'mappa/command'
+import { stackOf, withoutCredentials } from 'mappa/command'
 import { addCommand } from './commands/add/definition.js'
 import { checkCommand } from './commands/check/definition.js'
 import { compareCommand } from './commands/compare/definition.js'
@@ -88,9 +88,9 @@ function fail(error: unknown, debug: boolean): number {
     talk().write(`${error.message}\n`)
     return exitCodes.usage
   }
-  const text = debug
-    ? withoutCredentials(stackOf(error))
-    : `${errorName(error) ?? 'Error'}: ${withoutCredentials(saidBy(error))}`
+  const stack = withoutCredentials(stackOf(error))
+  // Its first lines are the kind of error and what it says.
+  const text = debug ? stack : stack.replace(/\n {4}at [\s\S]*$/, '')
   talk().write(
     `Mappa itself failed, which should not happen. ${text.split('\n').map(printable).join('\n')}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
   )

@@ -5,7 +5,7 @@ import { mkdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { test } from 'node:test'
 import { deflateSync, gzipSync } from 'node:zlib'
-import tar from 'tar-stream'
+import { packTar } from 'modern-tar'
 import { environment, keys, mappa, mappaAsked, node, noTerminal, project, top } from '../../../test/helpers.js'
 
 const old = 'sms_test_buckwheat_clover_thyme'
@@ -295,12 +295,8 @@ function crcOf(bytes: Buffer): number {
 }
 
 async function tarOf(files: Readonly<Record<string, Buffer>>): Promise<Buffer> {
-  const pack = tar.pack()
-  for (const [name, content] of Object.entries(files)) pack.entry({ name }, content)
-  pack.finalize()
-  const parts: Buffer[] = []
-  for await (const part of pack) parts.push(part as Buffer)
-  return Buffer.concat(parts)
+  const entries = Object.entries(files).map(([name, body]) => ({ header: { name, size: body.length }, body }))
+  return Buffer.from(await packTar(entries))
 }
 
 test('documents, notebooks, archives and images of containers are looked into', async () => {

@@ -2,6 +2,7 @@ import assert from 'node:assert/strict'
 import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { dirname, join, normalize } from 'node:path'
 import test from 'node:test'
+import { parse } from 'acorn'
 import { top } from '../../../test/helpers.js'
 
 /** What is one room to the others, from its ground to its door. */
@@ -9,8 +10,6 @@ const legend = ['legend/text', 'legend']
 const settle = ['value', 'faults', 'stack', 'reading', 'explain'].map((each) => `settle/${each}`).concat('settle')
 const core = ['format', 'leak', ...legend, ...settle, 'report']
 const machine = ['files', 'legends', 'layers', 'remotes'].map((each) => `node/${each}`).concat('node')
-const project = ['project/git', 'project/contents', 'project']
-
 /** The rooms of each package, and which others each may import: only such as stand above it here. `.` holds the entry points. */
 const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>>> = {
   mappa: {
@@ -25,86 +24,62 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     'settle/explain': ['format', 'leak', ...legend, 'settle/value', 'settle/faults', 'settle/stack', 'settle/reading'],
     settle: ['format', 'leak', ...legend, ...settle.slice(0, -1)],
     report: ['format', 'leak', ...legend, ...settle],
-    '.': core,
     'node/files': core,
     'node/legends': [...core, 'node/files'],
     'node/layers': [...core, 'node/files', 'node/legends'],
     'node/remotes': core,
-    node: [...core, '.', ...machine.slice(0, -1)],
-    bundle: [...core, ...machine],
-    vite: [...core, ...machine, 'bundle'],
-    builders: [...core, ...machine, 'bundle'],
+    node: [...core, ...machine.slice(0, -1)],
     testing: [...core, ...machine],
-    command: [...core, ...machine, 'bundle'],
+    '.': [...core, ...machine],
+  },
+  build: {
+    bundle: [],
+    vite: ['bundle'],
+    '.': ['bundle'],
   },
   cli: {
-    names: [],
     terminal: [],
-    'lift/read': [],
-    'lift/stages': ['lift/read'],
-    declared: ['lift/read'],
-    guide: ['terminal'],
-    sample: ['guide'],
-    declare: ['guide', 'declared'],
-    emit: ['guide', 'declare'],
-    compare: ['names', 'terminal'],
-    completion: [],
-    trace: ['names', 'terminal'],
-    check: ['lift/read', 'names'],
-    fill: ['guide', 'terminal'],
-    list: ['terminal'],
-    stamp: ['emit'],
-    'lift/finding.ts': ['lift/read'],
-    'lift/change.ts': ['lift/finding.ts'],
-    'lift/guess': ['lift/read', 'lift/stages', 'lift/finding.ts', 'names'],
-    guard: ['lift/read', 'lift/guess'],
-    'lift/manifests': ['lift/read', 'lift/stages', 'lift/finding.ts', 'lift/guess', 'names'],
-    'lift/edit': [
-      ...['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests'],
-      ...['declared', 'sample', 'declare'],
+    code: [],
+    'code/stages': ['code'],
+    credentials: ['code'],
+    declared: ['code'],
+    guess: ['code', 'code/stages', 'credentials'],
+    edits: ['terminal', 'code', 'declared'],
+    'project/git': [],
+    project: ['terminal', 'code', 'declared', 'edits', 'project/git'],
+    'lift/change.ts': ['guess'],
+    'lift/manifests': ['code', 'code/stages', 'guess'],
+    'lift/edit': ['code', 'declared', 'guess', 'edits', 'lift/manifests', 'lift/change.ts'],
+    lift: ['code', 'declared', 'guess', 'edits', 'lift/manifests', 'lift/edit', 'lift/change.ts'],
+    handing: ['terminal', 'edits', 'project', 'project/git'],
+    run: ['terminal', 'project', 'lift'],
+    commands: [
+      ...['terminal', 'code', 'code/stages', 'credentials', 'declared', 'guess', 'edits', 'project', 'project/git'],
+      ...['lift', 'lift/change.ts', 'lift/manifests', 'lift/edit', 'handing', 'run'],
     ],
-    lift: ['lift/read', 'lift/finding.ts', 'lift/change.ts', 'lift/guess', 'lift/manifests', 'lift/edit'],
-    change: ['terminal', 'declared', 'declare', 'sample', 'lift/read'],
-    setup: [
-      'change',
-      ...['terminal', 'declared', 'declare', 'sample', 'lift/read', 'lift/finding.ts', 'lift/guess', 'lift/manifests'],
-      'lift/edit',
-    ],
-    ask: ['lift/finding.ts', 'lift', 'setup', 'declared'],
-    'project/git': ['guard'],
-    'project/contents': ['stamp'],
-    project: ['lift/read', 'names', 'declared', 'terminal', 'change', 'project/git'],
-    run: ['lift', 'project', 'terminal'],
-    quick: ['project', 'run'],
-    'commands/look': ['names', 'terminal', 'guide', 'compare', 'trace', 'list', 'change', ...project],
-    'commands/verify': ['terminal', 'declared', 'declare', 'sample', 'check', 'guard', ...project],
-    'commands/change': [
-      ...['terminal', 'declared', 'guide', 'fill', 'change', 'setup', 'ask', 'lift', 'lift/read', 'lift/manifests'],
-      ...['lift/finding.ts', 'lift/change.ts'],
-      ...['lift/edit', 'commands/verify', 'run', ...project],
-    ],
-    'commands/hand-on': ['terminal', 'compare', 'stamp', 'emit', ...project],
-    'commands/run': ['terminal', 'declared', 'completion', 'run', ...project],
-    '.': [
-      ...['look', 'verify', 'change', 'hand-on', 'run'].map((each) => `commands/${each}`),
-      ...['completion', 'project', 'terminal'],
-    ],
+    '.': ['commands', 'terminal'],
   },
 }
+/** A room of the command is one to others with what it has within; more would not be found. */
+const roomsMax = 16
+/** Rooms above each other. */
+const floorsMax = 8
+/** A command that ends with another's run is handed it by its definition. */
+const commandsAcross = new Set(['commands/lift/definition.ts commands/check/run.ts'])
 /** Whoever opens a room sees at once what is in it. */
 const filesMax = 15
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure =
-  /^(?:names|declared|guide|sample|declare|compare|completion|trace|check|fill|list|setup|guard|stamp|emit|change|lift.*)$/
+const pure = /^(?:code.*|credentials|declared|guess|lift.*)$/
 /** What preload, being one file by itself, loads later. */
-const loadedLater = new Set(['node/preload.ts ../command/index.js'])
+const loadedLater = new Set(['node/preload.ts ../preload-more.js', 'node/preload.ts ../index.js'])
 
 const sourceOf = (name: string) => join(top, 'packages', name, 'src')
 const filesOf = (name: string) =>
   readdirSync(sourceOf(name), { recursive: true, encoding: 'utf8' }).filter((file) => file.endsWith('.ts'))
 
 function roomOf(file: string, known: object): string {
-  return file in known ? file : dirname(file)
+  if (file in known) return file
+  return file.startsWith('commands/') ? 'commands' : dirname(file)
 }
 
 /** What a file imports: paths as they are written. Code that is written into other files is further in, or in a template. */
@@ -132,12 +107,27 @@ for (const [name, known] of Object.entries(rooms))
       }
       graph.set(file, targets)
     }
-    assert.ok(graph.size > 20)
+    assert.ok(graph.size >= 18)
+    const floors = floorsOf(graph, (file) => roomOf(file, known).replace(/^lift\/change\.ts$/, 'lift'))
+    if (name === 'cli') assert.ok(Object.keys(known).filter((room) => !room.endsWith('.ts')).length <= roomsMax)
+    if (name === 'cli') assert.ok(floors <= floorsMax, `${floors} floors`)
     const files = (room: string) => [...graph.keys()].filter((file) => dirname(file) === room)
     const full = [...new Set([...graph.keys()].map(dirname))].filter((room) => files(room).length > filesMax)
     assert.deepEqual(full, [], `more than ${filesMax} files`)
     assert.deepEqual(circleIn(graph), [])
   })
+
+/** How many rooms stand above each other, by what their files import. What is within a room is on its floor. */
+function floorsOf(graph: ReadonlyMap<string, readonly string[]>, room: (file: string) => string): number {
+  const below = new Map<string, Set<string>>()
+  const outer = (file: string) => room(file).split('/')[0] as string
+  for (const [file, targets] of graph)
+    for (const target of targets)
+      if (outer(target) !== outer(file))
+        below.set(outer(file), new Set([...(below.get(outer(file)) ?? []), outer(target)]))
+  const height = (each: string): number => 1 + Math.max(0, ...[...(below.get(each) ?? [])].map(height))
+  return Math.max(...[...below.keys()].map(height))
+}
 
 /** Files that import each other in a circle; empty if none do. */
 function circleIn(graph: ReadonlyMap<string, readonly string[]>): string[] {
@@ -160,25 +150,35 @@ test('the core has no node: import, and rooms of the command that compute know n
     for (const path of importsOf(readFileSync(join(sourceOf('mappa'), file), 'utf8'))) {
       if (path.startsWith('.')) continue
       const room = dirname(file)
-      assert.ok(
-        (/^(?:node|testing)(?:\/|$)/.test(room) && path.startsWith('node:')) ||
-          (room === 'vite' && path === 'vite') ||
-          (room === 'builders' && path === 'acorn'),
-        `${file} imports ${path}`,
-      )
+      assert.ok(/^(?:node|testing)(?:\/|$)/.test(room) && path.startsWith('node:'), `${file} imports ${path}`)
     }
   for (const file of filesOf('cli').filter((each) => pure.test(roomOf(each, rooms.cli as object))))
     for (const path of importsOf(readFileSync(join(sourceOf('cli'), file), 'utf8')))
-      assert.doesNotMatch(path, /^node:(?!path)|^(?:commander|picocolors|mappa\/node)|^@inquirer/, file)
+      assert.doesNotMatch(path, /^node:(?!path)|^(?:commander|picocolors|mappa\/node|@clack)/, file)
+})
+
+test('a command imports no other, and its definition loads what it does only when it is called', () => {
+  const folder = (file: string) => file.split('/')[1]
+  for (const file of filesOf('cli').filter((each) => /^commands\/.+\//.test(each))) {
+    const text = readFileSync(join(sourceOf('cli'), file), 'utf8')
+    for (const path of importsOf(text).filter((each) => each.startsWith('.'))) {
+      const target = normalize(join(dirname(file), path)).replace(/\.js$/, '.ts')
+      const isOther = /^commands\/.+\//.test(target) && folder(target) !== folder(file)
+      assert.ok(!isOther || commandsAcross.has(`${file} ${target}`), `${file} imports ${target}`)
+    }
+    if (!file.endsWith('/definition.ts')) continue
+    const eager = [...text.matchAll(/^import (?!type )(?:.*) from '(\.\/[^']+)'/gm)].map(([, path]) => path)
+    assert.deepEqual(eager, [], file)
+  }
 })
 
 /** Verbs that the library has for given layers and for this machine's, and what each builder's plugin is called. */
-const verbs = new Set(['settle', 'survey', 'mappa'])
+const verbs = new Set(['mappa'])
 
 test('no name stands for two things: each is defined in one file of its package', () => {
   for (const name of Object.keys(rooms)) {
     const places = new Map<string, string[]>()
-    for (const file of filesOf(name))
+    for (const file of filesOf(name).filter((each) => each !== 'report/wrong-door.ts'))
       for (const [, own = ''] of readFileSync(join(sourceOf(name), file), 'utf8').matchAll(
         /^(?:export )?(?:default )?(?:async )?(?:function\*?|interface|type|class|const) ([A-Za-z_]\w*)/gm,
       ))
@@ -191,8 +191,8 @@ test('no name stands for two things: each is defined in one file of its package'
   }
 })
 
-/** A room's own door, and what a command is called and computes: `commands/change/lift.ts` calls `lift/lift.ts`. */
-const allowedTwice = new Set(['index.ts', 'text.ts', 'json.ts', 'lift.ts', 'guide.ts', 'sample.ts', 'complete.ts'])
+/** What each command's folder has. */
+const allowedTwice = new Set(['index.ts', 'definition.ts', 'run.ts', 'text.ts', 'json.ts', 'questions.ts'])
 
 test('the built core imports nothing, and the library depends on nothing', () => {
   const dist = join(top, 'packages/mappa/dist')
@@ -201,8 +201,26 @@ test('the built core imports nothing, and the library depends on nothing', () =>
       for (const path of loadedBy(join(dist, name))) assert.match(path, /^\.\//, name)
   assert.deepEqual([...reachable('legend.mjs', dist)], ['legend.mjs'])
   assert.deepEqual([...reachable('preload.mjs', dist)], ['preload.mjs'])
-  const { dependencies, peerDependenciesMeta } = JSON.parse(readFileSync(join(dist, '../package.json'), 'utf8'))
-  assert.deepEqual([dependencies, peerDependenciesMeta], [undefined, { vite: { optional: true } }])
+  const { dependencies, peerDependencies } = JSON.parse(readFileSync(join(dist, '../package.json'), 'utf8'))
+  assert.deepEqual([dependencies, peerDependencies], [undefined, undefined])
+})
+
+test('the doors of the command and of the plugins have under 70 names together, none of them public', () => {
+  const named = (file: string) =>
+    [...readFileSync(join(sourceOf('mappa'), file), 'utf8').matchAll(/^export (?:type )?\{([^}]*)\}/gm)].flatMap(
+      ([, names = '']) =>
+        names
+          .split(',')
+          .map((name) => name.trim().replace(/^type /, ''))
+          .filter(Boolean),
+    )
+  const doors = [...named('command.ts'), ...named('plugin.ts')]
+  assert.ok(doors.length < 70, `${doors.length} names`)
+  const open = new Set(['index.ts', 'node/index.ts', 'page.ts', 'legend/index.ts'].flatMap(named))
+  assert.deepEqual(
+    doors.filter((name) => open.has(name)),
+    [],
+  )
 })
 
 /** The files that a built file loads, itself among them. */
@@ -215,9 +233,8 @@ function reachable(name: string, dist: string, seen = new Set<string>()): Set<st
 }
 
 function loadedBy(file: string): string[] {
-  return [...readFileSync(file, 'utf8').matchAll(/^(?:import|\} from) .*?"([^"]+)";?$/gm)].map(
-    ([, path]) => path as string,
-  )
+  const { body } = parse(readFileSync(file, 'utf8'), { ecmaVersion: 'latest', sourceType: 'module' })
+  return body.flatMap((each) => ('source' in each && each.source ? [String(each.source.value)] : []))
 }
 
 test('docs/architecture.md names files that exist, and every room', () => {
@@ -226,10 +243,10 @@ test('docs/architecture.md names files that exist, and every room', () => {
   const rows = table.split('\n').filter((line) => /^\| [a-z]/.test(line) && line !== '| what | where |')
   assert.ok(rows.length >= 20, `${rows.length} rows`)
   for (const row of rows) {
-    const paths = [...row.matchAll(/`((?:mappa|cli)\/[\w/.-]+|(?:docs|scripts|packages)\/[\w/.-]+)`/g)]
+    const paths = [...row.matchAll(/`((?:mappa|build|cli)\/[\w/.-]+|(?:docs|scripts|packages)\/[\w/.-]+)`/g)]
     assert.ok(paths.length > 0, row)
     for (const [, path = ''] of paths)
-      assert.ok(existsSync(join(top, path.replace(/^(mappa|cli)\//, 'packages/$1/src/'))), `${path} in: ${row}`)
+      assert.ok(existsSync(join(top, path.replace(/^(mappa|build|cli)\//, 'packages/$1/src/'))), `${path} in: ${row}`)
   }
   for (const [name, known] of Object.entries(rooms))
     for (const room of Object.keys(known))

@@ -24,8 +24,8 @@ import {
   toJsonSchema,
   variablesOf,
 } from 'mappa'
-import { builtStageOf, handedIn, reportLines, tryPatternsWith } from 'mappa/command'
-import { pageValues, stampPage } from 'mappa/page'
+import { handedIn, reportLines, tryPatternsWith } from 'mappa/command'
+import { builtStageOf, pageValues, stampPage } from 'mappa/page'
 import { project, storedIn } from '../../../test/helpers.js'
 import { readValues } from '../src/format/values.js'
 import { gatherPlain, needsMore } from '../src/node/layers/plain.js'

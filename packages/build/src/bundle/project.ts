@@ -11,7 +11,8 @@ import {
   surveyLayersAsync,
 } from 'mappa'
 import { findRoot, type LoadedLegend } from 'mappa/node'
-import { gatherWaiting, heldTo, isLayerFile, layerFiles, namesIn, pathFrom } from 'mappa/plugin'
+import { gatherWaiting, heldTo, isLayerFile, layerFiles, namesIn } from 'mappa/plugin'
+import { pathFrom } from './paths.js'
 import type { BuildCommand } from './settings-module.js'
 
 /** Loads a legend through the builder, which knows TypeScript; gives the files that it was made of, too. */

@@ -1,5 +1,5 @@
 import { entriesOf, fixedAt, type Legend, placeOf, reachesBrowser, type Survey } from 'mappa'
-import { literal, textAt, valueAt } from 'mappa/plugin'
+import { literal, textAt } from 'mappa/plugin'
 
 /** Whether a bundle is built, or served while it is worked on. */
 export type BuildCommand = 'build' | 'serve'
@@ -71,4 +71,8 @@ function asBuiltCode(stage: string): string {
   if (here !== there) console.warn(name + " is " + here + " here, and " + there + " in the pages that were built for ${stage}, which show that. Build them for this stage, or let them take it at the start: write fixed: 'start' in its entry.")
   return value
 }`
+}
+
+function valueAt(settings: unknown, steps: readonly string[]): unknown {
+  return steps.reduce((value, step) => (value as Record<string, unknown>)[step], settings)
 }

@@ -1,7 +1,7 @@
 import fs from 'node:fs'
 import path from 'node:path'
 import { printable } from 'mappa'
-import { realOf, repositoryTop } from 'mappa/command'
+import { repositoryTop } from 'mappa/command'
 import { besideName, isRunning, type Lock, Locked, lockDirectories } from './lock.js'
 
 /** A file that is to hold a text. */
@@ -197,5 +197,14 @@ function withSentence<T>(file: string, action: () => T): T {
         ELOOP: 'it is a link that leads to itself',
       }[code ?? ''] ?? `the system says ${code ?? 'nothing'}`
     throw new WriteError(`${file} cannot be written: ${why}. Nothing was written.`, file)
+  }
+}
+
+/** Where a path leads, its links followed; the path itself if it leads nowhere. */
+function realOf(file: string): string {
+  try {
+    return fs.realpathSync(file)
+  } catch {
+    return file
   }
 }

@@ -18,7 +18,6 @@ import {
   type Texts,
 } from 'mappa'
 import {
-  counted,
   gatherWaiting,
   isTypeScript,
   layerFiles,
@@ -36,6 +35,7 @@ import { findRoot, loadLegendFile } from 'mappa/node'
 import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
+import { counted } from '../terminal/words.js'
 import { loadTypeScriptLegend } from './compile.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
 import { oddAbove } from './odd.js'

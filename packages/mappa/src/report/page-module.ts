@@ -42,8 +42,7 @@ export function namesAtStart(definition: Legend): readonly string[] {
   )
 }
 
-/** What code sees at a place of settings. */
-export function valueAt(settings: unknown, steps: readonly string[]): unknown {
+function valueAt(settings: unknown, steps: readonly string[]): unknown {
   return steps.reduce((value, step) => (value as Record<string, unknown>)[step], settings)
 }
 

@@ -1,5 +1,8 @@
 /** A function that stands behind another door: calling it says which, already where it is compiled. */
-type Elsewhere<Name extends string> = (wrongDoor: `Import ${Name} from 'mappa/node'`, ...given: readonly never[]) => never
+type Elsewhere<Name extends string> = (
+  wrongDoor: `Import ${Name} from 'mappa/node'`,
+  ...given: readonly never[]
+) => never
 
 /**
  * The verbs of `mappa/node`, as everyone tries first to import them from `mappa`.

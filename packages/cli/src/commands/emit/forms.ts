@@ -1,4 +1,5 @@
-import { encodeValue, type HandedValue, isNameOfShell } from 'mappa/command'
+import { readLayer } from 'mappa'
+import { type HandedValue, isNameOfShell } from 'mappa/command'
 import { quotedYaml, yamlText } from '../../handing/yaml-text.js'
 import { clusterManifests } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
@@ -12,7 +13,7 @@ export const emitForms = {
     unheld: ({ name }) => (isNameOfShell(name) ? 'is a name to which shells give a value themselves' : undefined),
     write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
   },
-  layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => `${name}=${encodeValue(text)}`) },
+  layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => layerLine(name, text)) },
   json: {
     write: (values, { asText }) =>
       `${JSON.stringify(Object.fromEntries(values.map(({ name, text, data }) => [name, asText ? text : data])), null, 2)}\n`,
@@ -84,4 +85,10 @@ function yamlData(data: unknown): string {
   return `{${Object.entries(data)
     .map(([key, each]) => `${quotedYaml(key)}: ${typeof each === 'string' ? quotedYaml(each) : yamlData(each)}`)
     .join(', ')}}`
+}
+
+function layerLine(name: string, text: string): string {
+  const layer = readLayer('')
+  layer.set(name, text)
+  return layer.toString().replace(/\n$/, '')
 }

@@ -1,5 +1,5 @@
 import { type Fault, reportText, type Survey } from 'mappa'
-import { counted, type HandedValue, tellRemote } from 'mappa/command'
+import { type HandedValue, tellRemote } from 'mappa/command'
 import { type Chosen, chosenValues } from '../../handing/handed.js'
 import { hostNames, hostTexts } from '../../project/host-names.js'
 import { hostText, tokenOf } from '../../project/host-text.js'
@@ -9,6 +9,7 @@ import { row } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa emit --to`. */
 export interface HandOverOptions extends ProjectOptions, Chosen {

@@ -13,7 +13,7 @@ import {
   reportText,
   stagesOf,
 } from 'mappa'
-import { bytesAt, counted, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
+import { bytesAt, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import { givenText } from '../../project/captured.js'
 import { layerNamesIn } from '../../project/files.js'
@@ -31,6 +31,7 @@ import { unseen } from '../../terminal/ask.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, isAsked, jsonText, output, progress, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { counted } from '../../terminal/words.js'
 import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from './accepted.js'
 import { contentsOf } from './contents.js'
 import { handedOn, inBundle, inHistory, inVersionControl, keyShaped, type Life, shared } from './findings.js'

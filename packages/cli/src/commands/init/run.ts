@@ -1,7 +1,7 @@
 import { existsSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { entriesOf, isStageName, type Legend, printable, readLayer, stagesOf } from 'mappa'
-import { counted, namesIn, rightName, textAt } from 'mappa/command'
+import { namesIn, rightName, textAt } from 'mappa/command'
 import type { LegendForm } from '../../code/legend-form.js'
 import { holdsCode } from '../../code/parse.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
@@ -15,6 +15,7 @@ import { diffText, type FileChange } from '../../terminal/diff.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { counted } from '../../terminal/words.js'
 import { type Before, type Setup, setupOf, type Wishes } from './setup.js'
 
 /** Options of `mappa init`. */

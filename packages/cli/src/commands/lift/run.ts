@@ -1,7 +1,7 @@
 import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { type Legend, printable, stagesOf } from 'mappa'
-import { counted, textAt } from 'mappa/command'
+import { textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
 import { holdersOf } from '../../edits/holders.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
@@ -32,6 +32,7 @@ import { diffText } from '../../terminal/diff.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa lift`. */
 export interface LiftOptions extends ProjectOptions {

@@ -1,5 +1,4 @@
 import { variablesOf } from 'mappa'
-import { counted } from 'mappa/command'
 import {
   droppedFrom,
   hiddenIn,
@@ -15,6 +14,7 @@ import { telling, textIn, writeMade } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
 import { output, talk } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
+import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa sample`. */
 export interface SampleOptions extends ProjectOptions {

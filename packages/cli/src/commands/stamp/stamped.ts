@@ -1,10 +1,13 @@
 import { type Fault, printable, type Survey } from 'mappa'
-import { expandIn, type Filling, nearest } from 'mappa/command'
+import { expandIn, nearest } from 'mappa/command'
 import { stampPage } from 'mappa/page'
 import { pageTemplate, stampHtml } from './stamp-html.js'
 import { stampJson } from './stamp-json.js'
 import { stampYaml, yamlTemplate } from './stamp-yaml.js'
 import { type FilledForm, type Mention, readTemplate, type Stamped, stampText, type Template } from './template.js'
+
+/** What a form comes to. */
+type Filling = Extract<ReturnType<typeof expandIn>, { readonly text: string }>
 
 /** How a template is read, and what its values must not break. */
 export type TemplateForm = 'yaml' | 'compose' | 'json' | 'html' | 'text'

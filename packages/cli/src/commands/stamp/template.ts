@@ -1,4 +1,7 @@
-import { type Part, parseParts } from 'mappa/command'
+import { parseParts } from 'mappa/command'
+
+/** A part of a template's form, as an expansion has them. */
+type Part = ReturnType<typeof parseParts>['parts'][number]
 
 /** A `${NAME}` form in a template. Offsets are UTF-16 code units, the end excluded. */
 export interface Mention {
