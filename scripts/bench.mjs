@@ -549,7 +549,7 @@ async function history() {
   buildSync({
     stdin: {
       contents:
-        "export { heldInHistory } from './project/git/searched.ts'\nexport { secretsOf } from './guard/known-secrets.ts'",
+        "export { heldInHistory } from './commands/guard/searched.ts'\nexport { secretsOf } from './commands/guard/known-secrets.ts'",
       resolveDir: join(top, 'packages/cli/src'),
     },
     ...{ bundle: true, format: 'esm', platform: 'node', packages: 'external', outfile: room },

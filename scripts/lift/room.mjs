@@ -8,7 +8,7 @@ import { top } from '../prepare.mjs'
 const cache = join(top, 'node_modules/.cache')
 const { outputFiles } = await build({
   stdin: {
-    contents: "export { findIn } from './lift.ts'; export { parseFile } from './read/parse.ts'",
+    contents: "export { findIn } from './lift.ts'; export { parseFile } from '../code/parse.ts'",
     resolveDir: join(top, 'packages/cli/src/lift'),
   },
   bundle: true,

@@ -2,6 +2,7 @@
 export { type DocumentFault, type LayerDocument, readLayer } from './format/document.js'
 export type { Flaw } from './format/item-kinds.js'
 export { isName, isStageName } from './format/names.js'
+export type { AssignmentRange } from './format/values.js'
 export { type AnyEntry, fixedAt, placeOf, reachesBrowser } from './legend/entry.js'
 export * from './legend/index.js'
 export { type JsonSchema, legendFromJsonSchema, toJsonSchema } from './legend/json-schema.js'

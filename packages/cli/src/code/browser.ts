@@ -1,6 +1,6 @@
 import { lastName } from './context.js'
 import { grouped } from './grouped.js'
-import { pagePartsOf } from './html.js'
+import { pagePartsOf } from './page-parts.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit, walk } from './parse.js'
 import { isTestFile } from './test-files.js'
 

@@ -1,5 +1,5 @@
 import { type ParserPlugin, parse } from '@babel/parser'
-import { pagePartsOf, type RawText, rawTextAt } from './html.js'
+import { pagePartsOf, type RawText, rawTextAt } from './page-parts.js'
 
 /** A file of the project: its path from the root, with slashes, and its text. */
 export interface SourceFile {

@@ -35,7 +35,7 @@ export function wrongUsage(code: string, command: Command, words: readonly strin
       return `${option?.flags ?? 'An option'} lacks its value.`
     }
     case 'commander.missingMandatoryOptionValue': {
-      const option = options.find((each) => each.mandatory && givenTo(command, each) === undefined)
+      const option = options.find((each) => each.mandatory && valueGiven(command, each) === undefined)
       return `${option?.flags ?? 'An option'} must be given.`
     }
     case 'commander.conflictingOption': {
@@ -63,7 +63,7 @@ function flagOf(word: string): string | undefined {
   return /^--?[^\s=]+/.test(word) && word !== '--' ? word.split('=', 1)[0] : undefined
 }
 
-function givenTo(command: Command, option: Option): unknown {
+function valueGiven(command: Command, option: Option): unknown {
   return command.getOptionValue(option.attributeName())
 }
 

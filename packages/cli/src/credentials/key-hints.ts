@@ -1,27 +1,24 @@
-/** Parts of words that stand before keys, or begin them; letters of both cases are one. All of one length, so that a search can jump. */
-const words = [
-  ...['passw', 'passp', 'secre', 'token', 'crede', 'apike', 'api_k', 'api-k'],
-  ...['esske', 'ess_k', 'ess-k', 'ateke', 'ate_k', 'ate-k', 'ingke', 'ing_k', 'ing-k', 'ionke', 'ion_k', 'ion-k'],
-  ...['_live', '-live', '_test', '-test', '_prod', '-prod', '_priv', '-priv'],
-  // How signed tokens begin (RFC 7515, appendix A).
-  ...['eyjhb', 'eyj0e', 'eyjra', 'eyjqa', 'eyj4n', 'eyjja'],
-]
-const wordLength = 5
+import { wordsOf } from '../code/words.js'
+import { mayOpen, valueMax, valueMin } from './opens.js'
+
+/** How keys begin that say themselves what they are; letters of both cases are one. All of one length, so that a search can jump. */
+const marks = ['live', 'test', 'prod', 'secr', 'priv'].flatMap((word) => [`_${word}`, `-${word}`])
+const markLength = 5
 const tableMask = (1 << 14) - 1
 
 /** A byte of a letter in either case, and of other signs something of their own. */
 const fold = 0x20
 
-/** How far on, by two bytes, a word can begin at the earliest (Wu and Manber, 1994). */
-const shifts = new Uint8Array(tableMask + 1).fill(wordLength - 1)
-const wordNumbers = new Set<number>()
-for (const word of words) {
-  const bytes = [...word].map((sign) => sign.charCodeAt(0) | fold)
-  for (let at = 0; at + 2 <= wordLength; at++) {
+/** How far on, by two bytes, a mark can begin at the earliest (Wu and Manber, 1994). */
+const shifts = new Uint8Array(tableMask + 1).fill(markLength - 1)
+const markNumbers = new Set<number>()
+for (const mark of marks) {
+  const bytes = [...mark].map((sign) => sign.charCodeAt(0) | fold)
+  for (let at = 0; at + 2 <= markLength; at++) {
     const slot = slotOf(bytes[at] as number, bytes[at + 1] as number)
-    shifts[slot] = Math.min(shifts[slot] as number, wordLength - 2 - at)
+    shifts[slot] = Math.min(shifts[slot] as number, markLength - 2 - at)
   }
-  wordNumbers.add(numberOf(bytes, 0))
+  markNumbers.add(numberOf(bytes, 0))
 }
 
 function slotOf(first: number, second: number): number {
@@ -30,51 +27,126 @@ function slotOf(first: number, second: number): number {
 
 function numberOf(bytes: ArrayLike<number>, at: number): number {
   let number = 0
-  for (let step = 0; step < wordLength; step++) number = number * 256 + ((bytes[at + step] as number) | fold)
+  for (let step = 0; step < markLength; step++) number = number * 256 + ((bytes[at + step] as number) | fold)
   return number
 }
 
-/** What a value is looked for in, behind a word. Bytes. */
-const reach = 96
-
 /**
- * Where a text may hold a key, by its bytes: wide, and in a small part of the time that looking closely takes. `hit` is told
- * the offset, and says whether to go on.
+ * Where a text may hold a key, by its bytes: wider than what looks closely, and in a small part of its time. `hit` is told the
+ * offset, and says whether to go on.
  */
 export function eachKeyHint(bytes: Uint8Array, hit: (offset: number) => boolean): void {
   const { length } = bytes
-  for (let at = wordLength - 1; at < length; ) {
+  for (let at = markLength - 1; at < length; ) {
     const shift = shifts[
       (((bytes[at - 1] as number) | fold) ^ (((bytes[at] as number) | fold) << 6)) & tableMask
     ] as number
     if (shift === 0) {
-      const start = at + 1 - wordLength
-      if (wordNumbers.has(numberOf(bytes, start)) && mayGoOn(bytes, at + 1) && !hit(start)) return
+      const start = at + 1 - markLength
+      if (markNumbers.has(numberOf(bytes, start)) && mayGoOn(bytes, at + 1) && !hit(start)) return
     }
     at += shift || 1
   }
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
-  for (const mark of ['://', '-----BEGIN '])
+  for (const [mark, follows] of fixedMarks)
     for (let at = text.indexOf(mark); at >= 0; at = text.indexOf(mark, at + mark.length))
-      if ((mark !== '://' || hasUser(bytes, at + 3)) && !hit(at)) return
+      if (follows(bytes, at + mark.length) && !hit(at)) return
+  for (let at = nameMin; at < length; at++)
+    if (gives[bytes[at] as number] === 1 && mayBeValue(bytes, at + 1) && isNamed(bytes, at - 1) && !hit(at)) return
 }
 
-/** Whether a digit follows in the same line and word, or behind a sign that gives a value. */
-function mayGoOn(bytes: Uint8Array, from: number): boolean {
-  const end = Math.min(from + reach, bytes.length)
+/** What begins keys of other kinds, and what must follow: an address with a password, a private key, a signed token (RFC 7519). */
+const fixedMarks: readonly (readonly [mark: string, follows: (bytes: Uint8Array, from: number) => boolean])[] = [
+  ['://', hasUser],
+  ['-----BEGIN ', () => true],
+  ['eyJ', (bytes, from) => valueEnds[bytes[from] as number] !== 1],
+]
+
+/** Signs behind which a name's value stands: `: = | ? ,`. */
+const gives = new Uint8Array(256)
+for (const sign of ':=|?,') gives[sign.charCodeAt(0)] = 1
+
+/** Signs that end a value without quotes, or any. */
+const valueEnds = new Uint8Array(256)
+for (const sign of ' \t\r\n"\'`,;(){}[]<>') valueEnds[sign.charCodeAt(0)] = 1
+
+const blanksMax = 4
+
+function isBlank(byte: number | undefined): boolean {
+  return byte === 32 || byte === 9
+}
+
+function isQuote(byte: number | undefined): boolean {
+  return byte === 34 || byte === 39 || byte === 96
+}
+
+/** Whether what follows holds a digit and is long enough, up to what valueEnds it. Every value that opens something under a name does. */
+function mayBeValue(bytes: Uint8Array, from: number): boolean {
+  let at = from
+  const second = bytes[at]
+  // The second sign of := => || and ??.
+  if (second === 61 || second === 62 || second === 124 || second === 63) at++
+  for (let blanks = 0; blanks < blanksMax && isBlank(bytes[at]); blanks++) at++
+  const quote = isQuote(bytes[at]) ? bytes[at++] : undefined
   let hasDigit = false
-  let isGiven = false
-  let signs = 0
-  for (let at = from; at < end; at++) {
+  const start = at
+  for (const last = Math.min(at + valueMax, bytes.length); at < last; at++) {
     const byte = bytes[at] as number
-    if (byte === 10 || byte === 13) break
     if (byte >= 48 && byte <= 57) hasDigit = true
-    if (byte === 58 || byte === 61) isGiven = true
-    // A call or a block is no value.
-    if (byte === 40 || byte === 123 || byte === 59) break
-    signs++
+    if (quote === undefined ? valueEnds[byte] === 1 : byte === quote || byte === 10) break
+    if (hasDigit && at - start >= valueMin) return true
   }
-  return hasDigit && signs >= 8 && (isGiven || signs >= 12)
+  return hasDigit && at - start >= valueMin
+}
+
+/** Whether a name stands before that may open something. */
+function isNamed(bytes: Uint8Array, from: number): boolean {
+  let at = from
+  const first = bytes[at]
+  if (first === 61 || first === 58 || first === 124 || first === 63) at--
+  for (let blanks = 0; blanks < blanksMax && isBlank(bytes[at]); blanks++) at--
+  if (isQuote(bytes[at])) at--
+  const end = at + 1
+  while (at >= 0 && end - at <= nameMax && isNameByte(bytes[at] as number)) at--
+  if (end - at - 1 < nameMin) return false
+  const name = Buffer.from(bytes.buffer, bytes.byteOffset + at + 1, end - at - 1).toString('latin1')
+  let known = knownNames.get(name)
+  if (known === undefined) {
+    known = mayOpen(wordsOf(name))
+    if (knownNames.size >= namedCountMax) knownNames.clear()
+    knownNames.set(name, known)
+  }
+  return known
+}
+
+const nameMin = 3
+const nameMax = 62
+
+/** Names that were looked at: code says the same ones again and again. */
+const knownNames = new Map<string, boolean>()
+const namedCountMax = 10_000
+
+/** Letters, digits, `_`, `$`, `.` and `-`. */
+function isNameByte(byte: number): boolean {
+  return (
+    (byte >= 97 && byte <= 122) ||
+    (byte >= 65 && byte <= 90) ||
+    (byte >= 48 && byte <= 57) ||
+    byte === 95 ||
+    byte === 36 ||
+    byte === 46 ||
+    byte === 45
+  )
+}
+
+/** Whether a digit follows in the same word. */
+function mayGoOn(bytes: Uint8Array, from: number): boolean {
+  for (let at = from; at < bytes.length && at - from < valueMax; at++) {
+    const byte = bytes[at] as number
+    if (valueEnds[byte] === 1) return false
+    if (byte >= 48 && byte <= 57) return true
+  }
+  return false
 }
 
 /** Whether what follows `://` names a user and a password. */

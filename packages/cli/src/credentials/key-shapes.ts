@@ -1,13 +1,7 @@
 import { wordsOf } from '../code/words.js'
-import { namesCredential } from '../guess/names.js'
-import {
-  hasUserInformation,
-  isLabelledKey,
-  isPlaceholderText,
-  isRandom,
-  isSignedToken,
-  looksLikeKey,
-} from '../guess/shapes.js'
+import { eachKeyHint } from './key-hints.js'
+import { isRandom } from './opening-shapes.js'
+import { type Opening, openingOf, openingShape, valueMax, valueMin } from './opens.js'
 
 /** A text that has the shape of a key, which no legend knows. Offsets are UTF-16 code units. */
 export interface KeyShape {
@@ -17,33 +11,38 @@ export interface KeyShape {
   readonly what: string
 }
 
-/**
- * What may begin a key, or stand before one. A text without any of it is looked at no further, and most are: this pattern goes
- * over everything, the others over a line.
- */
-const hints =
-  /-----BEGIN [A-Z ]*PRIVATE KEY|[^\w]eyJ[\w-]{8}|[a-z][_-](?:live|test|prod|secret|private)[_-]\w{6}|:\/\/[^\s/:@]{0,64}:[^\s/@]{3,128}@|(?:pass(?:w(?:or)?d|phrase)?|secret|token|api_?-?key|access_?-?key|private_?-?key|auth|credential)[\w-]{0,24}["'`]?\s{0,4}(?::|=>?|:=)\s{0,4}["'`]?[^\s"'`]{8}/gi
-
 /** So far a line is looked at on each side of a hint: what is longer is data. Characters. */
 const lineReach = 600
 
 /** Texts of the shape of a key, by what they are and by what stands before them. Linear. */
 export function keyShapesIn(text: string): KeyShape[] {
   const found = new Map<number, KeyShape>()
-  for (const { index } of text.matchAll(hints)) {
+  let last = -1
+  // A byte for each code unit, so that offsets are the same; what is no ASCII is no part of a name or a key.
+  eachKeyHint(Buffer.from(text, 'latin1'), (index) => {
     const start = Math.max(text.lastIndexOf('\n', index) + 1, index - lineReach)
     const newline = text.indexOf('\n', index + 1)
     const end = Math.min(newline < 0 ? text.length : newline, index + lineReach)
+    if (start === last) return true
+    last = start
     for (const shape of inLine(text.slice(start, end)))
       if (!found.has(start + shape.start))
         found.set(start + shape.start, { ...shape, start: start + shape.start, end: start + shape.end })
-  }
+    return true
+  })
   return [...found.values()].sort((a, b) => a.start - b.start)
+}
+
+const whatOf: Readonly<Record<Exclude<Opening, 'named'>, string>> = {
+  'private-key': 'a private key',
+  'signed-token': 'a signed token',
+  'labelled-key': 'a key that says what it is for',
+  address: 'an address with a password',
 }
 
 function inLine(line: string): KeyShape[] {
   const key = line.search(/-----BEGIN [A-Z ]*PRIVATE KEY-----/)
-  if (key >= 0) return [{ start: key, end: line.length, what: 'a private key' }]
+  if (key >= 0) return [{ start: key, end: line.length, what: whatOf['private-key'] }]
   return [...ownShapes(line), ...namedValues(line)]
 }
 
@@ -51,79 +50,45 @@ function inLine(line: string): KeyShape[] {
 function ownShapes(line: string): KeyShape[] {
   return [...line.matchAll(/[A-Za-z][\w+.-]*:\/\/[^\s"'`<>)\]}]+|[\w.+/=~-]{12,500}/g)].flatMap(
     ({ 0: word, index }) => {
-      const what = isSignedToken(word)
-        ? 'a signed token'
-        : isLabelledKey(word) && /\d/.test(word) && word.length >= 16 && !isMadeUp(word)
-          ? 'a key that says what it is for'
-          : hasUserInformation(word) && !isMadeUpAddress(word)
-            ? 'an address with a password'
-            : undefined
-      return what === undefined ? [] : [{ start: index, end: index + word.length, what }]
+      const opening = openingShape(word)
+      return opening === undefined ? [] : [{ start: index, end: index + word.length, what: whatOf[opening] }]
     },
   )
 }
 
-/** A name, and the value that is given to it: in code, layers, JSON, YAML and command lines alike. */
-const givenValue =
-  /(?:^|[^\w$-])(?:["'`]?)([A-Za-z_$][\w$.-]{2,60})(?:["'`]?)\s{0,4}(?::=|=>|[:=])\s{0,4}(?:(["'`])([^"'`\n]{8,500})\2|([^\s"'`,;(){}[\]<>]{8,500}))/g
+/**
+ * A name, and the value that is given to it: in code, layers, JSON, YAML and command lines alike; also as what stands in for it
+ * (`NAME || 'value'`), and as the next of several texts.
+ */
+const givenValue = new RegExp(
+  `(?:^|[^\\w$-])(["'\`]?)([A-Za-z_$][\\w$.-]{2,60})\\1\\s{0,4}(:=|=>|\\|\\||\\?\\?|[:=,])(?=\\s{0,4}(?:(["'\`])([^"'\`\\n]{${valueMin},${valueMax}})\\4|([^\\s"'\`,;(){}[\\]<>]{${valueMin},${valueMax}})))`,
+  'gd',
+)
+
+/** How schemes begin that name a key behind them (RFC 9110, 11.1). */
+const keyScheme = /^(?:Bearer|Basic|Token|ApiKey|Key) (?=\S+$)/i
 
 function namedValues(line: string): KeyShape[] {
-  return [...line.matchAll(givenValue)].flatMap(({ 0: all, 1: name = '', 3: quoted, 4: bare, index }) => {
-    const value = quoted ?? bare ?? ''
-    const start = index + all.lastIndexOf(value)
-    if (!namesCredential(wordsOf(name)) || isMadeUp(value)) return []
+  return [...line.matchAll(givenValue)].flatMap((match) => {
+    const [, quote, name = '', sign, , quoted, bare] = match
+    // Of several texts only the next one is the value of a name, and both are quoted.
+    if (sign === ',' && (quote === '' || quoted === undefined)) return []
+    const whole = quoted ?? bare ?? ''
+    const value = whole.replace(keyScheme, '')
+    if (openingOf(value, wordsOf(name)) !== 'named') return []
     // What stands without quotes is code as often as a value, so it has to look like nothing else.
-    const isKey =
-      quoted === undefined ? isRandom(value) : isRandom(value) || looksLikeKey(value) || isStrongPassword(value)
-    return isKey ? [{ start, end: start + value.length, what: `a credential, under ${name}` }] : []
+    if (quoted === undefined && !isRandom(value) && !isLayerLine(line) && !isYamlLine(line, value)) return []
+    const end = match.indices?.[quoted === undefined ? 6 : 5]?.[1] ?? 0
+    return [{ start: end - value.length, end, what: `a credential, under ${name}` }]
   })
 }
 
-/** What people are told to make of a password: small and capital letters, digits and signs, and no blank. */
-function isStrongPassword(value: string): boolean {
-  const kinds = [/[a-z]/, /[A-Z]/, /[0-9]/, /[!#%&*+,./:;=?@^_~-]/]
-  return value.length <= 64 && !/[\s(){}<>[\]|\\$'"`]/.test(value) && kinds.every((kind) => kind.test(value))
+/** `NAME=value` and nothing else, as layers, container files and shells have it. */
+function isLayerLine(line: string): boolean {
+  return /^\s*(?:(?:export|ENV|ARG|-)\s+)?[A-Z][A-Z0-9_]*=\S+\s*$/.test(line)
 }
 
-/** What marks where a value belongs, takes it from elsewhere, or is made up for all to see. */
-function isMadeUp(value: string): boolean {
-  return (
-    isPlaceholderText(value) ||
-    /^urn:/i.test(value) ||
-    (!isLabelledKey(value) && /password|secret|token/i.test(value)) ||
-    /\$\{|\$\(|\{\{|<%|%[A-Z_]+%|^\$[A-Za-z_]|process\.env|import\.meta|\bexample\b|\bsample\b|\bdummy\b|\bfake\b|\bmock\b|\bplaceholder\b|\bredacted\b|secrets\./i.test(
-      value,
-    ) ||
-    /(.)\1{5}|(.{2,4})\2{3}|0123|1234|abcd/i.test(value)
-  )
-}
-
-function isMadeUpAddress(address: string): boolean {
-  const [, user = '', password = '', host = ''] = /^[^:]+:\/\/([^:@/]*):([^@/]*)@([^/:?#]*)/.exec(address) ?? []
-  const words = new Set([
-    'pass',
-    'password',
-    'passwd',
-    'pwd',
-    'secret',
-    'user',
-    'username',
-    'token',
-    'changeme',
-    'admin',
-    'root',
-    'test',
-    'postgres',
-    'mysql',
-    'guest',
-  ])
-  if (isMadeUp(password) || words.has(password.toLowerCase()) || password.toLowerCase() === user.toLowerCase())
-    return true
-  return (
-    password.length < 6 ||
-    /^(?:localhost|127\.|0\.0\.0\.0|\[::1\])|(?:^|\.)(?:example|test|invalid|localhost)(?:\.|$)|^(?:host|hostname|domain|server)$/i.test(
-      host,
-    ) ||
-    /[<>{}[\]*$]/.test(user + password)
-  )
+/** `name: value` and nothing else, where the value is no path through objects. */
+function isYamlLine(line: string, value: string): boolean {
+  return /^\s*(?:- )?[\w.-]+:\s+\S+\s*$/.test(line) && !/^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/.test(value)
 }

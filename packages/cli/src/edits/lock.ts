@@ -2,7 +2,7 @@ import fs from 'node:fs'
 import path from 'node:path'
 
 /** So long another writer is waited for. Milliseconds. */
-const waitMax = 10_000
+const lockWaitMax = 10_000
 /** How often the lock is looked at. Milliseconds. */
 const lookEvery = 10
 
@@ -60,7 +60,7 @@ export function lockDirectories(directories: readonly string[]): Lock {
 function lockFile(file: string): { readonly file: string; readonly text: string } {
   const owner: LockOwner = { pid: process.pid, host: hostName(), word: Math.random().toString(36).slice(2) }
   const text = JSON.stringify(owner)
-  const last = Date.now() + waitMax
+  const last = Date.now() + lockWaitMax
   for (;;) {
     if (create(file, text)) return { file, text }
     const found = contentOf(file)

@@ -54,7 +54,8 @@ export function writeFiles(writes: readonly FileWrite[], root: string): void {
   const prepared: Prepared[] = []
   const done: Prepared[] = []
   try {
-    for (const [at, write] of writes.entries()) prepared.push(prepare(write, (targets[at] as Target).target, prepared))
+    for (const [at, write] of writes.entries())
+      prepared.push(prepare(write, (targets[at] as Destination).target, prepared))
     if (!lock.isHeld()) throw new WriteError('Another process has taken the lock; nothing was written.', root)
     for (const each of prepared) {
       const { fresh, target } = each
@@ -84,13 +85,13 @@ function locked(directories: readonly string[]): Lock {
   }
 }
 
-interface Target {
+interface Destination {
   readonly target: string
 }
 
 /** Where a path leads, which must be within a directory, also by the folders that it goes through. */
-function targetWithin(given: string, within: string): Target {
-  const target = withSentence(given, () => targetOf(path.resolve(given)))
+function targetWithin(given: string, within: string): Destination {
+  const target = withSentence(given, () => destinationOf(path.resolve(given)))
   const folder = withSentence(given, () => fs.realpathSync(path.dirname(target)))
   if (folder !== within && !folder.startsWith(within + path.sep))
     throw new WriteError(`${given} is a link that leads out of the project. Nothing was written.`, given)
@@ -122,11 +123,11 @@ function hasText(old: Buffer | undefined, before: string | Uint8Array | null): b
 }
 
 /** Where a path leads. A link that leads nowhere is followed as far as it goes. */
-function targetOf(file: string, hops = 0): string {
+function destinationOf(file: string, hops = 0): string {
   const stats = fs.lstatSync(file, { throwIfNoEntry: false })
   if (!stats?.isSymbolicLink()) return file
   if (hops > 40) throw Object.assign(new Error(), { code: 'ELOOP' })
-  return targetOf(path.resolve(path.dirname(file), fs.readlinkSync(file)), hops + 1)
+  return destinationOf(path.resolve(path.dirname(file), fs.readlinkSync(file)), hops + 1)
 }
 
 /** A file beside the target that holds the text, on the disk and with the mode it is to have. */

@@ -1,9 +1,10 @@
 import { grouped } from '../code/grouped.js'
 import { isHostName } from '../code/host-names.js'
 import { wordsOf } from '../code/words.js'
+import { tellingWords } from '../credentials/opening-names.js'
+import { isSecretConnection } from '../credentials/opening-shapes.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from './finding.js'
-import { tellingWords, variableName } from './names.js'
-import { isSecretConnection } from './shapes.js'
+import { variableName } from './names.js'
 import { inStageFiles, stagedValues } from './stage-files.js'
 import { entryOf } from './variable-entry.js'
 

@@ -2,42 +2,43 @@ import type { Context } from '../code/context.js'
 import type { Literal } from '../code/literals.js'
 import { isNode, type Node, nodesIn, oncePerNode } from '../code/parse.js'
 import { wordsOf } from '../code/words.js'
+import { namesCredential, namesMisspelt, namesSomeKey } from '../credentials/opening-names.js'
+import {
+  hasUserInformation,
+  isLabelledKey,
+  isPlaceholderText,
+  isPrivateKey,
+  isRandom,
+  isSignedToken,
+  looksLikeKey,
+} from '../credentials/opening-shapes.js'
+import { openingOf } from '../credentials/opens.js'
 import type { Confidence, IfUsed, Kind } from './finding.js'
 import {
   isPlainAddress,
   namesAccountId,
   namesAddress,
-  namesCredential,
   namesDatabase,
   namesHost,
   namesLimit,
   namesMail,
-  namesMisspelt,
   namesMode,
   namesPhone,
   namesPort,
   namesProse,
-  namesSomeKey,
   namesSwitch,
   namesUser,
 } from './names.js'
 import { requests } from './requests.js'
 import {
   type Address,
-  hasUserInformation,
   isConnection,
   isHost,
   isHostWithPort,
-  isLabelledKey,
   isMail,
   isNominalHost,
   isPhone,
-  isPlaceholderText,
-  isPrivateKey,
-  isRandom,
-  isSignedToken,
   looksAsked,
-  looksLikeKey,
   webAddress,
 } from './shapes.js'
 
@@ -66,6 +67,12 @@ export function guessOf(literal: Literal, context: Context): Guess | undefined {
   return literal.form === 'boolean' ? guessSwitch(literal.text === 'true', context) : guessText(literal, context)
 }
 
+/** A credential is one for sure where `guard` would find it, too; any other still is what its surroundings say. */
+function asSure(guess: Guess | undefined, { words }: Context): Guess | undefined {
+  if (guess?.kind !== 'credential' || guess.confidence !== 'high' || guess.placeholder) return guess
+  return openingOf(guess.value, words) === undefined ? { ...guess, confidence: 'medium' } : guess
+}
+
 function guessNumber(value: number, { words, outer, call, argument, chosen, part }: Context): Guess | undefined {
   if (!Number.isInteger(value) || value < 1) return undefined
   if (value <= 65535 && value > 9) {
@@ -92,6 +99,10 @@ function guessSwitch(value: boolean, { words }: Context): Guess | undefined {
 }
 
 export function guessText(literal: Literal, context: Context): Guess | undefined {
+  return asSure(guessAnyText(literal, context), context)
+}
+
+function guessAnyText(literal: Literal, context: Context): Guess | undefined {
   const { text } = literal
   // A connection that goes on before its host is known cannot be cut there.
   if (

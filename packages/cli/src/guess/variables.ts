@@ -6,10 +6,10 @@ import { placeIn } from '../code/place.js'
 import { bare, identifierIn, type Read, type Reads } from '../code/reads.js'
 import { isTestFile } from '../code/test-files.js'
 import { wordsOf } from '../code/words.js'
+import { namesCredential, namesSomeKey } from '../credentials/opening-names.js'
+import { hasUserInformation } from '../credentials/opening-shapes.js'
 import type { Finding, Range, VariableUse } from './finding.js'
 import { guessText } from './guess.js'
-import { namesCredential, namesSomeKey } from './names.js'
-import { hasUserInformation } from './shapes.js'
 
 /** The reads of a file as findings; `taken` gets the literals in them, which are no settings of their own. */
 export function variablesIn(file: SourceFile, { reads, written }: Reads, guards: Guards, taken: Set<Node>): Finding[] {

@@ -2,6 +2,7 @@ import { existsSync, mkdirSync, statSync } from 'node:fs'
 import { basename, dirname, resolve, sep } from 'node:path'
 import type { Survey } from 'mappa'
 import { type HandedValue, pathFrom, textAt } from 'mappa/command'
+import { counted } from '../declared/counted.js'
 import { writeFiles } from '../edits/write.js'
 import { git } from '../project/git/git.js'
 import { telling } from '../project/made-file.js'
@@ -10,7 +11,6 @@ import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
 import { handOver, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
-import { counted } from '../terminal/words.js'
 
 /** A text that leaves this machine, or a file of it. */
 export interface HandedText {

@@ -1,9 +1,9 @@
 import { browserFiles, templateFolders } from '../code/browser.js'
 import type { SourceFile } from '../code/parse.js'
 import { isToolFile } from '../code/test-files.js'
+import { isSecretConnection } from '../credentials/opening-shapes.js'
 import { candidatesOf } from '../guess/candidates.js'
 import type { Candidate, Finding } from '../guess/finding.js'
-import { isSecretConnection } from '../guess/shapes.js'
 import { type FileFacts, fileFacts } from './facts.js'
 
 export interface UnparsedFile {

@@ -1,5 +1,5 @@
+import { counted } from '../declared/counted.js'
 import type { Candidate } from '../guess/finding.js'
-import { counted } from '../terminal/words.js'
 import type { Held, LiftedFile } from './change.js'
 
 /**

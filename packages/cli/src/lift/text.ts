@@ -1,6 +1,6 @@
 import type { Paint } from 'mappa'
+import { capitalized, counted } from '../declared/counted.js'
 import type { Candidate } from '../guess/finding.js'
-import { capitalized, counted } from '../terminal/words.js'
 import type { Held } from './change.js'
 import type { Found, UnparsedFile } from './lift.js'
 

@@ -1,5 +1,6 @@
 import { join } from 'node:path'
 import type { Survey } from 'mappa'
+import { counted } from '../declared/counted.js'
 import type { Plan } from '../edits/plan.js'
 import { WriteError, writeFiles } from '../edits/write.js'
 import { confirmWrite } from '../terminal/ask.js'
@@ -7,7 +8,6 @@ import { diffText } from '../terminal/diff.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
-import { counted } from '../terminal/words.js'
 
 /** How a change is to be made. */
 export interface CarryOptions {

@@ -32,10 +32,10 @@ import {
   unknownStage,
 } from 'mappa/command'
 import { findRoot, loadLegendFile } from 'mappa/node'
+import { counted } from '../declared/counted.js'
 import { spotIn } from '../declared/legend-text.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
-import { counted } from '../terminal/words.js'
 import { loadTypeScriptLegend } from './compile.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
 import { oddAbove } from './odd.js'

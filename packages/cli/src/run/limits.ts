@@ -1,5 +1,5 @@
 import type { Fault, Survey } from 'mappa'
-import { counted } from '../terminal/words.js'
+import { counted } from '../declared/counted.js'
 import { longTextMax } from './text-max.js'
 
 /** Values that this system would not hand to a program, each as a fault with its place. */

@@ -3,7 +3,7 @@ export class Left extends Error {
   override readonly name = 'Left'
 }
 
-export interface Choice<Value> {
+export interface Offer<Value> {
   readonly name: string
   readonly value: Value
 }
@@ -20,7 +20,7 @@ const prompts = () => import('@clack/prompts')
 /** Asks for one of a few values, the first of which is chosen unless `usual` says another. */
 export async function choose<Value>(
   message: string,
-  choices: readonly Choice<Value>[],
+  choices: readonly Offer<Value>[],
   asking: Asking & { readonly usual?: Value } = {},
 ): Promise<Value> {
   const { select } = await prompts()
@@ -35,7 +35,7 @@ export async function choose<Value>(
       showInstructions: false,
     }),
   )
-  return (choices[at] as Choice<Value>).value
+  return (choices[at] as Offer<Value>).value
 }
 
 /** Asks for a text. `wrong` says at once what is wrong with an answer; Enter alone gives `usual`, or an empty text. */

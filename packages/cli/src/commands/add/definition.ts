@@ -17,7 +17,7 @@ export const addCommand: CommandDefinition = {
       .addHelpText('after', '\nExample:\n  mappa add\n  mappa add FEED_PAUSE --type duration --default 90s --apply')
       .action(
         async (name: string, { apply, json, root, stage, value, description, ...flags }: Omit<AddOptions, 'words'>) => {
-          const [{ add }, { wordsFrom }] = await Promise.all([import('./run.js'), import('./words.js')])
+          const [{ add }, { wordsFrom }] = await Promise.all([import('./run.js'), import('./entry-words.js')])
           const options = { apply, json, root, stage, value, description, words: wordsFrom({ ...flags }) }
           run.finish(await add(name, withoutUndefined(options) as AddOptions))
         },

@@ -1,5 +1,5 @@
 import type { Survey } from 'mappa'
-import { counted } from '../../terminal/words.js'
+import { counted } from '../../declared/counted.js'
 
 /** How many variables are valid, and how many of them each layer gives. */
 export function allRight(found: Survey): string {

@@ -1,5 +1,6 @@
 import { printable, type Survey, variablesOf } from 'mappa'
-import { hostNames } from '../../project/host-names.js'
+import { counted } from '../../declared/counted.js'
+import { hostNames } from '../../project/host-report.js'
 import { type HostOptions, hostText } from '../../project/host-text.js'
 import {
   contradictions,
@@ -13,7 +14,6 @@ import {
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
-import { counted } from '../../terminal/words.js'
 import { earlierProject } from './earlier.js'
 import { changesSince, type StageAt, type StageChanges } from './since.js'
 import { sinceMarkdown, sinceText } from './since-text.js'

@@ -1,6 +1,6 @@
+import { capitalized } from '../../declared/counted.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
-import { capitalized } from '../../terminal/words.js'
 import type { HostTask, StageChanges, VariableChange } from './since.js'
 
 /** What has changed, by stage, for a terminal. */

@@ -1,7 +1,8 @@
 import { type Fault, reportText, type Survey } from 'mappa'
 import { type HandedValue, tellRemote } from 'mappa/command'
+import { counted } from '../../declared/counted.js'
 import { type Chosen, chosenValues } from '../../handing/handed.js'
-import { hostNames, hostTexts } from '../../project/host-names.js'
+import { hostNames, hostTexts } from '../../project/host-report.js'
 import { hostText, tokenOf } from '../../project/host-text.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { choose } from '../../terminal/ask.js'
@@ -9,7 +10,6 @@ import { row } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
-import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa emit --to`. */
 export interface HandOverOptions extends ProjectOptions, Chosen {

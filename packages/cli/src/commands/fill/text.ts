@@ -1,10 +1,10 @@
 import type { Legend, Survey, Variable } from 'mappa'
+import { counted } from '../../declared/counted.js'
 import { obtainLines } from '../../declared/sentences.js'
 import { hiddenValues } from '../../edits/hidden-values.js'
 import { diffText } from '../../terminal/diff.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
-import { counted } from '../../terminal/words.js'
 import type { Filled, LayerChange } from './changes.js'
 
 /** What a run of `fill` has done. */

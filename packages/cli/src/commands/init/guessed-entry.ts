@@ -1,15 +1,10 @@
 import { wordsOf } from '../../code/words.js'
+import { namesCredential } from '../../credentials/opening-names.js'
+import { isLabelledKey, isPrivateKey, isSecretConnection, isSignedToken } from '../../credentials/opening-shapes.js'
 import type { Words, WrittenEntry } from '../../declared/legend-edits.js'
 import type { Candidate } from '../../guess/finding.js'
-import { namesCredential, namesPhone, namesPort } from '../../guess/names.js'
-import {
-  isLabelledKey,
-  isMail,
-  isPrivateKey,
-  isSecretConnection,
-  isSignedToken,
-  webAddress,
-} from '../../guess/shapes.js'
+import { namesPhone, namesPort } from '../../guess/names.js'
+import { isMail, webAddress } from '../../guess/shapes.js'
 import { wordsOfEntry } from '../../lift/edit/legend.js'
 
 /** What is known of a variable before it has an entry. */

@@ -4,6 +4,7 @@ import { entriesOf, isStageName, type Legend, printable, readLayer, stagesOf } f
 import { namesIn, rightName, textAt } from 'mappa/command'
 import type { LegendForm } from '../../code/legend-form.js'
 import { holdsCode } from '../../code/parse.js'
+import { counted } from '../../declared/counted.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import { isTelling } from '../../lift/facts.js'
 import { gathered } from '../../lift/lift.js'
@@ -15,7 +16,6 @@ import { diffText, type FileChange } from '../../terminal/diff.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
-import { counted } from '../../terminal/words.js'
 import { type Before, type Setup, setupOf, type Wishes } from './setup.js'
 
 /** Options of `mappa init`. */

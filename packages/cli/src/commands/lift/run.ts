@@ -3,6 +3,7 @@ import { join } from 'node:path'
 import { type Legend, printable, stagesOf } from 'mappa'
 import { textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
+import { counted } from '../../declared/counted.js'
 import { holdersOf } from '../../edits/holders.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import type { Candidate } from '../../guess/finding.js'
@@ -32,7 +33,6 @@ import { diffText } from '../../terminal/diff.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
-import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa lift`. */
 export interface LiftOptions extends ProjectOptions {

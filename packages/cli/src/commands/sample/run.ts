@@ -1,4 +1,5 @@
 import { variablesOf } from 'mappa'
+import { counted } from '../../declared/counted.js'
 import {
   droppedFrom,
   hiddenIn,
@@ -14,7 +15,6 @@ import { telling, textIn, writeMade } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
 import { output, talk } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
-import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa sample`. */
 export interface SampleOptions extends ProjectOptions {

@@ -1,4 +1,4 @@
-import { type PageTag, pagePartsOf } from '../../code/html.js'
+import { type PageTag, pagePartsOf } from '../../code/page-parts.js'
 import { type FilledForm, type Misplaced, replaced, type Stamped, type Template } from './template.js'
 
 /** Which part of a page an offset lies in. */

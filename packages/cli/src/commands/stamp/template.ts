@@ -1,13 +1,13 @@
 import { parseParts } from 'mappa/command'
 
 /** A part of a template's form, as an expansion has them. */
-type Part = ReturnType<typeof parseParts>['parts'][number]
+type FormPart = Extract<ReturnType<typeof parseParts>, { readonly parts: unknown }>['parts'][number]
 
 /** A `${NAME}` form in a template. Offsets are UTF-16 code units, the end excluded. */
 export interface Mention {
   readonly start: number
   readonly end: number
-  readonly parts: readonly Part[]
+  readonly parts: readonly FormPart[]
 }
 
 /** What a template is made of: texts, `${` that stand for themselves, and mentions, in order. */
@@ -84,7 +84,7 @@ export function templateNames(template: Template): {
 } {
   const all = new Set<string>()
   const needed = new Set<string>()
-  const visit = (parts: readonly Part[]) => {
+  const visit = (parts: readonly FormPart[]) => {
     for (const part of parts) {
       if (typeof part === 'string') continue
       all.add(part.name)

@@ -1,6 +1,7 @@
 import { join } from 'node:path'
 import { stagesOf, variablesOf } from 'mappa'
 import { isTypeScript } from 'mappa/command'
+import { counted } from '../../declared/counted.js'
 import { declarationHead, declarationPath, declarationsFor, mapPath } from '../../declared/declaration.js'
 import { placesIn } from '../../declared/legend-text.js'
 import { described } from '../../project/described.js'
@@ -9,7 +10,6 @@ import { openSound, type ProjectOptions } from '../../project/project.js'
 import { diffText } from '../../terminal/diff.js'
 import { output, talk } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
-import { counted } from '../../terminal/words.js'
 
 /** Options of `mappa types`. */
 export interface TypesOptions extends ProjectOptions {

@@ -1,6 +1,6 @@
 import { type Compiler, compilerOf } from '../../code/compiler.js'
-import { pagePartsOf } from '../../code/html.js'
 import { cellsIn } from '../../code/notebook.js'
+import { pagePartsOf } from '../../code/page-parts.js'
 import { parseFile } from '../../code/parse.js'
 import { pythonTree } from '../../code/python.js'
 import { declarationPath } from '../../declared/declaration.js'

@@ -48,12 +48,12 @@ const modes: Readonly<Record<string, (typeof TokenizerMode)[keyof typeof Tokeniz
 
 /** The tags, comments and raw texts of a page, also of one that breaks off. */
 export function pagePartsOf(text: string): PageParts {
-  return partsOf(text, false)
+  return tokenized(text, false)
 }
 
 /** The raw text of the element that begins at an offset; undefined if none does. */
 export function rawTextAt(text: string, start: number): RawText | undefined {
-  const [found] = partsOf(text.slice(start), true).raw
+  const [found] = tokenized(text.slice(start), true).raw
   if (!found) return undefined
   const { tag } = found
   const attributes = tag.attributes.map((each) => ({ ...each, start: each.start + start, end: each.end + start }))
@@ -64,7 +64,7 @@ export function rawTextAt(text: string, start: number): RawText | undefined {
   }
 }
 
-function partsOf(text: string, isFirstOnly: boolean): PageParts {
+function tokenized(text: string, isFirstOnly: boolean): PageParts {
   const tags: PageTag[] = []
   const comments: { start: number; end: number }[] = []
   const raw: RawText[] = []

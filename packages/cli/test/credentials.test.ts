@@ -1,0 +1,146 @@
+// One decision of what opens something: whatever lift takes for a credential for sure, guard finds; and what looks closely at
+// a text takes nothing that the search before it passes over.
+import assert from 'node:assert/strict'
+import test from 'node:test'
+import fc from 'fast-check'
+import { wordsOf } from '../src/code/words.js'
+import { eachKeyHint } from '../src/credentials/key-hints.js'
+import { keyShapesIn } from '../src/credentials/key-shapes.js'
+import { openingOf } from '../src/credentials/opens.js'
+import { findIn } from '../src/lift/lift.js'
+
+/** Names as people write them, from words that open something, that might, and that do not. */
+const words = [
+  ...['password', 'passwd', 'pwd', 'pass', 'passphrase', 'passcode', 'secret', 'token', 'apikey', 'credential', 'salt'],
+  ...[
+    'pepper',
+    'bearer',
+    'api',
+    'auth',
+    'encryption',
+    'signing',
+    'session',
+    'smtp',
+    'db',
+    'map',
+    'hive',
+    'key',
+    'keys',
+  ],
+  ...['passowrd', 'secert', 'tokne', 'dev', 'live', '2', 'base64', 'id', 'url', 'name', 'sort', 'cache', 'access'],
+]
+const name = fc
+  .array(fc.constantFrom(...words), { minLength: 1, maxLength: 4 })
+  .chain((own) =>
+    fc.constantFrom(
+      own.join('_').toUpperCase(),
+      own.map((word, at) => (at === 0 ? word : word[0]?.toUpperCase() + word.slice(1))).join(''),
+      own.join('_'),
+      own.join(''),
+    ),
+  )
+  .filter((each) => /^[A-Za-z_]/.test(each))
+const signs = 'abcdefghkmnpqrstuvwxyzABCDEFGHKMNPQRSTUVWXYZ23456789'
+const text = (from: string, min: number, max: number) =>
+  fc.array(fc.constantFrom(...from), { minLength: min, maxLength: max }).map((all) => all.join(''))
+const value = fc.oneof(
+  text(signs, 6, 44),
+  text('0123456789abcdef', 16, 64),
+  text(`${signs}!#%&*+,.:=?@^_~-`, 8, 24),
+  fc
+    .tuple(fc.constantFrom('honeycomb', 'clover', 'thyme', 'heather'), text('23456789', 1, 4))
+    .map((all) => all.join('-')),
+  fc.tuple(fc.constantFrom('sms_live_', 'tile-test-', 'hive_secret_'), text(signs, 4, 24)).map((all) => all.join('')),
+  text(signs, 8, 20).map((each) => `Bearer ${each}`),
+  fc.tuple(text(signs, 8, 20), text(signs, 8, 40), text(signs, 8, 40)).map(([a, b, c]) => `eyJ${a}.${b}.${c}`),
+)
+/** A name that has a value, in each form in which code gives it one. */
+const forms: readonly ((name: string, value: string) => string)[] = [
+  (each, given) => `const ${each} = '${given}'`,
+  (each, given) => `export const hives = { ${each}: "${given}" }`,
+  (each, given) => `client.${each} = '${given}'`,
+  (each, given) => `connect({ '${each}': '${given}' })`,
+  (each, given) => `const own = process.env.${each} || '${given}'`,
+  (each, given) => `const own = process.env.${each} ?? '${given}'`,
+  (each, given) => `class Feed {\n  ${each} = '${given}'\n}`,
+]
+const line = fc.tuple(fc.constantFrom(...forms), name, value).map(([form, each, given]) => form(each, given))
+
+test('whatever lift takes for a credential for sure, guard finds', () => {
+  let taken = 0
+  fc.assert(
+    fc.property(line, (code) => {
+      const { candidates } = findIn([{ path: 'feed.js', text: code }], [], true)
+      for (const { kind, name: named, confidence, value: own } of candidates) {
+        if (own === undefined || confidence !== 'high') continue
+        // Of a variable that code reads, only what stands in for it is asked about.
+        if (kind !== 'credential' && openingOf(own, wordsOf(named)) === undefined) continue
+        taken++
+        const found = keyShapesIn(code).map(({ start, end }) => code.slice(start, end))
+        assert.ok(
+          found.some((each) => each.includes(own)),
+          `lift takes ${own} in ${code}, guard finds ${found.join()}`,
+        )
+      }
+    }),
+    { numRuns: 2000 },
+  )
+  assert.ok(taken > 300, `only ${taken} were taken`)
+})
+
+test('whatever is taken for a key, the search before it hints at', () => {
+  const layered = fc.tuple(name, value, fc.constantFrom('=', ': ', ' = ', ':', '=>', ':=')).map((all) => {
+    const [each, given, sign] = all
+    return `${each}${sign}${given}`
+  })
+  let taken = 0
+  fc.assert(
+    fc.property(fc.array(fc.oneof(line, layered, fc.string()), { maxLength: 5 }), (lines) => {
+      const whole = lines.join('\n')
+      const hinted = new Set<number>()
+      eachKeyHint(Buffer.from(whole, 'latin1'), (offset) => {
+        hinted.add(whole.slice(0, offset).split('\n').length)
+        return true
+      })
+      // Each line by itself, so that nothing is passed over before it is looked at.
+      for (const [at, each] of lines.join('\n').split('\n').entries())
+        if (keyShapesIn(`https://a:b@c ${each}`).some(({ start }) => start > 13)) {
+          taken++
+          assert.ok(hinted.has(at + 1), each)
+        }
+    }),
+    { numRuns: 1000 },
+  )
+  assert.ok(taken > 300, `only ${taken} were taken`)
+})
+
+test('credentials under the names that people give them are found, and what only looks like one is not', () => {
+  const found: readonly string[] = [
+    'SMTP_PASS=honeycomb-4217',
+    'PASSCODE=Clover!88thyme',
+    'ENCRYPTION_KEY=9f8c7b6a5d4e3f2a1b0c9d8e7f6a5b4c',
+    "authKey: 'k3Yb9QzR7m'",
+    "const dbPassword = 'Heather-9-bramble'",
+    "token ?? 'Zk4mQ8vN2pXw'",
+    "headers.set('Authorization', 'Bearer Zk4mQ8vN2pXw')",
+    "new Client('apiKey', 'Zk4mQ8vN2pXw')",
+    '  smtp_pass: "honeycomb-4217"',
+    '  - ALERT_TOKEN=Zk4mQ8vN2pXw',
+    'ENV SESSION_SECRET=Zk4mQ8vN2pXw5tR',
+    "passowrd = 'Zk4mQ8vN2pXw'",
+  ]
+  for (const each of found) assert.equal(keyShapesIn(each).length, 1, each)
+  const clean: readonly string[] = [
+    "password: 'Passwort'",
+    "const tokenHeader = 'X-Hive-Token-2'",
+    "sortKey = 'weight_2026'",
+    'const password = readPassword1(user)',
+    'token: user.token1,',
+    "secret: '${HIVE_SECRET_1}'",
+    'apiKey: process.env.API_KEY_2',
+    "password: 'changeme1'",
+    "secretVersion: '2026-11-30'",
+    "integrity: 'sha512-AbCdEf0123456789AbCdEf0123456789'",
+  ]
+  for (const each of clean) assert.deepEqual(keyShapesIn(each), [], each)
+})
