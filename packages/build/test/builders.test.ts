@@ -19,6 +19,7 @@ import { build as vite } from 'vite'
 import webpack from 'webpack'
 import { inBrowser, launch, newPage } from '../../../test/browser.js'
 import { mappa, node, project, top, until } from '../../../test/helpers.js'
+import type { BuilderName, builders as plugins } from '../src/builders.js'
 
 const secret = 'heather-lime-bramble'
 const legend = `import { legend } from 'mappa/legend'
@@ -55,14 +56,17 @@ const plainTypes = {
     id.endsWith('.ts') ? { code: code.replace(/: boolean| as true/g, ''), map: null } : null,
 }
 
+/** The builders that take the plugins; Vite has tests of its own. */
+type Packages = Exclude<(typeof plugins)[BuilderName]['peers'][number], 'vite'>
+
 /** Each builder, writing `main.js` into `dist`. */
-const builders: Readonly<Record<string, (told: Told) => Promise<unknown>>> = {
-  async Rollup({ input, root, ...told }) {
+const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
+  async rollup({ input, root, ...told }) {
     const plugins = [mappaRollup({ root, ...told }), plainTypes]
     const made = await rollup({ input, plugins, external: /^mappa/, ...quiet })
     return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
   },
-  async Rolldown({ input, root, ...told }) {
+  async rolldown({ input, root, ...told }) {
     const made = await rolldown({ input, plugins: [mappaRollup({ root, ...told })], external: /^mappa/, ...quiet })
     return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
   },
@@ -75,7 +79,7 @@ const builders: Readonly<Record<string, (told: Told) => Promise<unknown>>> = {
     assert.deepEqual(warnings, [])
   },
   webpack: (told) => packed(webpack as unknown as Packer, told),
-  Rspack: (told) => packed(rspack as unknown as Packer, told),
+  '@rspack/core': (told) => packed(rspack as unknown as Packer, told),
 }
 
 interface Stats {

@@ -29,7 +29,7 @@ import { talk } from './terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from './terminal/usage-error.js'
 
 /** Every command, in the order in which completion offers them. */
-const commands: readonly CommandDefinition[] = [
+export const commands: readonly CommandDefinition[] = [
   addCommand,
   renameCommand,
   removeCommand,

@@ -1,5 +1,6 @@
 import { fileURLToPath } from 'node:url'
 import { realOf } from 'mappa/plugin'
+import { builders } from '../builders.js'
 
 /** What a legend may import of the library: always the copy that this package stands beside, whatever the project has installed. */
 export const legendImports: ReadonlySet<string> = new Set(['mappa', 'mappa/legend'])
@@ -13,10 +14,7 @@ export const serverEntries: readonly string[] = [
   'mappa/preload',
   'mappa/command',
   'mappa/plugin',
-  '@mappa/build/vite',
-  '@mappa/build/rollup',
-  '@mappa/build/esbuild',
-  '@mappa/build/webpack',
+  ...Object.keys(builders).map((name) => `@mappa/build/${name}`),
 ]
 
 /** The address of an entry point of the library. */

@@ -3,6 +3,7 @@ import type { Legend, Terms, Variable } from 'mappa'
 import { isTypeScript } from 'mappa/command'
 import type { LegendPlaces } from './legend-text.js'
 import { obtainLines, sentencesOf } from './sentences.js'
+import { typeTraits } from './value-type.js'
 
 /** What a declaration file is made from. */
 export interface Declaration {
@@ -189,8 +190,6 @@ export function writtenType(variable: Variable, definition: Legend): string {
 function typeText({ type, enum: allowed, items }: TypeWords): string {
   if (allowed?.every((value) => typeof value !== 'object'))
     return allowed.map((value) => (typeof value === 'string' ? quoted(value) : String(value))).join(' | ')
-  if (type === 'array') return items ? `readonly (${typeText(items)})[]` : 'readonly unknown[]'
-  if (type === 'object') return 'Record<string, unknown>'
-  if (type === 'boolean') return 'boolean'
-  return type === 'string' || type === 'pem' ? 'string' : 'number'
+  if (type === 'array' && items) return `readonly (${typeText(items)})[]`
+  return typeTraits(type)?.code ?? 'unknown'
 }

@@ -49,7 +49,7 @@ const plainWords = new Set([
   ...['id', 'mode', 'enabled', 'timeout', 'interval', 'limit', 'max', 'min', 'live', 'private', 'signing'],
 ])
 /** What a name of this kind should end in, so that it says what its value is. */
-const endings: Readonly<Record<Kind, readonly string[]>> = {
+export const endings: Readonly<Record<Kind, readonly string[]>> = {
   credential: [
     'key',
     'token',

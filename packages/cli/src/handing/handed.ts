@@ -1,8 +1,8 @@
 import type { Fault, Survey } from 'mappa'
 import { type HandedValue, handedIn, heldTo } from 'mappa/command'
 import { type ProjectOptions, type SoundProject, surveyProject } from '../project/project.js'
-import { patternFor } from '../project/wanted.js'
 import { UsageError } from '../terminal/usage-error.js'
+import { patternFor } from '../terminal/wanted.js'
 import { faultsElsewhere } from './page-survey.js'
 
 /** Which of a stage's values are handed on. */

@@ -3,7 +3,7 @@ import { basename, dirname, resolve } from 'node:path'
 import { fileURLToPath, pathToFileURL } from 'node:url'
 import type { BuildFailure, Plugin } from 'esbuild'
 import type { Fault } from 'mappa'
-import { type CompiledLegend, loadCompiled, textAt } from 'mappa/command'
+import { loadCompiled, textAt } from 'mappa/command'
 import type { LoadedLegend } from 'mappa/node'
 
 /**
@@ -14,7 +14,7 @@ export function loadTypeScriptLegend(path: string, isKept = true): Promise<Loade
   return loadCompiled(path, isKept, () => compile(path))
 }
 
-async function compile(path: string): Promise<CompiledLegend> {
+async function compile(path: string): ReturnType<Parameters<typeof loadCompiled>[2]> {
   const { build } = await import('esbuild')
   try {
     const { outputFiles, metafile } = await build({

@@ -3,10 +3,11 @@ import { isAcceptedList } from './accepted.js'
 import { breachOf, defaultOf, hasType, leastOf, mostOf, numberOf, patternOf } from './constraints.js'
 import { type AnyEntry, entryIn, linesOf, placeOf } from './entry.js'
 import { formats } from './formats.js'
-import { entriesOf, type Legend, stagesOf } from './legend.js'
+import { entriesOf, type Legend, type Remote, stagesOf } from './legend.js'
 import { isDeep, isRecord } from './records.js'
+import { isType, valueType } from './value-types.js'
 import type { WordRule } from './words.js'
-import { hasWord, isType, itemTypes, wordOf } from './words.js'
+import { hasWord, wordOf } from './words.js'
 
 /** How a legend contradicts itself. */
 export type ContradictionKind =
@@ -167,14 +168,16 @@ function isText(value: unknown): boolean {
   return typeof value === 'string' && value !== ''
 }
 
+/** What each word of a remote must be. */
+const remoteWords: Readonly<Record<keyof Remote, (value: unknown) => boolean>> = {
+  name: isText,
+  url: isText,
+  token: (value) => value === undefined || isText(value),
+  etcd: (value) => value === undefined || typeof value === 'string',
+}
+
 function isRemote(value: unknown): boolean {
-  return (
-    isRecord(value) &&
-    isText(value.name) &&
-    isText(value.url) &&
-    (value.token === undefined || isText(value.token)) &&
-    (value.etcd === undefined || typeof value.etcd === 'string')
-  )
+  return isRecord(value) && Object.entries(remoteWords).every(([word, isRight]) => isRight(value[word]))
 }
 
 function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, found: Contradiction[]): void {
@@ -274,7 +277,7 @@ function isValidator(value: unknown): boolean {
 /** What each item of a list must be. */
 function checkItems(name: string, { items }: AnyEntry, found: Contradiction[]): boolean {
   const type = isRecord(items) ? items.type : undefined
-  if (!isRecord(items) || !itemTypes.includes(type)) {
+  if (!isRecord(items) || !(isType(type) && valueType(type).item)) {
     found.push({ kind: 'no-items', name })
     return false
   }

@@ -1,7 +1,6 @@
 import type { AnyEntry } from './entry.js'
 import { formats } from './formats.js'
-import { amountText, bytesOf, durationOf } from './text/amounts.js'
-import { pemOf } from './text/pem.js'
+import { valueType } from './value-types.js'
 
 /** How a value breaks its entry; the words are those of fault kinds. */
 export type Breach =
@@ -27,35 +26,18 @@ export function breachOf(entry: AnyEntry, value: unknown): Breach | undefined {
 export function describeEntry(entry: AnyEntry): string {
   const { enum: allowed, type } = entry
   if (allowed) return allowed.length === 1 ? shown(allowed[0]) : `one of ${allowed.map(shown).join(', ')}`
-  if (type === 'boolean') return 'true or false'
   if (type === 'string') return describeText(entry)
   if (type === 'array') return describeList(entry)
-  if (type === 'object') return 'a JSON object'
-  if (type === 'pem') return 'a PEM block, from -----BEGIN …----- to -----END …-----'
-  return describeNumber(entry)
+  return valueType(type).words.includes('limits') ? describeNumber(entry) : valueType(type).said
 }
 
 function shown(value: unknown): string {
   return typeof value === 'object' ? JSON.stringify(value) : String(value)
 }
 
+/** Whether a value is of an entry's type. */
 export function hasType({ type }: AnyEntry, value: unknown): boolean {
-  switch (type) {
-    case 'string':
-    case 'boolean':
-      return typeof value === type
-    case 'pem':
-      return typeof value === 'string' && pemOf(value) !== undefined
-    case 'array':
-      return Array.isArray(value)
-    case 'object':
-      return typeof value === 'object' && value !== null && !Array.isArray(value)
-    case 'number':
-    case 'duration':
-      return typeof value === 'number' && Number.isFinite(value)
-    default:
-      return Number.isSafeInteger(value)
-  }
+  return valueType(type).holds(value)
 }
 
 /** JSON values are the same if they say the same, whatever the order of their members. */
@@ -85,14 +67,14 @@ function inRange(entry: AnyEntry, value: number): boolean {
 
 /** The least that a number may be, by its entry and by its type. */
 export function leastOf(entry: AnyEntry): number {
-  const { type } = entry
-  const least = type === 'port' ? 1 : type === 'duration' || type === 'bytes' ? 0 : Number.NEGATIVE_INFINITY
+  const { schema, least: usual = Number.NEGATIVE_INFINITY } = valueType(entry.type)
+  const least = schema.minimum ?? usual
   return Math.max(numberOf(entry.minimum, entry) ?? least, least)
 }
 
 /** The most that a number may be, by its entry and by its type. */
 export function mostOf(entry: AnyEntry): number {
-  const most = entry.type === 'port' ? 65535 : Number.POSITIVE_INFINITY
+  const most = valueType(entry.type).schema.maximum ?? Number.POSITIVE_INFINITY
   return Math.min(numberOf(entry.maximum, entry) ?? most, most)
 }
 
@@ -100,15 +82,15 @@ export function mostOf(entry: AnyEntry): number {
 export function numberOf(value: unknown, { type }: AnyEntry): number | undefined {
   if (typeof value === 'number') return value
   if (typeof value !== 'string') return undefined
-  return type === 'duration' ? durationOf(value) : type === 'bytes' ? bytesOf(value) : undefined
+  return valueType(type).amount?.(value)
 }
 
 /** An entry's default as the value it is: an amount as its number, PEM text with its lines. Undefined without one. */
 export function defaultOf(entry: AnyEntry): unknown {
   const { default: value, type } = entry
   if (typeof value !== 'string' || type === 'string') return value
-  if (type === 'pem') return pemOf(value) ?? value
-  return numberOf(value, entry) ?? value
+  const { amount, read, code } = valueType(type)
+  return (amount ? amount(value) : code === 'string' ? read(value) : undefined) ?? value
 }
 
 /** 0.3 is a multiple of 0.1 to a person, though not to binary fractions; so the quotient may be off by its last bits. */
@@ -198,7 +180,7 @@ function describeText(entry: AnyEntry): string {
   else if (minLength !== undefined) parts.push(`of at least ${characters(minLength)}`)
   else if (maxLength !== undefined) parts.push(`of at most ${characters(maxLength)}`)
   if (entry.pattern !== undefined) parts.push(`that matches ${entry.pattern}`)
-  const what = format === undefined ? (schemes ? formats.uri[1] : 'text') : formats[format][1]
+  const what = format === undefined ? (schemes ? formats.uri[1] : valueType('string').said) : formats[format][1]
   return [what, ...parts].join(' ')
 }
 
@@ -224,9 +206,9 @@ function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' 
 function describeNumber(entry: AnyEntry): string {
   const [minimum, maximum] = [leastOf(entry), mostOf(entry)]
   const { exclusiveMinimum: above, exclusiveMaximum: below, type } = entry
-  const isAmount = type === 'duration' || type === 'bytes'
-  const limit = (value: number, given: unknown) =>
-    typeof given === 'string' ? given : isAmount ? amountText(type, value) : String(value)
+  const { said, amount, write = String } = valueType(type)
+  const isAmount = amount !== undefined
+  const limit = (value: number, given: unknown) => (typeof given === 'string' ? given : write(value))
   const [least, most] = [Number.isFinite(minimum) && !(isAmount && minimum === 0), Number.isFinite(maximum)]
   const [from, to] = [limit(minimum, entry.minimum), limit(maximum, entry.maximum)]
   const limits: string[] = []
@@ -235,15 +217,8 @@ function describeNumber(entry: AnyEntry): string {
   else if (least) limits.push(`of at least ${from}`)
   else if (most) limits.push(above === undefined ? `of at most ${to}` : `at most ${to}`)
   if (below !== undefined) limits.push(`below ${below}`)
-  const what = {
-    integer: 'a whole number',
-    port: 'a port',
-    number: 'a number',
-    duration: 'a duration such as 90s or 1.5h',
-    bytes: 'a size such as 10MB or 10MiB',
-  }[type as 'integer' | 'port' | 'number' | 'duration' | 'bytes']
   const step = entry.multipleOf === undefined ? '' : `, in steps of ${entry.multipleOf}`
-  return [what + (isAmount && limits.length > 0 ? ',' : ''), limits.join(' and ')].filter(Boolean).join(' ') + step
+  return [said + (isAmount && limits.length > 0 ? ',' : ''), limits.join(' and ')].filter(Boolean).join(' ') + step
 }
 
 function characters(count: number): string {

@@ -5,8 +5,9 @@ import { type AnyEntry, entryIn } from './entry.js'
 import { formats } from './formats.js'
 import { entriesOf, type Legend, stagesOf } from './legend.js'
 import { nearest } from './text/nearest.js'
+import { valueTypes } from './value-types.js'
 import type { Word, WordRule } from './words.js'
-import { hasWord, typeGroups, wordOf, words } from './words.js'
+import { hasWord, wordOf, words } from './words.js'
 
 const expected: Readonly<Record<WordRule, string>> = {
   text: 'text',
@@ -73,10 +74,10 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
   'no-entry': ({ name }) => [`${name} must be an object of words in the legend.`, `Write: ${name}: { type: 'string' }`],
   'no-type': ({ name, value }) => {
     const word = typeof value === 'string' && /^[A-Za-z-]{1,20}$/.test(value) ? value : undefined
-    const near = word === undefined ? undefined : nearest(word, Object.keys(typeGroups))
+    const near = word === undefined ? undefined : nearest(word, Object.keys(valueTypes))
     const found = value === undefined ? '' : `, and has ${word === undefined ? 'something else' : JSON.stringify(word)}`
     return [
-      `${name} must have a type in the legend: one of ${Object.keys(typeGroups).join(', ')}${found}.`,
+      `${name} must have a type in the legend: one of ${Object.keys(valueTypes).join(', ')}${found}.`,
       `Write: type: '${near ?? 'string'}'`,
     ]
   },

@@ -1,8 +1,9 @@
 import type { StandardSchema } from './standard-schema.js'
-import type { EntryType, Format, Generate } from './types.js'
+import type { Format, Generate } from './types.js'
+import type { EntryType } from './value-types.js'
+import type { WordName } from './words.js'
 
-/** An entry's words once it is known to be right: one loose shape for code that reads them. */
-export interface AnyEntry {
+interface EntryShape {
   readonly type: EntryType
   readonly description?: string
   readonly obtain?: string
@@ -41,6 +42,15 @@ export interface AnyEntry {
   readonly veiled?: boolean
 }
 
+/** A word of the table that the shape above lacks. */
+type Lacking = Exclude<WordName, keyof EntryShape>
+type None<Words extends never> = Words
+/** @internal The shape above has every word, or this does not compile. */
+export type ShapeIsWhole = None<Lacking>
+
+/** An entry's words once it is known to be right: one loose shape for code that reads them. */
+export type AnyEntry = EntryShape & { readonly [Word in Lacking]?: unknown }
+
 /** Whether an entry's value may not be shown: it is secret, built on what nobody declared, or declared by nobody itself. */
 export function hides(entry: AnyEntry | undefined): boolean {
   return entry === undefined || entry.secret === true || entry.veiled === true
@@ -73,11 +83,6 @@ export function entryIn(entry: AnyEntry, stage: string, like?: Likes): AnyEntry 
   let own = entry
   for (const each of linesOf(stage, like)) if (Object.hasOwn(stages, each)) own = { ...own, ...stages[each] }
   return own
-}
-
-/** Whether a UTF-16 code unit is one of 0 to 9. */
-export function isDigit(code: number): boolean {
-  return code >= 48 && code <= 57
 }
 
 /** The steps under which code sees a variable: `['collector', 'port']`. */

@@ -4,6 +4,7 @@ import type { AnyEntry } from './entry.js'
 import { entriesOf, type Legend, stagesIn } from './legend.js'
 import { isRecord } from './records.js'
 import type { Entries } from './types.js'
+import { isType, valueType } from './value-types.js'
 import { wordOf } from './words.js'
 
 /** Before Mappa's own words in a JSON legend. */
@@ -88,28 +89,15 @@ export function toJsonSchema(definition: Legend<unknown>): JsonSchema {
   }
 }
 
-/** What JSON Schema calls our types: of the checked value, so an amount is its number. */
-const schemaTypes: Readonly<Record<string, string>> = {
-  port: 'integer',
-  duration: 'number',
-  bytes: 'integer',
-  pem: 'string',
-}
-
 function propertyOf(entry: AnyEntry): JsonSchema {
-  const schema: Record<string, unknown> = {
-    type: schemaTypes[entry.type] ?? entry.type,
-    ...(schemaTypes[entry.type] && { [`${prefix}type`]: entry.type }),
-    ...(entry.type === 'port' && { minimum: 1, maximum: 65535 }),
-    ...wordsOf(entry),
-  }
-  // What every port has is not told from what this one says, unless that is marked.
-  if (entry.type === 'port')
-    for (const [word, every] of [
-      ['minimum', 1],
-      ['maximum', 65535],
-    ] as const)
-      if (entry[word] === every) schema[prefix + word] = every
+  const own = valueType(entry.type).schema
+  const { type, ...limits } = own
+  const schema: Record<string, unknown> = { type }
+  if (type !== entry.type) schema[`${prefix}type`] = entry.type
+  Object.assign(schema, limits, wordsOf(entry))
+  // What every value of the type has is not told from what this entry says, unless that is marked.
+  for (const word of ['minimum', 'maximum'] as const)
+    if (own[word] !== undefined && entry[word] === own[word]) schema[prefix + word] = own[word]
   // Required is for the document to say; only what it cannot say stays here.
   const implied = entry.default === undefined && entry.optional === true
   if (entry.optional !== undefined && !implied) schema[`${prefix}optional`] = entry.optional
@@ -152,12 +140,14 @@ function stageWordsOf({ stages = {}, type }: Partial<AnyEntry> & Pick<AnyEntry, 
 function withoutPrefix(property: Record<string, unknown>): Record<string, unknown> {
   // Most properties are entries as they stand.
   if (!hasOwnWords(property) && !(isRecord(property.items) && hasOwnWords(property.items))) return property
-  const isPort = property[`${prefix}type`] === 'port'
+  const type = property[`${prefix}type`]
+  const { minimum, maximum } = isType(type) ? valueType(type).schema : {}
   const entry: Record<string, unknown> = {}
   for (const word of Object.keys(property)) {
     const value = property[word]
-    // The range of every port need not be said.
-    if (isPort && ((word === 'minimum' && value === 1) || (word === 'maximum' && value === 65535))) continue
+    // The range that every value of the type has need not be said.
+    if (value !== undefined && value === (word === 'minimum' ? minimum : word === 'maximum' ? maximum : undefined))
+      continue
     if (!word.startsWith(prefix)) entry[word] ??= value
     else if (word === `${prefix}stages` && isRecord(value))
       entry.stages = Object.fromEntries(

@@ -36,3 +36,8 @@ export function isDeepJson(text: string): boolean {
   }
   return false
 }
+
+/** Whether a UTF-16 code unit is one of 0 to 9. */
+export function isDigit(code: number): boolean {
+  return code >= 48 && code <= 57
+}

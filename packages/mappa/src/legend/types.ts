@@ -7,7 +7,8 @@
  */
 
 import type { StandardSchema } from './standard-schema.js'
-import type { ItemWord, LastingWord, typeGroups, WordName, words } from './words.js'
+import type { CodeTypes, EntryType, valueTypes } from './value-types.js'
+import type { ItemWord, LastingWord, WordName, words } from './words.js'
 
 // -- what an entry may say: interfaces, so that completion and errors stay short ---------------------------------
 
@@ -157,19 +158,19 @@ export type Entry = TextEntry | PemEntry | NumberEntry | AmountEntry | SwitchEnt
 export interface Entries {
   readonly [name: string]: Entry
 }
-/** The types an entry can have. */
-export type EntryType = Entry['type']
+/** A type that the record has and no entry above, or the other way round; neither compiles. */
+type Unlike = Exclude<EntryType, Entry['type']> | Exclude<Entry['type'], EntryType>
 
 /** The words of a type by the table; a word that the table and the interfaces above do not agree on does not compile. */
 type TableWords<T extends EntryType> = {
-  [W in WordName]: (typeof words)[W] extends `${'all' | (typeof typeGroups)[T][number]} ${string}` ? W : never
+  [W in WordName]: (typeof words)[W] extends `${'all' | (typeof valueTypes)[T]['words'][number]} ${string}` ? W : never
 }[WordName]
 type Agree<T extends EntryType> = [TableWords<T>, keyof EntryOf<T>] extends [keyof EntryOf<T>, TableWords<T>]
   ? T
   : false
 type Whole<Types extends { [T in EntryType]: T }> = Types
 /** @internal */
-export type TableAgrees = Whole<{ [T in EntryType]: Agree<T> }>
+export type TableAgrees = Whole<{ [T in EntryType]: Agree<T> } & { [T in Unlike]: false }>
 
 type EntryOf<T> = Entry extends infer U ? (U extends { type: infer X } ? (T extends X ? U : never) : never) : never
 type WordOf = { [T in EntryType]: keyof EntryOf<T> }
@@ -177,18 +178,8 @@ type ItemOf<T> = ItemWords extends infer U ? (U extends { type: infer X } ? (T e
 
 // -- what code sees ----------------------------------------------------------------------------------------------
 
-interface Plain {
-  string: string
-  pem: string
-  integer: number
-  number: number
-  port: number
-  duration: number
-  bytes: number
-  boolean: boolean
-  array: readonly unknown[]
-  object: Record<string, unknown>
-}
+/** What code sees of a type. */
+type Plain = { [T in EntryType]: CodeTypes[(typeof valueTypes)[T]['code']] }
 /** What stages allow instead; nothing where none says so. */
 type StagedEnum<E> = E extends { stages: infer S }
   ? { [N in keyof S]: S[N] extends { enum: readonly (infer U)[] } ? U : never }[keyof S]

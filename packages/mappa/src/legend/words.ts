@@ -1,3 +1,5 @@
+import { isType, valueTypes, type WordGroup } from './value-types.js'
+
 /** What a word's value must be. */
 export type WordRule =
   | 'text'
@@ -21,9 +23,6 @@ export type WordRule =
   | 'function'
   | 'validator'
   | 'any'
-
-/** Which types have a word: all, or those of a group. */
-export type WordGroup = 'all' | 'text' | 'numbers' | 'limits' | 'list'
 
 type Trait = 'lasting' | 'item' | 'schema'
 type WordText = `${WordGroup} ${WordRule}${'' | ' lasting'}${'' | ' item'}${'' | ' schema'}`
@@ -90,23 +89,6 @@ export type LastingWord = WordsWith<'lasting'>
 /** Words that items of a list may have. */
 export type ItemWord = WordsWith<'item'>
 
-/** The types, and which groups of words each has beside those that all have. */
-export const typeGroups = {
-  string: ['text'],
-  integer: ['numbers', 'limits'],
-  number: ['numbers', 'limits'],
-  boolean: [],
-  port: ['numbers', 'limits'],
-  duration: ['limits'],
-  bytes: ['limits'],
-  pem: [],
-  array: ['list'],
-  object: [],
-} as const satisfies Readonly<Record<string, readonly WordGroup[]>>
-
-/** Types that the items of a list can have. */
-export const itemTypes: readonly unknown[] = ['string', 'integer', 'number', 'boolean']
-
 const met = new Map<string, Word>()
 
 /** What is known of a word; undefined if there is none of that name. */
@@ -131,11 +113,6 @@ export function hasWord(type: string, { of }: Word): boolean {
   return of === 'all' || (groupsOf(type)?.includes(of) ?? false)
 }
 
-/** Whether there is a type of this name. */
-export function isType(type: unknown): type is keyof typeof typeGroups {
-  return typeof type === 'string' && Object.hasOwn(typeGroups, type)
-}
-
 function groupsOf(type: string): readonly WordGroup[] | undefined {
-  return isType(type) ? typeGroups[type] : undefined
+  return isType(type) ? valueTypes[type].words : undefined
 }

@@ -119,7 +119,7 @@ export async function startWaiting(
   const declared = Array.isArray(named) ? (named as readonly Remote[]) : []
   if (declared.length === 0 && !options.remotes?.length)
     return { sources: [], gathered: () => gatheredFrom(start, [], definition) }
-  const { remoteSource } = await import('./remotes/remote.js')
+  const { remoteSource } = await import('./remotes/kinds.js')
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
   const here = options.namedHere

@@ -3,7 +3,8 @@ import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn, fixedAt, placeOf } from '../legend/entry.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
-import type { EntryType, Generate } from '../legend/types.js'
+import type { Generate } from '../legend/types.js'
+import type { EntryType } from '../legend/value-types.js'
 import { textFor } from '../settle/value/convert.js'
 
 /** What a variable takes, in all stages or in one. */

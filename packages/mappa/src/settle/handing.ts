@@ -1,5 +1,6 @@
 import type { Part } from '../format/expansion.js'
 import { type AnyEntry, hides } from '../legend/entry.js'
+import { valueType } from '../legend/value-types.js'
 import { givenIn } from './reading/read.js'
 import { secrecyOf } from './reading/secrecy.js'
 import type { ExpansionProblem } from './stack/expand.js'
@@ -40,11 +41,8 @@ function holdsPassword(text: string): boolean {
   return /:\/\/[^\s/:@]*:[^\s@/]+@/.test(text)
 }
 
-/** Types of entries whose values are something else than text wherever data is written. */
-const dataTypes: ReadonlySet<string> = new Set(['integer', 'number', 'port', 'boolean', 'array', 'object'])
-
 function dataOf(text: string, entry: AnyEntry): unknown {
-  if (!dataTypes.has(entry.type)) return text
+  if (!valueType(entry.type).data) return text
   const conversion = convert(text, entry)
   return 'value' in conversion ? conversion.value : text
 }

@@ -1,5 +1,5 @@
-import { ends } from '../guards.js'
 import { isNode, type Node, nodesIn, oncePerNode } from '../parse.js'
+import { ends } from './guards.js'
 import { ownStage, stageAsked, stageTest } from './stage-tests.js'
 
 /** Where code has a value for one stage, beside those of others. */

@@ -1,50 +1,107 @@
+import type { AnyEntry } from 'mappa'
+import { valueTypes } from 'mappa/command'
 import type { Word, Words } from '../../declared/legend-edits.js'
+import { typeTraits } from '../../declared/value-type.js'
 import { UsageError } from '../../terminal/usage-error.js'
 
-/** The order in which an entry's words are written, whatever the order of the flags. */
-const wordOrder =
-  'type format items enum schemes secret reach fixed default optional as formerly file minimum maximum minLength maxLength pattern generate obtain'.split(
-    ' ',
-  )
+/** A word of an entry as an option: what follows its flag, what it is about, and the word that a text says. */
+interface EntryWord {
+  readonly value?: string
+  readonly about: string
+  /** Given the type that the entry has; a switch takes no text. */
+  readonly read?: (text: string, type: unknown, flag: string) => Word
+}
+
+const asItStands = (text: string) => text
+const limit = (text: string, type: unknown, flag: string) =>
+  typeTraits(type)?.digits ? numberFrom(text, type, flag) : text
+
+/**
+ * Every word that an entry can have, in the order in which they are written; null for one that no option says: those that are
+ * functions, or that `add` asks for in another way.
+ */
+const entryWords: Readonly<Record<Exclude<keyof AnyEntry, 'veiled'>, EntryWord | null>> = {
+  type: { value: 'type', about: inWords(Object.keys(valueTypes)), read: asItStands },
+  format: { value: 'format', about: 'uri, email, hostname, …', read: asItStands },
+  items: { value: 'type', about: 'of a list: the type of its items', read: (text) => ({ type: text }) },
+  enum: {
+    value: 'values',
+    about: 'the only values, separated by commas',
+    read: (text, type) => parts(text).map((each) => valueOfType(each, type)),
+  },
+  schemes: { value: 'schemes', about: 'schemes of its URL, separated by commas', read: parts },
+  secret: { about: 'it is secret' },
+  reach: { value: 'reach', about: 'server, or browser', read: asItStands },
+  fixed: { value: 'when', about: 'build, or start', read: asItStands },
+  default: { value: 'value', about: 'the value where no layer sets one', read: valueOfType },
+  optional: { about: 'it may be left out' },
+  as: { value: 'place', about: 'where code sees it: collector.port', read: asItStands },
+  formerly: { value: 'names', about: 'names that it had, separated by commas', read: parts },
+  file: { about: 'NAME_FILE may name a file that holds it' },
+  minimum: { value: 'number', about: 'the least', read: limit },
+  maximum: { value: 'number', about: 'the most', read: limit },
+  minLength: { value: 'number', about: 'the least characters', read: numberFrom },
+  maxLength: { value: 'number', about: 'the most characters', read: numberFrom },
+  pattern: { value: 'pattern', about: 'a regular expression that it matches', read: asItStands },
+  generate: {
+    value: 'bytes',
+    about: 'a fresh one is so many random bytes',
+    read: (text, type, flag) => ({ bytes: numberFrom(text, type, flag), text: 'base64url' }),
+  },
+  obtain: { value: 'where', about: 'where a person gets a value', read: asItStands },
+  description: null,
+  examples: null,
+  deprecated: null,
+  empty: null,
+  exclusiveMinimum: null,
+  exclusiveMaximum: null,
+  multipleOf: null,
+  minItems: null,
+  maxItems: null,
+  uniqueItems: null,
+  delimiter: null,
+  read: null,
+  schema: null,
+  stages: null,
+}
+
+/** The options of `mappa add` that say a word of the entry, each with what it is about. */
+export const entryFlags: readonly (readonly [flag: string, about: string])[] = Object.entries(entryWords).flatMap(
+  ([word, own]) => (own ? [[`${flagFor(word)}${own.value === undefined ? '' : ` <${own.value}>`}`, own.about]] : []),
+)
 
 /** Words of an entry from flags: numbers and switches as such, lists separated by commas. */
 export function wordsFrom(flags: Readonly<Record<string, unknown>>): Words {
   const words: Record<string, Word> = {}
-  const numeric = flags.type !== undefined && ['integer', 'number', 'port'].includes(String(flags.type))
-  for (const word of wordOrder) {
+  for (const [word, own] of Object.entries(entryWords)) {
     const given = flags[word]
-    if (given === undefined) continue
-    if (typeof given === 'boolean') words[word] = given
-    else if (word === 'enum')
-      words[word] = String(given)
-        .split(',')
-        .map((each) => valueOfType(each.trim(), flags.type))
-    else if (word === 'schemes' || word === 'formerly')
-      words[word] = String(given)
-        .split(',')
-        .map((each) => each.trim())
-    else if (word === 'items') words[word] = { type: String(given) }
-    else if (word === 'generate') words[word] = { bytes: Number(given), text: 'base64url' }
-    else if (/^(?:min|max)(?:Length|Items)$/.test(word) || (numeric && /^m(?:in|ax)imum$|^multipleOf$/.test(word)))
-      words[word] = numberFrom(word, String(given))
-    else if (word === 'default') words[word] = valueOfType(String(given), flags.type)
-    else words[word] = String(given)
+    if (!own || given === undefined) continue
+    words[word] = typeof given === 'boolean' || !own.read ? true : own.read(String(given), flags.type, flagFor(word))
   }
   return words
 }
 
-function numberFrom(word: string, text: string): number {
+function flagFor(word: string): string {
+  return `--${word.replace(/[A-Z]/g, (each) => `-${each.toLowerCase()}`)}`
+}
+
+function numberFrom(text: string, _type: unknown, flag: string): number {
   const value = Number(text)
-  if (text.trim() === '' || !Number.isFinite(value))
-    throw new UsageError(`--${word.replace(/[A-Z]/g, (each) => `-${each.toLowerCase()}`)} takes a number.`)
+  if (text.trim() === '' || !Number.isFinite(value)) throw new UsageError(`${flag} takes a number.`)
   return value
 }
 
 /** A text of the command line as a legend writes a value of that type. */
 function valueOfType(text: string, type: unknown): Word {
   if (type === 'boolean') return /^(?:true|yes|on|1)$/i.test(text)
-  if (['integer', 'number', 'port'].includes(String(type)) && Number.isFinite(Number(text)) && text.trim() !== '')
-    return Number(text)
-  if (type === 'array') return text.split(',').map((each) => each.trim())
-  return text
+  if (typeTraits(type)?.digits && Number.isFinite(Number(text)) && text.trim() !== '') return Number(text)
+  return type === 'array' ? parts(text) : text
+}
+
+function parts(text: string): string[] {
+  return text.split(',').map((each) => each.trim())
+}
+
+function inWords(names: readonly string[]): string {
+  return `${names.slice(0, -1).join(', ')} or ${names.at(-1)}`
 }

@@ -1,3 +1,4 @@
+import { valueTypes } from 'mappa/command'
 import type { Words } from '../../declared/legend-edits.js'
 import { choose, typed } from '../../terminal/ask.js'
 
@@ -10,7 +11,7 @@ export interface AskedEntry {
 
 /** Asks what a new variable is: its type, whether it is secret, what it is for, and its value. */
 export async function askEntry(name: string, given: AskedEntry): Promise<AskedEntry> {
-  const types = ['string', 'integer', 'number', 'boolean', 'port', 'duration', 'bytes', 'array', 'object', 'pem']
+  const types = Object.keys(valueTypes)
   const type = await choose(
     `The type of ${name}`,
     types.map((value) => ({ name: value, value })),

@@ -1,7 +1,7 @@
 import { printable, type Survey, variablesOf } from 'mappa'
 import { counted } from '../../declared/counted.js'
-import { hostNames } from '../../project/host-report.js'
-import { type HostOptions, hostText } from '../../project/host-text.js'
+import { hostNames } from '../../handing/host-report.js'
+import { type HostOptions, hostText } from '../../handing/host-text.js'
 import {
   contradictions,
   openProject,

@@ -16,6 +16,7 @@ import {
 import { bytesAt, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
+import { builtPaths, publishedPaths } from '../../handing/packing.js'
 import { givenText } from '../../project/captured.js'
 import { layerNamesIn } from '../../project/files.js'
 import {
@@ -26,7 +27,6 @@ import {
   trackedPaths,
   unguardedLayers,
 } from '../../project/git/repository.js'
-import { builtPaths, publishedPaths } from '../../project/packing.js'
 import { openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { unseen } from '../../terminal/ask.js'
 import { paragraph } from '../../terminal/paragraph.js'

@@ -3,9 +3,9 @@ import { nearest } from 'mappa/command'
 import { described } from '../../project/described.js'
 import { textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
-import { patternFor } from '../../project/wanted.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
+import { patternFor } from '../../terminal/wanted.js'
 import { type Guide, groupsOf } from './guide.js'
 
 /** Options of `mappa guide`. */

@@ -1,5 +1,5 @@
 import { isStageName } from 'mappa'
-import type { LegendForm } from '../../code/legend-form.js'
+import type { LegendForm } from '../../declared/legend-form.js'
 import { choose, typed } from '../../terminal/ask.js'
 
 /** Asks what no flag has said: the legend's language, and the stages that get a layer file. */

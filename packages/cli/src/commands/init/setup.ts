@@ -1,6 +1,6 @@
 import { type Legend, stagesOf } from 'mappa'
-import { type LegendForm, legendPath } from '../../code/legend-form.js'
 import { type WrittenEntry, withEntries, withStage } from '../../declared/legend-edits.js'
+import { type LegendForm, legendPath } from '../../declared/legend-form.js'
 import { withComments } from '../../declared/legend-text.js'
 import { samplePath } from '../../declared/sample.js'
 import { declarationsOf, sampleChangeFor } from '../../edits/made-files.js'

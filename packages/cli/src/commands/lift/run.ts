@@ -129,7 +129,7 @@ async function layersApart({ root, legendFile, definition }: Project): Promise<P
   const stages = stagesOf(definition as Legend | undefined).map((stage) => `.env.${stage}`)
   const layers = ['.env', ...stages]
   const ignored = ignoredFiles(root, legendFile ?? 'mappa.legend.js', layers)
-  const { unsentPaths } = await import('../../project/packing.js')
+  const { unsentPaths } = await import('../../handing/packing.js')
   return { ignored, unsent: new Set(await unsentPaths(root, layers)) }
 }
 

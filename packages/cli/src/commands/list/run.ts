@@ -3,9 +3,9 @@ import { isGeneral, stageLine } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { capturedEnvironment } from '../../project/captured.js'
 import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../../project/project.js'
-import { patternFor } from '../../project/wanted.js'
 import { jsonText, output } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { patternFor } from '../../terminal/wanted.js'
 import { listText, rowsOf } from './rows.js'
 
 /** Options of `mappa list`. */

@@ -9,18 +9,54 @@ import { type FilledForm, type Mention, readTemplate, type Stamped, stampText, t
 /** What a form comes to. */
 type Filling = Extract<ReturnType<typeof expandIn>, { readonly text: string }>
 
-/** How a template is read, and what its values must not break. */
-export type TemplateForm = 'yaml' | 'compose' | 'json' | 'html' | 'text'
+/** A form in which templates are written. */
+interface FormOfTemplate {
+  /** Whether a file of this name, in small letters, has it; the first that does counts. */
+  readonly names?: RegExp
+  /** What of a template is its own. */
+  readonly read?: (template: Template) => Template
+  /** Puts values where they cannot break anything. */
+  readonly stamp: (
+    template: Template,
+    filled: readonly FilledForm[],
+    fillings: ReadonlyMap<Mention, Filling>,
+  ) => Stamped
+}
 
-export const templateForms: readonly TemplateForm[] = ['yaml', 'compose', 'json', 'html', 'text']
+/** How templates are read, and what their values must not break: the one record of their forms. */
+const formsOfTemplates = {
+  compose: {
+    names: /^(?:docker-)?compose(?:[.-].*)?\.ya?ml$/,
+    read: yamlTemplate,
+    stamp: (template, filled, fillings) => stampYaml(template, filled, { isCompose: true, ...hiding(fillings) }),
+  },
+  yaml: {
+    names: /\.ya?ml$/,
+    read: yamlTemplate,
+    stamp: (template, filled, fillings) => stampYaml(template, filled, { isCompose: false, ...hiding(fillings) }),
+  },
+  json: { names: /\.(?:json|webmanifest)$/, stamp: stampJson },
+  html: { names: /\.x?html?$/, read: pageTemplate, stamp: stampHtml },
+  text: { stamp: stampText },
+} as const satisfies Readonly<Record<string, FormOfTemplate>>
+
+export type TemplateForm = keyof typeof formsOfTemplates
+
+export const templateForms = Object.keys(formsOfTemplates) as readonly TemplateForm[]
+
+function formOfTemplate(form: TemplateForm): FormOfTemplate {
+  return formsOfTemplates[form]
+}
+
+function hiding(fillings: ReadonlyMap<Mention, Filling>) {
+  const nothing = { secrets: [], undeclared: [] }
+  return { hiddenIn: ({ mention }: FilledForm) => fillings.get(mention) ?? nothing }
+}
 
 /** The form that a file's name says. */
 export function templateFormOf(path: string): TemplateForm {
   const name = path.split(/[\\/]/).at(-1)?.toLowerCase() ?? ''
-  if (/^(?:docker-)?compose(?:[.-].*)?\.ya?ml$/.test(name)) return 'compose'
-  if (/\.ya?ml$/.test(name)) return 'yaml'
-  if (/\.(?:json|webmanifest)$/.test(name)) return 'json'
-  return /\.x?html?$/.test(name) ? 'html' : 'text'
+  return templateForms.find((form) => formOfTemplate(form).names?.test(name)) ?? 'text'
 }
 
 /** A file that is to be stamped. */
@@ -33,8 +69,7 @@ export interface TemplateFile {
 
 export function templateFile(path: string, text: string, form: TemplateForm): TemplateFile {
   const template = readTemplate(text)
-  const isYaml = form === 'yaml' || form === 'compose'
-  return { path, form, template: form === 'html' ? pageTemplate(template) : isYaml ? yamlTemplate(template) : template }
+  return { path, form, template: formOfTemplate(form).read?.(template) ?? template }
 }
 
 /** A file with a stage's values. */
@@ -79,7 +114,7 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
         faults.push(...forBrowser(mention, filling).map((fault) => faultAt(mention.start, mention.end, fault)))
     }
   }
-  const stamped = stampedAs(form, template, filled, fillings)
+  const stamped = formOfTemplate(form).stamp(template, filled, fillings)
   const byStart = new Map(template.mentions.map((mention) => [mention.start, mention]))
   for (const { at, kind, why, remedy } of stamped.misplaced) {
     const mention = byStart.get(at)
@@ -93,22 +128,6 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
   }
   const hidden = [...fillings.values()].flatMap(({ secrets, undeclared }) => [...secrets, ...undeclared])
   return { path, text: stamped.text, faults, secrets: [...new Set(hidden)] }
-}
-
-function stampedAs(
-  form: TemplateForm,
-  template: Template,
-  filled: readonly FilledForm[],
-  fillings: ReadonlyMap<Mention, Filling>,
-): Stamped {
-  if (form === 'text') return stampText(template, filled)
-  if (form === 'json') return stampJson(template, filled)
-  if (form === 'html') return stampHtml(template, filled)
-  const nothing = { secrets: [], undeclared: [] }
-  return stampYaml(template, filled, {
-    isCompose: form === 'compose',
-    hiddenIn: ({ mention }) => fillings.get(mention) ?? nothing,
-  })
 }
 
 /** Gives a page the values that it takes when it is handed out, beside those of its forms. */

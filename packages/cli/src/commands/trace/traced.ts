@@ -1,6 +1,6 @@
 import type { Fault, Survey } from 'mappa'
 import { isGeneral } from 'mappa/command'
-import { patternFor } from '../../project/wanted.js'
+import { patternFor } from '../../terminal/wanted.js'
 
 /** The names that a name or a pattern stands for, in the order of the legend; a name may be one that nothing sets. */
 export function namesMatching(wanted: string, found: Survey): readonly string[] {

@@ -66,8 +66,3 @@ function whole(value: number): number | undefined {
   const near = Math.round(value)
   return Math.abs(value - near) <= 1e-9 * Math.max(1, Math.abs(value)) ? near : value
 }
-
-/** An amount as text that reads back to it: `90000ms`, `512`. */
-export function amountText(type: 'duration' | 'bytes', value: number): string {
-  return type === 'duration' ? `${value}ms` : String(value)
-}

@@ -3,7 +3,7 @@ import type { Legend } from '../../legend/legend.js'
 import { entriesOf } from '../../legend/legend.js'
 import { type Fault, printable } from '../../settle/faults/faults.js'
 import { Expander } from '../../settle/stack/expand.js'
-import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
+import { type Layer, layerFromValues, sourceTraits } from '../../settle/stack/layer.js'
 import { nameSpot, valueSpot } from '../../settle/stack/places.js'
 import { path } from './builtins.js'
 import { readValueFile } from './directory.js'
@@ -74,7 +74,7 @@ function mayNameFile(entry: AnyEntry | undefined, stage: string, like: Likes | u
 
 /** Sources that this machine alone fills: what they name may be anywhere, and a pipe. */
 function isMachine({ source, local }: Layer): boolean {
-  return local === true || source === 'environment' || source === 'command-line' || source === 'given'
+  return local === true || sourceTraits(source).ownMachine === true
 }
 
 /** Whether a path lies in a directory, by its letters: links are followed. */

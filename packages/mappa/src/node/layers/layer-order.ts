@@ -1,5 +1,5 @@
 import { type Likes, linesOf } from '../../legend/entry.js'
-import type { Layer } from '../../settle/stack/layer.js'
+import type { Layer, LayerSource } from '../../settle/stack/layer.js'
 
 /** A layer file by its name, and what it is for. */
 export interface LayerFile {
@@ -45,27 +45,38 @@ export interface LayerSources {
   readonly built?: Layer
 }
 
-/** The order of layers, lowest first: a later one hides an earlier one. */
-export function inOrder({
-  top = [],
-  shared,
-  directories = [],
-  given = [],
-  remote = [],
-  local,
-  host,
-  commandLine = [],
-  built,
-}: LayerSources): Layer[] {
-  return [
-    ...top,
-    ...shared,
-    ...directories,
-    ...given,
-    ...remote,
-    ...local,
-    host,
-    ...commandLine,
-    ...(built ? [built] : []),
-  ]
+/** The places of layers, lowest first: a later one hides an earlier one. */
+export const layerOrder = [
+  'top',
+  'shared',
+  'directories',
+  'given',
+  'remote',
+  'local',
+  'host',
+  'commandLine',
+  'built',
+] as const
+
+/** Where each kind of layer can stand. A kind that stands nowhere does not compile. */
+export const placesOf: Readonly<Record<LayerSource, readonly (keyof LayerSources & (typeof layerOrder)[number])[]>> = {
+  file: ['top', 'shared', 'local'],
+  directory: ['directories'],
+  given: ['given', 'built'],
+  remote: ['remote'],
+  environment: ['host'],
+  'command-line': ['commandLine'],
 }
+
+/** The layers of a start in their order. */
+export function inOrder(sources: LayerSources): Layer[] {
+  const layers: Layer[] = []
+  for (const place of layerOrder) {
+    const own: AtPlace = sources[place]
+    if (Array.isArray(own)) layers.push(...own)
+    else if (own) layers.push(own as Layer)
+  }
+  return layers
+}
+
+type AtPlace = Layer | readonly Layer[] | undefined

@@ -1,6 +1,5 @@
 import { isName } from '../../format/names.js'
 import { readValues } from '../../format/values.js'
-import type { Remote } from '../../legend/legend.js'
 import { isRecord } from '../../legend/records.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
@@ -27,27 +26,6 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
     return layerFromValues(source.name, checkedTexts(values), { source: 'remote' })
   } catch (error) {
     return { ...layerFromValues(source.name, {}, { source: 'remote' }), faults: [remoteFault(source, error)] }
-  }
-}
-
-/** The source that a legend declares: `GET url`, with a token if there is one; or a store. */
-export async function remoteSource(
-  { name, etcd }: Remote,
-  url: string,
-  token: string | undefined,
-  stage: string,
-): Promise<RemoteSource> {
-  if (etcd !== undefined) {
-    const { etcdSource } = await import('./etcd.js')
-    const [, user, password] = /^([^:]+):([\s\S]+)$/.exec(token ?? '') ?? []
-    return etcdSource({ name, url, prefix: `${etcd}${stage}/`, ...(user !== undefined && { user, password }) })
-  }
-  return {
-    name,
-    load: async ({ signal }) => {
-      const { text, isJson } = await fetchText(url, token, signal)
-      return isJson ? jsonAnswer(text) : textsOf(text)
-    },
   }
 }
 
@@ -79,7 +57,7 @@ export async function tellRemote(
   }
 }
 
-async function fetchText(
+export async function fetchText(
   url: string,
   token: string | undefined,
   signal: AbortSignal,
@@ -164,7 +142,7 @@ async function textWithin({ body }: Response, most: number): Promise<string> {
   }
 }
 
-function jsonAnswer(text: string): Texts {
+export function jsonAnswer(text: string): Texts {
   try {
     return JSON.parse(text)
   } catch {
@@ -173,7 +151,7 @@ function jsonAnswer(text: string): Texts {
 }
 
 /** Layer text from elsewhere: names and values as they are, without expansion. */
-function textsOf(text: string): Texts {
+export function textsOf(text: string): Texts {
   const values = readValues(text)
   if (values.flaws.length > 0) throw new NoAnswer('gives neither JSON nor layer text', 'Fix the service.', false)
   return Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))

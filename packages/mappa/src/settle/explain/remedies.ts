@@ -6,17 +6,19 @@ import { describeEntry, leastOf, mostOf, numberOf } from '../../legend/constrain
 import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
 import { nearest } from '../../legend/text/nearest.js'
+import { valueType } from '../../legend/value-types.js'
 import { printable } from '../faults/faults.js'
 import type { Problem, Reading } from '../reading/read.js'
-import type { Layer } from '../stack/layer.js'
+import { type Layer, sourceTraits } from '../stack/layer.js'
 import type { Hit } from '../stack/stack.js'
 import { convert, textFor } from '../value/convert.js'
 import { joinList, splitList } from '../value/lists.js'
 
 export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
   // Nobody can tell what a number alone was to be.
-  if (breach === 'wrong-type' && entry.type === 'duration' && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
-    return `State the unit, for example ${name}=${text.trim()}s or ${name}=${text.trim()}ms.`
+  const { units } = valueType(entry.type)
+  if (breach === 'wrong-type' && units && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
+    return `State the unit, for example ${units.map((unit) => `${name}=${text.trim()}${unit}`).join(' or ')}.`
   const right = hides(entry)
     ? undefined
     : (meantValue(text, entry) ??
@@ -24,7 +26,7 @@ export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, 
   const meant = right === undefined ? undefined : textFor(entry, right)
   // What was meant is made of what is there, which may hold a password that nobody declared secret.
   if (meant !== undefined && withoutCredentials(meant) === meant)
-    return `${layer.source === 'file' ? 'Write' : 'Set'}: ${name}=${printable(writtenAs(meant, layer.source))}`
+    return `${sourceTraits(layer.source).remedy}: ${name}=${printable(writtenAs(meant, layer.source))}`
   if (item !== undefined) return `Make item ${item + 1} ${describeEntry(entry.items as AnyEntry)}.`
   if (entry.obtain) return `Obtain: ${entry.obtain}`
   const limit = breach === 'out-of-range' ? nearestLimit(text, entry) : undefined
@@ -35,7 +37,7 @@ export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, 
 /** The limit that a number is beyond, as the legend has it: a value that is right, though nobody may have meant it. */
 function nearestLimit(text: string, entry: AnyEntry): string | undefined {
   const [minimum, maximum] = [leastOf(entry), mostOf(entry)]
-  const value = numberOf(entry.type === 'duration' || entry.type === 'bytes' ? text.trim() : Number(text), entry)
+  const value = numberOf(valueType(entry.type).amount ? text.trim() : Number(text), entry)
   const isAbove = value !== undefined && value > maximum
   const limit = isAbove ? (entry.maximum ?? maximum) : (entry.minimum ?? minimum)
   const written = typeof limit === 'number' ? textFor(entry, limit) : limit
@@ -49,12 +51,11 @@ function writtenAs(text: string, source: Layer['source']): string {
 
 /** What the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
 function meantValue(text: string, entry: AnyEntry): string | undefined {
-  const words = entry.enum?.map(String) ?? (entry.type === 'boolean' ? ['true', 'false'] : [])
+  const words = entry.enum?.map(String) ?? valueType(entry.type).choices ?? []
   if (words.length > 0) return nearest(text.trim(), words)
   const fits = (guess: string) => 'value' in convert(guess, entry)
   const word = text.trim()
-  if (entry.type === 'duration' || entry.type === 'bytes')
-    return [word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
+  if (valueType(entry.type).amount) return [word.toLowerCase(), word.replace(/[_,](?=\d{3})/g, '')].find(fits)
   if (entry.type === 'array') {
     const divided = word.includes(',') ? word : word.replace(/\s*[;|]\s*|\s+/g, ',')
     return [divided, listOfMeant(word, entry)].find((each) => each !== undefined && each !== word && fits(each))
@@ -63,7 +64,7 @@ function meantValue(text: string, entry: AnyEntry): string | undefined {
     return (entry.schemes ?? ['https'])
       .map((scheme) => `${scheme}://${word}`)
       .find((each) => /^[^\s:]+:\/\/[^\s/]+\.[^\s/]/.test(each) && fits(each))
-  if (!['integer', 'number', 'port'].includes(entry.type)) return undefined
+  if (!valueType(entry.type).digits) return undefined
   return numbersMeant(word).find(fits)
 }
 

@@ -4,7 +4,32 @@ import type { Fault } from '../faults/faults.js'
 import type { Texts } from './stage.js'
 
 /** What kind of source a layer is. */
-export type LayerSource = 'file' | 'directory' | 'remote' | 'environment' | 'command-line' | 'given'
+export type LayerSource = keyof typeof layerSources
+
+/** What holds of a kind of layer. */
+interface SourceTraits {
+  /** What a run marks for those inside it: that they read it again themselves, or that it was asked for them. */
+  readonly marked?: 'read' | 'asked'
+  /** Whether only this machine fills it, so that what it names may be anywhere. */
+  readonly ownMachine?: true
+  /** How a value of it is put right. */
+  readonly remedy: 'Write' | 'Set'
+}
+
+/** The kinds of layers, each with what holds of it; where each stands is in `node/layers/layer-order.ts`. */
+export const layerSources = {
+  file: { marked: 'read', remedy: 'Write' },
+  directory: { marked: 'read', remedy: 'Set' },
+  remote: { marked: 'asked', remedy: 'Set' },
+  environment: { ownMachine: true, remedy: 'Set' },
+  'command-line': { ownMachine: true, remedy: 'Set' },
+  given: { ownMachine: true, remedy: 'Set' },
+} as const satisfies Readonly<Record<string, SourceTraits>>
+
+/** What holds of a kind of layer, in one shape. */
+export function sourceTraits(source: LayerSource): SourceTraits {
+  return layerSources[source]
+}
 
 /** One source of text values. Layers are given lowest first: a later one hides an earlier one. */
 export interface Layer {

@@ -1,4 +1,4 @@
-import { compilerOf, type PackageFiles } from './compiler.js'
+import { compilerOf, type PackageFiles } from '../code/compiler.js'
 
 /** The language that a legend is written in. */
 export type LegendForm = 'ts' | 'js' | 'json'

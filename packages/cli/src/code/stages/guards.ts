@@ -1,5 +1,5 @@
-import { lastName } from './context.js'
-import { isNode, type Node, nodesIn, type Visit } from './parse.js'
+import { lastName } from '../context.js'
+import { isNode, type Node, nodesIn, type Visit } from '../parse.js'
 
 /** What a file's code does about names that may hold nothing. Names are the last ones: `key` of `config.key`. */
 export interface Guards {

@@ -1,0 +1,16 @@
+import { valueTypes } from 'mappa/command'
+
+/** What a type of value is, as far as the command asks about it; undefined if there is no type of that name. */
+export function typeTraits(type: unknown): Traits | undefined {
+  return typeof type === 'string' && Object.hasOwn(valueTypes, type)
+    ? valueTypes[type as keyof typeof valueTypes]
+    : undefined
+}
+
+interface Traits {
+  /** What code sees, as TypeScript writes it. */
+  readonly code: string
+  /** Whether it is written in digits. */
+  readonly digits?: boolean
+  readonly choices?: readonly string[]
+}
