@@ -15,12 +15,16 @@ import { hostname } from 'node:os'
 import { join } from 'node:path'
 import test from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
+import { build } from 'esbuild'
 import { environment, node, project } from '../../../test/helpers.js'
 import { WriteError, writeFiles } from '../src/edits/write.js'
 
-/** What writes is a part of the command's sources: programs of these tests take it from there. */
-const written = JSON.stringify(new URL('../src/edits/write.ts', import.meta.url).href)
-const typed = ['--import', import.meta.resolve('tsx')]
+/** What writes is a part of the command's sources: programs of these tests take it from there, compiled once. */
+const { outputFiles } = await build({
+  entryPoints: [join(import.meta.dirname, '../src/edits/write.ts')],
+  ...{ bundle: true, write: false, format: 'esm', platform: 'node', packages: 'external' },
+})
+const writing = outputFiles[0]?.text ?? ''
 
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)
 const posix = { skip: process.platform === 'win32' && 'Windows has no modes' }
@@ -114,7 +118,8 @@ test(
     const lines = (letter: string) => `${`${letter.repeat(60)}\n`.repeat(4000)}`
     const root = project({
       ...Object.fromEntries(names.map((name) => [name, lines('a')])),
-      'write.mjs': `import { writeFiles } from ${written}
+      'writing.mjs': writing,
+      'write.mjs': `import { writeFiles } from './writing.mjs'
       const texts = [${JSON.stringify(lines('a'))}, ${JSON.stringify(lines('b'))}]
       for (let at = 1; ; at++) {
         writeFiles(${JSON.stringify(names)}.map((path) => ({ path, text: texts[at % 2] })), '.')
@@ -125,7 +130,7 @@ test(
     const whole = new Set(['a', 'b'].map(lines))
     const seen = new Set<string>()
     for (let round = 0; round < 30; round++) {
-      const child = spawn(process.execPath, [...typed, 'write.mjs'], {
+      const child = spawn(process.execPath, ['write.mjs'], {
         cwd: root,
         env: environment(),
         stdio: ['ignore', 'pipe', 'inherit'],
@@ -157,15 +162,16 @@ test('of what several processes write at once, nothing is lost', posix, async ()
   const [writers, each] = [4, 40]
   const root = project({
     list: '',
+    'writing.mjs': writing,
     'append.mjs': `import { readFileSync } from 'node:fs'
-      import { writeFiles } from ${written}
+      import { writeFiles } from './writing.mjs'
       for (let left = ${each}; left > 0; ) {
         const before = readFileSync('list', 'utf8')
         try { writeFiles([{ path: 'list', text: before + process.pid + '\\n', before }], '.'); left-- }
         catch (error) { if (!/changed by someone else/.test(error.message)) throw error }
       }`,
   })
-  const ended = await Promise.all(Array.from({ length: writers }, () => node([...typed, 'append.mjs'], { cwd: root })))
+  const ended = await Promise.all(Array.from({ length: writers }, () => node(['append.mjs'], { cwd: root })))
   assert.deepEqual(
     ended.map(({ code, stderr }) => [code, stderr]),
     Array.from({ length: writers }, () => [0, '']),

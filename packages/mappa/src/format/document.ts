@@ -250,6 +250,7 @@ function closed(items: readonly Item[], lineEnd: string): Item[] {
  * ```
  */
 export function readLayer(text: string): LayerDocument {
+  if (typeof text !== 'string') throw new TypeError('readLayer takes the text of a layer, not the name of its file.')
   return new LayerDocument(text)
 }
 

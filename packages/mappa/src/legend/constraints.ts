@@ -1,5 +1,5 @@
 import type { AnyEntry } from './entry.js'
-import { formats } from './formats.js'
+import { formats } from './text/formats.js'
 import { valueType } from './value-types.js'
 
 /** How a value breaks its entry; the words are those of fault kinds. */

@@ -58,11 +58,13 @@ export function hides(entry: AnyEntry | undefined): boolean {
 
 /** Whether everyone may see an entry's value. */
 export function reachesBrowser(entry: AnyEntry): boolean {
+  mustBeEntry(entry, 'reachesBrowser')
   return entry.reach === 'browser' && !entry.secret
 }
 
 /** When an entry's value is decided for good: of a browser's when it is built, of a server's when it starts, unless said. */
 export function fixedAt(entry: AnyEntry): 'build' | 'start' {
+  mustBeEntry(entry, 'fixedAt')
   return entry.fixed ?? (reachesBrowser(entry) ? 'build' : 'start')
 }
 
@@ -87,5 +89,10 @@ export function entryIn(entry: AnyEntry, stage: string, like?: Likes): AnyEntry 
 
 /** The steps under which code sees a variable: `['collector', 'port']`. */
 export function placeOf(name: string, entry: AnyEntry): readonly string[] {
+  mustBeEntry(entry, 'placeOf')
   return entry.as === undefined ? [name] : entry.as.split('.')
+}
+
+function mustBeEntry(entry: unknown, call: string): void {
+  if (typeof entry !== 'object' || entry === null) throw new TypeError(`${call} takes an entry of a legend.`)
 }

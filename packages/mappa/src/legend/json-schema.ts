@@ -1,6 +1,7 @@
 import { isLegend } from './check.js'
 import { defaultOf, numberOf } from './constraints.js'
 import type { AnyEntry } from './entry.js'
+import { mustBeLegend } from './given.js'
 import { entriesOf, type Legend, stagesIn } from './legend.js'
 import { isRecord } from './records.js'
 import type { Entries } from './types.js'
@@ -71,6 +72,7 @@ function isStageRecord(words: unknown): boolean {
  * ```
  */
 export function toJsonSchema(definition: Legend<unknown>): JsonSchema {
+  mustBeLegend(definition, 'toJsonSchema')
   const { stages, like, entries: _, ...options } = definition
   const own = like
     ? Object.fromEntries(stages.map((name) => [name, like[name] === undefined ? {} : { like: like[name] }]))

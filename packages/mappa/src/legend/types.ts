@@ -7,6 +7,7 @@
  */
 
 import type { StandardSchema } from './standard-schema.js'
+import type { Format } from './text/formats.js'
 import type { CodeTypes, EntryType, valueTypes } from './value-types.js'
 import type { ItemWord, LastingWord, WordName, words } from './words.js'
 
@@ -19,8 +20,7 @@ export interface Generate {
   readonly text: 'hex' | 'base64' | 'base64url'
 }
 
-/** Formats of JSON Schema 2020-12 that a text may have. */
-export type Format = 'uri' | 'email' | 'hostname' | 'ipv4' | 'ipv6' | 'date' | 'date-time' | 'uuid' | 'regex'
+export type { Format }
 
 /** Words that every entry may use. `V` is the type that its values have. */
 interface Words<V> {

@@ -1,11 +1,12 @@
 import { asLegend } from '../legend/check.js'
+import { mustHaveLegend } from '../legend/given.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { flagHelp } from '../report/help.js'
 import { settingsOf } from '../report/settle.js'
 import { type Survey, surveyLayers, surveyLayersAsync } from '../settle/survey.js'
 import { layerFromFlags } from './layers/flags.js'
-import { gather, gatherWaiting, type MachineOptions, rootOf, type WaitingOptions } from './machine.js'
+import { gather, gatherWaiting, type MachineOptions, mustBeMachine, rootOf, type WaitingOptions } from './machine.js'
 import { keepOrigins } from './tell.js'
 
 export type { Origins } from '../report/origins.js'
@@ -35,7 +36,7 @@ export { type WatchingRemotes, type WatchOptions, watchAsync } from './watch-rem
  * ```
  */
 export function settle<E>(given: Legend<E>, options: MachineOptions = {}): Settings<E> {
-  const definition = asLegend(given) as Legend<E>
+  const definition = startedWith(given, options, 'settle')
   answerHelp(definition, options)
   const gathered = gather(definition, options)
   const found = surveyLayers(definition, gathered)
@@ -47,7 +48,7 @@ export function settle<E>(given: Legend<E>, options: MachineOptions = {}): Setti
  * @throws {SettleError} (as a rejection) naming every fault.
  */
 export async function settleAsync<E>(given: Legend<E>, options: WaitingOptions = {}): Promise<Settings<E>> {
-  const definition = asLegend(given) as Legend<E>
+  const definition = startedWith(given, options, 'settleAsync')
   answerHelp(definition, options)
   const found = await surveyAsync(definition, options)
   return keepOrigins(settingsOf(found, settleAsync), found, rootOf(options))
@@ -58,8 +59,16 @@ export async function surveyAsync<E>(
   given: Legend<E> | undefined,
   options: WaitingOptions = {},
 ): Promise<Survey<Settings<E>>> {
+  mustBeMachine(options, 'surveyAsync')
   const definition = asLegend(given)
   return surveyLayersAsync(definition, await gatherWaiting(rootOf(options), definition, options))
+}
+
+/** The legend of a start, once it is sure that it was called with one. */
+function startedWith<E>(given: Legend<E>, options: MachineOptions, call: string): Legend<E> {
+  mustHaveLegend(given, call)
+  mustBeMachine(options, call)
+  return asLegend(given) as Legend<E>
 }
 
 /** A program whose flags are asked for with `--help` says them, and ends. */
@@ -72,6 +81,7 @@ function answerHelp(definition: Legend<unknown>, { commandLine }: MachineOptions
 
 /** The same, reporting instead of throwing: faults, notices, trails, and the settings if there are no faults. */
 export function survey<E>(given: Legend<E> | undefined, options: MachineOptions = {}): Survey<Settings<E>> {
+  mustBeMachine(options, 'survey')
   const definition = asLegend(given)
   return surveyLayers(definition, gather(definition, options))
 }

@@ -1,3 +1,4 @@
+import { must, mustBeOptions, mustBeText, whatIs } from '../legend/given.js'
 import { entriesOf, type Legend, type Remote } from '../legend/legend.js'
 import type { Fault } from '../settle/faults/faults.js'
 import { givenIn, type Reading, readSources, type Sources } from '../settle/reading/read.js'
@@ -48,6 +49,23 @@ export interface WaitingOptions extends MachineOptions, RemoteOptions {
    * since a layer in version control could name any.
    */
   readonly namedHere?: boolean
+}
+
+/** @throws {TypeError} with a sentence, unless options are what they must be; a wrong value in them would be told far from here. */
+export function mustBeMachine(options: MachineOptions, call: string): void {
+  const example = '{ from: import.meta.url }'
+  mustBeOptions(options, call, example)
+  const { from, root, stage, environment, layers } = options
+  for (const [name, value] of Object.entries({ from, root })) if (value !== undefined) mustBeText(value, call, name)
+  must(
+    stage === undefined || typeof stage === 'string' || typeof stage?.name === 'string',
+    `${call} takes a stage by its name, but got ${whatIs(stage)}.`,
+  )
+  must(
+    environment === undefined || (typeof environment === 'object' && environment !== null),
+    `${call} takes an environment as texts by name, but got ${whatIs(environment)}.`,
+  )
+  must(layers === undefined || Array.isArray(layers), `${call} takes a list of layers, but got ${whatIs(layers)}.`)
 }
 
 /** The sources of this machine's settings, and the root they were found from. */
@@ -119,7 +137,7 @@ export async function startWaiting(
   const declared = Array.isArray(named) ? (named as readonly Remote[]) : []
   if (declared.length === 0 && !options.remotes?.length)
     return { sources: [], gathered: () => gatheredFrom(start, [], definition) }
-  const { remoteSource } = await import('./remotes/kinds.js')
+  const { remoteSource } = await import('./remotes/remote-kinds.js')
   // Where a source is, and its token, are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
   const here = options.namedHere

@@ -11,7 +11,7 @@ import { type Gathered, type OpenSource, rootOf, startWaiting, type WaitingOptio
 import { askTwice, lostFault, type RemoteSource, remoteFault, timeoutUsual } from './remotes/asking.js'
 import { checkedTexts } from './remotes/remote.js'
 import { keepOrigins } from './tell.js'
-import { type Watching, watchFiles } from './watch.js'
+import { mustWatch, type Watching, watchFiles } from './watch.js'
 
 /** Options of {@link watchAsync}. */
 export interface WatchOptions extends WaitingOptions {
@@ -53,6 +53,7 @@ export async function watchAsync<E>(
   options: WatchOptions,
   onChange: (found: Survey<Settings<E>>, changes: readonly Change[]) => void,
 ): Promise<WatchingRemotes<E>> {
+  mustWatch(given, options, onChange, 'watchAsync')
   const watched = new Watched(asLegend(given) as Legend<E>, options, onChange)
   await watched.start()
   return watched

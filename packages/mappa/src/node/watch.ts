@@ -1,11 +1,12 @@
 import { asLegend } from '../legend/check.js'
+import { must, mustHaveLegend, whatIs } from '../legend/given.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
 import { type Change, changesBetween } from '../settle/changes.js'
 import { type Survey, surveyLayers } from '../settle/survey.js'
 import { fs, path } from './files/builtins.js'
 import { isDirectory } from './files/files.js'
-import { type Gathered, gather, type MachineOptions } from './machine.js'
+import { type Gathered, gather, type MachineOptions, mustBeMachine } from './machine.js'
 
 /** Editors and copying write several times in a row: so long nothing may happen before files are read again. Milliseconds. */
 const quiet = 60
@@ -39,6 +40,7 @@ export function watch<E>(
   options: MachineOptions,
   onChange: (found: Survey<Settings<E>>, changes: readonly Change[]) => void,
 ): Watching<E> {
+  mustWatch(given, options, onChange, 'watch')
   const definition = asLegend(given)
   let gathered: Gathered = gather(definition, options)
   let now = surveyLayers(definition, gathered)
@@ -175,4 +177,14 @@ function inodeOf(directory: string): number | undefined {
   } catch {
     return undefined
   }
+}
+
+/** @throws {TypeError} with a sentence, unless there are a legend, options, and what is called on a change. */
+export function mustWatch(given: unknown, options: MachineOptions, onChange: unknown, call: string): void {
+  mustHaveLegend(given, call)
+  mustBeMachine(options, call)
+  must(
+    typeof onChange === 'function',
+    `${call} takes a function that it calls when settings change, but got ${whatIs(onChange)}. Write: ${call}(definition, { from: import.meta.url }, (found, changes) => …)`,
+  )
 }

@@ -1,5 +1,6 @@
 import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn } from '../legend/entry.js'
+import { mustBeLegend } from '../legend/given.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { printable } from '../settle/faults/faults.js'
@@ -23,6 +24,7 @@ export function flagOf(name: string): string {
 
 /** A program's flags as help, from its legend: each with what it is for, what it takes, and its default. */
 export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {}): string {
+  mustBeLegend(definition, 'flagHelp')
   const { program = 'node …', stage = 'development', width = 80 } = options
   const entries = Object.entries(entriesOf(definition))
     .map(([name, entry]) => [name, entryIn(entry, stage, definition.like)] as const)

@@ -1,7 +1,7 @@
 import type { Fault, Notice } from '../settle/faults/faults.js'
 import type { Met } from '../settle/reading/read.js'
 import type { Stage } from '../settle/stack/stage.js'
-import type { Reported } from './text.js'
+import { mustBeReported, type Reported } from './text.js'
 
 /** The shape of a report as JSON. `version` changes when a member changes its meaning or goes. */
 export interface JsonReport {
@@ -15,7 +15,9 @@ export interface JsonReport {
 }
 
 /** A report as plain data for `JSON.stringify`. Holds no secret. */
-export function reportJson({ stage, faults, notices, accepted = [] }: Reported): JsonReport {
+export function reportJson(reported: Reported): JsonReport {
+  mustBeReported(reported, 'reportJson')
+  const { stage, faults, notices, accepted = [] } = reported
   return { version: 1, ok: faults.length === 0, stage: stageJson(stage), faults, notices, accepted }
 }
 

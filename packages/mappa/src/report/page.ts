@@ -1,4 +1,5 @@
 import { Needles } from '../leak/needles.js'
+import { mustBeText } from '../legend/given.js'
 import { pageValuesIn, secretTextsIn, stageOf } from '../settle/reading/settings.js'
 
 /** What a page's block is called. */
@@ -55,6 +56,7 @@ export function pageBlock(settings: object): string {
  * ```
  */
 export function stampPage(html: string, settings: object): string {
+  mustBeText(html, 'stampPage', 'a page')
   const built = builtStageOf(html)
   const block = pageBlock(settings)
   return withPageBlock(html, built === undefined ? block : block.replace('>', () => ` data-built="${built}">`))
@@ -68,6 +70,7 @@ export function withEmptyBlock(html: string, stage: string): string {
 
 /** The stage that a page was built for, if it says so: the plugin writes that into the empty block. */
 export function builtStageOf(html: string): string | undefined {
+  mustBeText(html, 'builtStageOf', 'a page')
   const { start, end } = pageBlockIn(html) ?? { start: 0, end: 0 }
   return builtFor.exec(html.slice(start, end))?.[1]
 }

@@ -1,5 +1,5 @@
 import type { Fault, Notice } from '../settle/faults/faults.js'
-import type { Reported } from './text.js'
+import { mustBeReported, type Reported } from './text.js'
 
 /** A log as SARIF 2.1.0 (OASIS Standard, 2020) has it, with one run. */
 export interface SarifLog {
@@ -41,7 +41,9 @@ export interface SarifOptions {
 }
 
 /** A report as SARIF 2.1.0, for what shows the results of checks beside the code. Holds no secret. */
-export function reportSarif({ stage, faults, notices }: Reported, { root }: SarifOptions = {}): SarifLog {
+export function reportSarif(reported: Reported, { root }: SarifOptions = {}): SarifLog {
+  mustBeReported(reported, 'reportSarif')
+  const { stage, faults, notices } = reported
   const all = [...faults.map(resultOf('error')), ...notices.map(resultOf('warning'))]
   const kinds = [...new Set(all.map(({ ruleId }) => ruleId))].sort()
   return {

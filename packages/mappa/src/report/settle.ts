@@ -1,5 +1,7 @@
+import { mustHaveLegend } from '../legend/given.js'
 import type { Legend } from '../legend/legend.js'
 import type { Settings } from '../legend/types.js'
+import { mustBeSources } from '../settle/given-sources.js'
 import type { Sources } from '../settle/reading/read.js'
 import { SettleError, type Survey, surveyLayers } from '../settle/survey.js'
 import { reportText } from './text.js'
@@ -14,6 +16,8 @@ import { reportText } from './text.js'
  * ```
  */
 export function settleLayers<E>(definition: Legend<E>, sources: Sources): Settings<E> {
+  mustHaveLegend(definition, 'settleLayers')
+  mustBeSources(sources, 'settleLayers')
   return settingsOf(surveyLayers(definition, sources), settleLayers)
 }
 

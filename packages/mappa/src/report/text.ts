@@ -1,4 +1,5 @@
 import { isStageName } from '../format/names.js'
+import { must, whatIs } from '../legend/given.js'
 import { type Fault, type Notice, printable } from '../settle/faults/faults.js'
 import type { Met } from '../settle/reading/read.js'
 import type { Stage } from '../settle/stack/stage.js'
@@ -38,8 +39,19 @@ const indent = '    '
 /** Narrower terminals get lines this wide all the same: below it, breaking makes text harder to read. */
 const widthMin = 40
 
+/** @throws {TypeError} with a sentence, unless it is what a survey gives. */
+export function mustBeReported(given: unknown, call: string): void {
+  const isRight = typeof given === 'object' && given !== null && 'faults' in given && 'stage' in given
+  must(
+    isRight,
+    `${call} takes a survey, but got ${whatIs(given)}. Write: ${call}(survey(definition, { from: import.meta.url }))`,
+  )
+}
+
 /** Faults, then notices, each with its place and what to do, and a tally. Holds no secret. */
-export function reportText({ stage, faults, notices, accepted }: Reported, options: TextOptions = {}): string {
+export function reportText(reported: Reported, options: TextOptions = {}): string {
+  mustBeReported(reported, 'reportText')
+  const { stage, faults, notices, accepted } = reported
   const { paint = plainPaint, consequence } = options
   const width = Math.max(options.width ?? 100, widthMin)
   const blocks = [

@@ -1,6 +1,7 @@
 import { withoutCredentials } from '../leak/credentials.js'
 import { describeEntry } from '../legend/constraints.js'
 import { type AnyEntry, entryIn, fixedAt, placeOf } from '../legend/entry.js'
+import { mustBeLegend } from '../legend/given.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { Generate } from '../legend/types.js'
@@ -53,6 +54,7 @@ export interface Variable extends Terms {
  * ```
  */
 export function variablesOf(definition: Legend<unknown>, stage?: string): Variable[] {
+  mustBeLegend(definition, 'variablesOf')
   return Object.entries(entriesOf(definition)).map(([name, given]) => {
     const entry = stage === undefined ? given : entryIn(given, stage, definition.like)
     const { type, description, obtain, generate, secret = false, reach = 'server' } = entry

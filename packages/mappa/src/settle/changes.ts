@@ -1,3 +1,4 @@
+import { must } from '../legend/given.js'
 import { printable } from './faults/faults.js'
 import type { Survey } from './survey.js'
 import type { TrailStep } from './trail.js'
@@ -15,6 +16,7 @@ export interface Change {
 
 /** What changed from one survey to another, in the legend's order. Secrets are compared, and not shown. */
 export function changesBetween(before: Survey, after: Survey): Change[] {
+  must(Boolean(before?.texts && after?.texts), 'changesBetween takes two surveys: the one before, and the one after.')
   const names = new Set([...before.texts.keys(), ...after.texts.keys()])
   return [...names].flatMap((name) => {
     if (before.texts.get(name) === after.texts.get(name)) return []

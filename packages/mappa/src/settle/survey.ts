@@ -6,6 +6,7 @@ import type { Settings } from '../legend/types.js'
 import { explain } from './explain/explain.js'
 import { noticesOf } from './explain/notices.js'
 import type { Fault, Notice } from './faults/faults.js'
+import { mustBeSources } from './given-sources.js'
 import type { Problem } from './reading/read.js'
 import { type Given, givenIn, type Met, type Reading, readSources, type Sources } from './reading/read.js'
 import { secrecyOf } from './reading/secrecy.js'
@@ -77,6 +78,7 @@ export class SettleError extends Error {
  * Without a legend everything is text, and everything is treated as secret.
  */
 export function surveyLayers<E>(given: Legend<E> | undefined, sources: Sources): Survey<Settings<E>> {
+  mustBeSources(sources, 'surveyLayers')
   const definition = asLegend(given)
   const reading = sources.thorough ? searched(readSources(definition, sources)) : readSources(definition, sources)
   const found = new Findings<Settings<E>>(reading, reading.sound ? [] : explain(definition, sources, reading), sources)
@@ -101,6 +103,7 @@ export async function surveyLayersAsync<E>(
   given: Legend<E> | undefined,
   sources: Sources,
 ): Promise<Survey<Settings<E>>> {
+  mustBeSources(sources, 'surveyLayersAsync')
   const { waiting } = readSources(asLegend(given), sources)
   if (waiting.length === 0) return surveyLayers(given, sources)
   const answers = await Promise.all(waiting.map(async ({ name, promise }) => [name, await answerOf(promise)] as const))

@@ -1,6 +1,7 @@
 import { asLegend } from '../legend/check.js'
 import type { AnyEntry } from '../legend/entry.js'
 import { entryIn } from '../legend/entry.js'
+import { mustBeOptions, mustHaveLegend } from '../legend/given.js'
 import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import type { CheckedValue, Settings } from '../legend/types.js'
@@ -28,6 +29,8 @@ export function settingsFor<E>(
   values: TestValues<E> = {},
   { stage = 'test' }: { readonly stage?: string } = {},
 ): Settings<E> {
+  mustHaveLegend(given, 'settingsFor')
+  mustBeOptions(values, 'settingsFor', '{ COLLECTOR_PORT: 4100 }')
   const definition = asLegend(given) as Legend<E>
   const entries = entriesOf(definition)
   const texts: Record<string, string> = {}

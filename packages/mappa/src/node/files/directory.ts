@@ -1,4 +1,5 @@
 import { isName } from '../../format/names.js'
+import { mustBeText } from '../../legend/given.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 import { fs, path } from './builtins.js'
@@ -12,6 +13,8 @@ import { shownPath } from './shown-path.js'
  * alone. Undefined if there is no such directory; what cannot be read is among the layer's faults.
  */
 export function layerFromDirectory(directory: string, root = process.cwd()): Layer | undefined {
+  mustBeText(directory, 'layerFromDirectory', 'a directory')
+  mustBeText(root, 'layerFromDirectory', 'the root')
   const full = path.resolve(root, directory)
   const fileOf = (name: string) => shownPath(path.join(directory, name))
   const names = listed(full, directory)

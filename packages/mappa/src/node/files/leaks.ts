@@ -1,3 +1,4 @@
+import { mustBeText } from '../../legend/given.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import type { Survey } from '../../settle/survey.js'
 import { fs, path } from './builtins.js'
@@ -26,6 +27,7 @@ const layerTextMin = 8
  * ```
  */
 export function leaksIn(folder: string, survey: Survey): Fault[] {
+  mustBeText(folder, 'leaksIn', 'a folder')
   const files = fs.readdirSync(folder, { recursive: true, withFileTypes: true }).filter((each) => each.isFile())
   const paths = files.map(({ parentPath, name }) => path.join(parentPath, name)).sort()
   return paths.flatMap((file) => {

@@ -38,7 +38,8 @@ export interface RootSearch {
  * legend's compiled copy leads to its package. Where nothing decides, the root is the caller's package. The search ends at
  * the repository's top, and before the home directory, whose stray files are nobody's project.
  */
-export function findRoot({ root, from, environmentRoot }: RootSearch = {}): Root {
+export function findRoot(search: RootSearch = {}): Root {
+  const { root, from, environmentRoot } = search ?? {}
   const told = root ?? (environmentRoot || undefined)
   if (told !== undefined) {
     const directory = path.resolve(told)

@@ -1,4 +1,5 @@
 import { entryIn } from '../../legend/entry.js'
+import { must, mustBeLegend, whatIs } from '../../legend/given.js'
 import type { Legend } from '../../legend/legend.js'
 import { entriesOf } from '../../legend/legend.js'
 import { nearest } from '../../legend/text/nearest.js'
@@ -24,6 +25,11 @@ const layerName = 'the command line'
  * without repeating them, since anyone on the machine can read a command line, and a flag may be a slip of a secret.
  */
 export function layerFromFlags(definition: Legend<unknown>, args: readonly string[], stage = 'development'): Flags {
+  mustBeLegend(definition, 'layerFromFlags')
+  must(
+    Array.isArray(args),
+    `layerFromFlags takes arguments as a list, but got ${whatIs(args)}. Write: process.argv.slice(2)`,
+  )
   const { parseArgs } = process.getBuiltinModule('node:util')
   const entries = new Map(
     Object.entries(entriesOf(definition)).map(([name, entry]) => {

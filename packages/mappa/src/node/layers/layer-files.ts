@@ -44,6 +44,8 @@ export function filesIn(
  * ```
  */
 export function layersFromFiles(root: string, stage: string): Layer[] {
+  if (typeof root !== 'string' || typeof stage !== 'string')
+    throw new TypeError("layersFromFiles takes a directory and a stage: layersFromFiles(root, 'production')")
   return layerFiles(stage).flatMap((kind) => layerFile(root, kind, root))
 }
 

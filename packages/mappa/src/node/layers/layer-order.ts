@@ -72,11 +72,11 @@ export const placesOf: Readonly<Record<LayerSource, readonly (keyof LayerSources
 export function inOrder(sources: LayerSources): Layer[] {
   const layers: Layer[] = []
   for (const place of layerOrder) {
-    const own: AtPlace = sources[place]
+    const own: LayersAt = sources[place]
     if (Array.isArray(own)) layers.push(...own)
     else if (own) layers.push(own as Layer)
   }
   return layers
 }
 
-type AtPlace = Layer | readonly Layer[] | undefined
+type LayersAt = Layer | readonly Layer[] | undefined

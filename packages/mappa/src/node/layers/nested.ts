@@ -23,6 +23,8 @@ export function layerFromHost(
   root = process.cwd(),
   { waits = false }: { readonly waits?: boolean } = {},
 ): Layer {
+  if (typeof environment !== 'object' || environment === null)
+    throw new TypeError('layerFromHost takes the variables of a host by name.')
   const own = ownNames(environment, root, waits)
   const values = own.length > 0 ? without(environment, own) : environment
   const layer = layerFromValues('the process environment', values, { source: 'environment' })

@@ -21,6 +21,7 @@ export type LoadedLegend = { readonly definition: Legend } | NoLegend
 
 /** Loads a legend file without waiting, so that it can be done before any module of the program runs. */
 export function loadLegendFile(file: string): LoadedLegend {
+  if (typeof file !== 'string') throw new TypeError('loadLegendFile takes the path of a legend file.')
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
   // What is no file would be waited for.

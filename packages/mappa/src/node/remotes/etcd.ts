@@ -1,5 +1,7 @@
 import type { IncomingMessage, RequestOptions } from 'node:http'
 import { isName } from '../../format/names.js'
+import { must, whatIs } from '../../legend/given.js'
+import { isRecord } from '../../legend/records.js'
 import type { Texts } from '../../settle/stack/stage.js'
 import { answerMax, httpAddress, NoAnswer, type RemoteSource } from './asking.js'
 
@@ -59,6 +61,10 @@ interface WatchAnswer {
  * ```
  */
 export function etcdSource(options: EtcdOptions): RemoteSource {
+  must(
+    isRecord(options) && options.url !== undefined && typeof options.prefix === 'string',
+    `etcdSource takes { name, url, prefix }, but got ${isRecord(options) ? 'an object without one of them' : whatIs(options)}.`,
+  )
   const store = new Store(options)
   return {
     name: options.name,

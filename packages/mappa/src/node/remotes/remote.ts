@@ -1,5 +1,6 @@
 import { isName } from '../../format/names.js'
 import { readValues } from '../../format/values.js'
+import { must, whatIs } from '../../legend/given.js'
 import { isRecord } from '../../legend/records.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
@@ -20,6 +21,7 @@ import {
  * names the source, and neither its address nor its token.
  */
 export async function layerFromRemote(source: RemoteSource, options: RemoteOptions = {}): Promise<Layer> {
+  must(typeof source?.load === 'function', `layerFromRemote takes a source, { name, load }, but got ${whatIs(source)}.`)
   const timeout = options.timeout ?? timeoutUsual
   try {
     const values = await askTwice((signal) => source.load({ signal }), timeout)

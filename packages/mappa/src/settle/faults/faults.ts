@@ -46,6 +46,7 @@ const shownMax = 60
 
 /** Control characters, line ends, direction marks and lone surrogates as `\u{…}`, so that what is read is what is there. */
 export function printable(text: string): string {
+  if (typeof text !== 'string') throw new TypeError('printable takes a text.')
   return text.replace(
     // Cc and Cs by their numbers: looking the classes up would cost every start.
     /[\0-\x1f\x7f-\x9f\ud800-\udfff\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069\u061c]/gu,

@@ -1,4 +1,5 @@
 import { type AnyEntry, fixedAt, hides, placeOf, reachesBrowser } from '../../legend/entry.js'
+import { must, whatIs } from '../../legend/given.js'
 import { mask } from '../../legend/mask.js'
 import type { LayerSource } from '../stack/layer.js'
 import type { Stage } from '../stack/stage.js'
@@ -122,6 +123,7 @@ function maskedCopy(this: Group): Group {
  * values on, never to print or log.
  */
 export function reveal<S extends object>(settings: S): S {
+  must(typeof settings === 'object' && settings !== null, `reveal takes settings, but got ${whatIs(settings)}.`)
   return copyOf(settings as unknown as Group, (_, value) => value) as S
 }
 

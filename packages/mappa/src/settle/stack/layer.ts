@@ -77,6 +77,7 @@ export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonl
  * ```
  */
 export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
+  if (typeof text !== 'string') throw new TypeError('layerFromText takes a name and a text.')
   const values = readValues(text)
   const { source = 'file', local, staged, fileOf } = traits
   const layer = {
@@ -113,6 +114,8 @@ function withoutText(this: Layer): object {
 
 /** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */
 export function layerFromValues(name: string, values: Texts, traits: LayerTraits = {}): Layer {
+  if (typeof values !== 'object' || values === null)
+    throw new TypeError('layerFromValues takes a name and texts by name.')
   return {
     source: 'given',
     ...traits,

@@ -1,4 +1,5 @@
-import type { Format } from './types.js'
+/** Formats of JSON Schema 2020-12 that a text may have. */
+export type Format = 'uri' | 'email' | 'hostname' | 'ipv4' | 'ipv6' | 'date' | 'date-time' | 'uuid' | 'regex'
 
 // The core runs in browsers, workers and Node alike, and is compiled without the types of any of them.
 declare const URL: { canParse(text: string): boolean }
