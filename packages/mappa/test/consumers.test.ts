@@ -2,9 +2,18 @@
 // packages that this one knows; and started, from ES modules and from CommonJS.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
+import {
+  existsSync,
+  mkdirSync,
+  readdirSync,
+  readFileSync,
+  realpathSync,
+  rmSync,
+  statSync,
+  writeFileSync,
+} from 'node:fs'
 import { createRequire } from 'node:module'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import test from 'node:test'
 import type ts6 from 'typescript-6'
 import { environment, node, project, top } from '../../../test/helpers.js'
@@ -74,16 +83,13 @@ const older: readonly Combination[] = [
   ['node16', 'node16'],
   ['nodenext', 'nodenext'],
 ]
-const versions: Readonly<Record<string, readonly Combination[]>> = {
+const every: Readonly<Record<string, readonly Combination[]>> = {
   'typescript-5.4': older,
-  // Of those between, what they have anew, and one of each way.
-  'typescript-5.9': [
-    ['node18', 'node16'],
-    ['esnext', 'bundler'],
-  ],
+  'typescript-5.9': [...older, ['node18', 'node16']],
   'typescript-6': [
     ['node20', 'node16'],
     ['commonjs', 'bundler'],
+    ['nodenext', 'nodenext'],
   ],
   typescript: [
     ...['commonjs', 'esnext', 'preserve'].map((each): Combination => [each, 'bundler']),
@@ -93,13 +99,26 @@ const versions: Readonly<Record<string, readonly Combination[]>> = {
     ['nodenext', 'nodenext'],
   ],
 }
+/** Of these, what a run tries by itself: the oldest in each way, and the newest in both of its own. `npm run field` tries all. */
+const few: Readonly<Record<string, readonly Combination[]>> = {
+  'typescript-5.4': [
+    ['commonjs', 'node10'],
+    ['preserve', 'bundler'],
+    ['nodenext', 'nodenext'],
+  ],
+  typescript: [
+    ['esnext', 'bundler'],
+    ['nodenext', 'nodenext'],
+  ],
+}
+const versions = process.env.MAPPA_FIELD ? every : few
 
 const configOf = ([module, moduleResolution]: Combination, more: object = {}) => ({
   ...{ module, moduleResolution, strict: true, noEmit: true, esModuleInterop: true, skipDefaultLibCheck: true },
   ...{ target: 'es2022', lib: ['es2022'], types: [], ...more },
 })
 
-test('legends and settings in .ts, .mts and .cts compile under every TypeScript from 5.4 on, however packages are found', async () => {
+test('legends and settings in .ts, .mts and .cts compile under TypeScript from 5.4 on, however packages are found', async () => {
   const roots = ['module', 'commonjs'].map((type) => ({
     type,
     root: consumer({ ...sources, 'globals.d.ts': globals, 'package.json': JSON.stringify({ type }) }),
@@ -196,28 +215,112 @@ test('packed and installed, it starts from ES modules and CommonJS, in JavaScrip
     const strips = Boolean((process.features as { typescript?: unknown }).typescript)
     const reads = sources.length === 0 || (strips && app === 'app.mjs')
     assert.equal(preloaded.stdout, reads ? '4107\n' : '', preloaded.stderr)
+    // What only a start that fails loads is packed, too.
+    writeFileSync(join(root, '.env'), 'COLLECTOR_PORT=41oo\n')
+    const failed = await node(['--require', 'mappa/preload', '-p', '1'], { cwd: root })
+    assert.deepEqual([failed.code, failed.stdout], [1, ''], failed.stderr)
+    assert.match(failed.stderr, reads ? /COLLECTOR_PORT must be a port[\s\S]*Nothing was started/ : /is TypeScript/)
   }
 })
 
+/** A package as it is packed. */
+interface Packed {
+  readonly files: readonly { readonly path: string }[]
+  readonly unpackedSize: number
+}
+const packages = ['mappa', 'build', 'cli'].map((folder) => {
+  const cwd = join(top, 'packages', folder)
+  const { stdout } = spawnSync('npm', ['pack', '--dry-run', '--json', '--loglevel=error'], {
+    ...{ cwd, env: environment(), encoding: 'utf8' },
+  })
+  const [packed] = JSON.parse(stdout) as [Packed]
+  const paths = new Set(packed.files.map(({ path }) => path))
+  return { folder, cwd, packed, paths, manifest: JSON.parse(readFileSync(join(cwd, 'package.json'), 'utf8')) }
+})
+
 test('what is packed is whole: every entry point, the command, licence and readme, and nothing that is only for working on it', () => {
-  for (const folder of ['packages/mappa', 'packages/cli']) {
-    const cwd = join(top, folder)
-    const description = JSON.parse(readFileSync(join(cwd, 'package.json'), 'utf8'))
-    const { stdout, stderr } = spawnSync('npm', ['pack', '--dry-run', '--json', '--loglevel=error'], {
-      ...{ cwd, env: environment(), encoding: 'utf8' },
-    })
-    const [{ files }] = JSON.parse(stdout) as [{ files: { path: string }[] }]
-    const packed = new Set(files.map(({ path }) => path))
+  for (const { folder, cwd, paths, manifest } of packages) {
     const targets = (value: unknown): string[] =>
       typeof value === 'string' ? [value] : Object.values(value ?? {}).flatMap(targets)
-    for (const target of [...targets(description.exports), ...targets(description.bin), 'LICENSE', 'README.md'])
-      assert.ok(packed.has(target.replace('./', '')), `${folder} lacks ${target} ${stderr}`)
-    for (const path of packed) assert.match(path, /^(?:dist|bin)\/|^(?:LICENSE|README\.md|package\.json)$/)
+    for (const target of [...targets(manifest.exports), ...targets(manifest.bin), 'LICENSE', 'README.md'])
+      assert.ok(paths.has(target.replace('./', '')), `${folder} lacks ${target}`)
+    for (const path of paths) assert.match(path, /^(?:dist|bin)\/|^(?:LICENSE|README\.md|package\.json)$/)
     // Every start reads it, in twice the bytes if one sign is not ASCII.
-    if (folder === 'packages/mappa')
-      assert.doesNotMatch(readFileSync(join(cwd, 'dist/preload.mjs'), 'utf8'), /[^ -~\t\n]/)
+    if (folder === 'mappa') assert.doesNotMatch(readFileSync(join(cwd, 'dist/preload.mjs'), 'utf8'), /[^ -~\t\n]/)
     // From a clone without a build, packing builds first.
-    assert.equal(description.scripts.prepack, 'node ../../scripts/prepare.mjs')
-    assert.equal(description.publishConfig.provenance, true)
+    assert.equal(manifest.scripts.prepack, 'node ../../scripts/prepare.mjs')
+    assert.equal(manifest.publishConfig.provenance, true)
   }
 })
+
+test('the library is small, and each package declares whatever its packed code imports, so that nothing is bundled in', () => {
+  const [library] = packages
+  assert.ok(library && library.packed.unpackedSize < 800_000, `${library?.packed.unpackedSize} bytes`)
+  assert.ok(library && library.paths.size <= 80, `${library?.paths.size} files`)
+  const version = library?.manifest.version
+  for (const { folder, cwd, paths, manifest } of packages) {
+    const { name, dependencies = {}, peerDependencies = {} } = manifest
+    const allowed = new Set([name, ...Object.keys({ ...dependencies, ...peerDependencies })])
+    for (const path of [...paths].filter((each) => /\.[cm]?js$/.test(each))) {
+      const text = readFileSync(join(cwd, path), 'utf8')
+      for (const [, from = ''] of text.matchAll(/(?:\bfrom|\bimport|\brequire\()\s*\(?["']([^"'\s]+)["']/g)) {
+        if (/^(?:\.|node:|virtual:|data:)|[^\w@/.-]/.test(from)) continue
+        const [scope = '', rest = ''] = from.split('/')
+        const own = scope.startsWith('@') ? `${scope}/${rest}` : scope
+        assert.ok(allowed.has(own) || codeWritten.has(own), `${folder}/${path} imports ${from}`)
+      }
+      // What comes from elsewhere would have to bring its notice.
+      assert.doesNotMatch(text, /@licen[cs]e|@preserve|Copyright/i, path)
+    }
+    assert.equal(
+      folder === 'mappa' ? undefined : (dependencies.mappa ?? peerDependencies.mappa),
+      folder === 'mappa' ? undefined : version,
+    )
+  }
+})
+
+/** What code that is written into other files imports. */
+const codeWritten = new Set(['mappa', '@mappa/build', 'vite'])
+
+test('the command brings at most 50 packages and 16 MB beside the compiler, and none that must run a script', () => {
+  const root = join(top, 'packages/cli')
+  const found = new Map<string, number>()
+  const open = [root]
+  for (let folder = open.pop(); folder !== undefined; folder = open.pop()) {
+    const { dependencies = {}, optionalDependencies = {} } = JSON.parse(
+      readFileSync(join(folder, 'package.json'), 'utf8'),
+    )
+    for (const name of Object.keys({ ...dependencies, ...optionalDependencies })) {
+      const at = lookedUp(name, folder)
+      // Of what is optional, only what fits this system is there.
+      if (at === undefined || found.has(at) || /[\\/]@?esbuild(?:[\\/]|$)/.test(at)) continue
+      found.set(at, at.includes('packages') ? 0 : sizeOf(at))
+      open.push(at)
+      const { scripts = {} } = JSON.parse(readFileSync(join(at, 'package.json'), 'utf8'))
+      assert.deepEqual(
+        ['preinstall', 'install', 'postinstall'].filter((each) => each in scripts),
+        [],
+        at,
+      )
+    }
+  }
+  const bytes = [...found.values()].reduce((sum, each) => sum + each, 0)
+  const own = packages.reduce((sum, { packed }) => sum + packed.unpackedSize, 0)
+  assert.ok(found.size > 20 && found.size <= 50, `${found.size} packages`)
+  assert.ok(bytes + own <= 16_000_000, `${bytes + own} bytes`)
+})
+
+/** Where a package finds another, as Node looks for it. */
+function lookedUp(name: string, from: string): string | undefined {
+  for (let folder = from; ; folder = dirname(folder)) {
+    const at = join(folder, 'node_modules', name)
+    if (existsSync(join(at, 'package.json'))) return realpathSync(at)
+    if (folder === dirname(folder)) return undefined
+  }
+}
+
+function sizeOf(folder: string): number {
+  return readdirSync(folder, { recursive: true, withFileTypes: true })
+    .filter((each) => each.isFile())
+    .reduce((sum, { parentPath, name }) => sum + statSync(join(parentPath, name)).size, 0)
+}

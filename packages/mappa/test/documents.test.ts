@@ -4,6 +4,8 @@ import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import ts from 'typescript-6'
+import { countLines } from '../../../scripts/count.mjs'
+import { runtimesPage } from '../../../scripts/field/tables.mjs'
 import { node, project, top } from '../../../test/helpers.js'
 
 const document = readFileSync(join(top, 'docs/library.md'), 'utf8')
@@ -76,4 +78,18 @@ test('the examples of docs/library.md compile, run, and print what stands beside
     }
   }
   assert.ok(blocks.length > 8)
+})
+
+test('pages of docs that are made from the results of npm run field say what those say', () => {
+  const results = JSON.parse(readFileSync(join(top, 'docs/field.json'), 'utf8'))
+  assert.equal(readFileSync(join(top, 'docs/runtimes.md'), 'utf8'), runtimesPage(results.runtimes))
+  for (const [part, { date, node: version, passed = true }] of Object.entries<Record<string, unknown>>(results)) {
+    assert.match(`${date} ${version}`, /^\d{4}-\d\d-\d\d \d+\.\d+\.\d+$/, part)
+    assert.equal(passed, true, part)
+  }
+})
+
+test('tests are 25 to 33 % of all lines of code', () => {
+  const { tests, all, share } = countLines()
+  assert.ok(share >= 0.25 && share <= 0.33, `${tests} of ${all}`)
 })

@@ -4,7 +4,7 @@ import type { FormName } from './forms.js'
 import type { EmitOptions } from './run.js'
 
 /** The forms, as options say them; those that hold values are in `forms.ts`, which is loaded when it is needed. */
-const forms: Readonly<Record<FormName | 'module' | 'legend', true>> = {
+const emittedForms: Readonly<Record<FormName | 'module' | 'legend', true>> = {
   shell: true,
   layer: true,
   json: true,
@@ -23,7 +23,7 @@ export const emitCommand: CommandDefinition = {
       .description(
         "Hands a stage's values on in a form that something else reads. Two forms differ: module holds the values of pages with their types, for builders that have no plugin; legend is the legend as a JSON Schema document.",
       )
-      .option('--as <form>', `${Object.keys(forms).slice(0, -1).join(', ')}, or legend`)
+      .option('--as <form>', `${Object.keys(emittedForms).slice(0, -1).join(', ')}, or legend`)
       .option('--out <file>', 'the file to write, instead of standard output')
       .option('--only <names>', "only these variables, separated by commas; * stands for any part of a name: 'ALERT_*'")
       .addOption(

@@ -3,7 +3,13 @@ import type { StampOptions } from './run.js'
 import type { TemplateForm } from './stamped.js'
 
 /** The forms of templates, as the option says them; what they are is in `stamped.ts`, which is loaded when it is needed. */
-const forms: Readonly<Record<TemplateForm, true>> = { yaml: true, compose: true, json: true, html: true, text: true }
+const knownForms: Readonly<Record<TemplateForm, true>> = {
+  yaml: true,
+  compose: true,
+  json: true,
+  html: true,
+  text: true,
+}
 
 export const stampCommand: CommandDefinition = {
   name: 'stamp',
@@ -18,7 +24,10 @@ export const stampCommand: CommandDefinition = {
       .option('--against <stage>', "show how the result differs from another stage's")
       .option('--list', 'show only which names the files use, and where')
       .option('--json', 'with --list: as JSON')
-      .option('--as <form>', `how the files are read, if their names do not say it: ${Object.keys(forms).join(', ')}`)
+      .option(
+        '--as <form>',
+        `how the files are read, if their names do not say it: ${Object.keys(knownForms).join(', ')}`,
+      )
       .addHelpText(
         'after',
         '\nExample:\n  mappa stamp deploy/collector.yaml --stage staging > collector.yaml\n  mappa stamp compose.yaml --stage production --against staging\n  mappa stamp dist/index.html --stage staging --in-place',

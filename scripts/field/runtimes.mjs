@@ -1,4 +1,4 @@
-// Where the settings run, tried: writes the table of docs/runtimes.md. The runtimes come from the npm registry, into .scratch.
+// Where the settings run, tried: a part of npm run field. The runtimes come from the npm registry, into .scratch.
 import { execFileSync, spawnSync } from 'node:child_process'
 import { cpSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
@@ -6,8 +6,8 @@ import { createRequire } from 'node:module'
 import { join } from 'node:path'
 import { build } from 'esbuild'
 import { chromium } from 'playwright-core'
-import { top } from './prepare.mjs'
-import { environment, scratch } from './stage.mjs'
+import { top } from '../prepare.mjs'
+import { environment, scratch } from '../stage.mjs'
 
 const folder = join(scratch, 'runtimes')
 const app = join(folder, 'app')
@@ -19,7 +19,6 @@ const installed = {
   deno: `@deno/linux-${process.arch === 'arm64' ? 'arm64' : 'x64'}-glibc`,
   edge: 'edge-runtime',
 }
-for (const [name, wanted] of Object.entries(installed)) install(name, wanted)
 
 const files = {
   'package.json': '{ "type": "module" }\n',
@@ -29,9 +28,9 @@ const files = {
   'typed/package.json': '{ "type": "module" }\n',
   'typed/.env': 'HOST=typed.example\nTOKEN=heather-lime-bramble\n',
   'typed/mappa.legend.ts': legendText(': string'),
-  'core.mjs': `import { layerFromText, settle } from 'mappa'
+  'core.mjs': `import { layerFromText, settleLayers } from 'mappa'
 import definition from './mappa.legend.mjs'
-const settings = settle(definition, { stage: 'staging', layers: [layerFromText('given', 'HOST=staging.example\\nTOKEN=heather-lime-bramble')] })
+const settings = settleLayers(definition, { stage: 'staging', layers: [layerFromText('given', 'HOST=staging.example\\nTOKEN=heather-lime-bramble')] })
 globalThis.said = JSON.stringify(settings) + settings.TOKEN.length
 if (typeof process === 'object' && process.stdout) console.log(globalThis.said)
 `,
@@ -44,14 +43,6 @@ console.log(JSON.stringify(settings) + settings.TOKEN.length)
 `,
   'plain.mjs': 'console.log(JSON.stringify({ HOST: process.env.HOST }) + process.env.TOKEN?.length)\n',
 }
-rmSync(app, { recursive: true, force: true })
-for (const [file, text] of Object.entries(files)) {
-  mkdirSync(join(app, file, '..'), { recursive: true })
-  writeFileSync(join(app, file), text)
-}
-cpSync(join(top, 'packages/mappa/dist'), join(app, 'node_modules/mappa/dist'), { recursive: true })
-cpSync(join(top, 'packages/mappa/package.json'), join(app, 'node_modules/mappa/package.json'))
-
 const preload = ['--import', 'mappa/preload']
 const binary = (name, path) => join(folder, name, 'node_modules', path)
 /** Runtimes that run programs: how, and what they need so that nothing else reads the layer files. */
@@ -75,66 +66,47 @@ const programs = [
 const right = /"HOST":"staging\.example".*20\s*$/
 const works = { core: right, node: right, required: right, typed: /"HOST":"typed\.example".*20\s*$/, preload: right }
 
-const rows = programs.map(({ name, run, preload: ahead, how }) => {
-  const [command, ...args] = run
-  const said = (file, more = []) => {
-    const { stdout, stderr } = spawnSync(command, [...args, ...more, join(app, file)], {
-      cwd: file.startsWith('typed') ? join(app, 'typed') : app,
-      env: environment({ MAPPA_STAGE: file.startsWith('typed') ? 'development' : 'staging', NO_COLOR: '1' }),
-      encoding: 'utf8',
-      timeout: 60_000,
-    })
-    return { stdout, stderr }
+/** Each runtime, with what each entry point came to in it. */
+export async function tryRuntimes() {
+  for (const [name, wanted] of Object.entries(installed)) install(name, wanted)
+  rmSync(app, { recursive: true, force: true })
+  for (const [file, text] of Object.entries(files)) {
+    mkdirSync(join(app, file, '..'), { recursive: true })
+    writeFileSync(join(app, file), text)
   }
-  const version = spawnSync(command, ['--version'], { encoding: 'utf8' }).stdout.match(/\d+\.\d+\.\d+/)?.[0]
-  const tried = {
-    core: said('core.mjs'),
-    node: said('node.mjs'),
-    required: said('required.cjs'),
-    typed: said('typed/node.mjs'),
-    preload: said('plain.mjs', ahead),
-  }
-  return { name: `${name.split(' ')[0]} ${version}`, how, cells: cellsOf(tried) }
-})
+  cpSync(join(top, 'packages/mappa/dist'), join(app, 'node_modules/mappa/dist'), { recursive: true })
+  cpSync(join(top, 'packages/mappa/package.json'), join(app, 'node_modules/mappa/package.json'))
+  const rows = programs.map(({ name, run, preload: ahead, how }) => {
+    const [command, ...args] = run
+    const said = (file, more = []) => {
+      const { stdout, stderr } = spawnSync(command, [...args, ...more, join(app, file)], {
+        cwd: file.startsWith('typed') ? join(app, 'typed') : app,
+        env: environment({ MAPPA_STAGE: file.startsWith('typed') ? 'development' : 'staging', NO_COLOR: '1' }),
+        encoding: 'utf8',
+        timeout: 60_000,
+      })
+      return { stdout, stderr }
+    }
+    const version = spawnSync(command, ['--version'], { encoding: 'utf8' }).stdout.match(/\d+\.\d+\.\d+/)?.[0]
+    const tried = {
+      core: said('core.mjs'),
+      node: said('node.mjs'),
+      required: said('required.cjs'),
+      typed: said('typed/node.mjs'),
+      preload: said('plain.mjs', ahead),
+    }
+    return { name: `${name.split(' ')[0]} ${version}`, how, cells: cellsOf(tried) }
+  })
 
-const page = await inChromium()
-rows.push({ name: `Chromium ${page.version}, a page`, cells: cellsOf({ core: page.page }) })
-rows.push({ name: `Chromium ${page.version}, a worker`, cells: cellsOf({ core: page.worker }) })
-rows.push({
-  name: `an edge runtime (edge-runtime ${versionOf('edge')})`,
-  cells: cellsOf({ core: await atTheEdge() }),
-})
-
-const columns = {
-  core: '`mappa`',
-  node: '`mappa/node`',
-  required: 'by `require`',
-  typed: 'a legend in TypeScript, as it is',
-  preload: '`mappa/preload`',
+  const page = await inChromium()
+  rows.push({ name: `Chromium ${page.version}, a page`, cells: cellsOf({ core: page.page }) })
+  rows.push({ name: `Chromium ${page.version}, a worker`, cells: cellsOf({ core: page.worker }) })
+  rows.push({
+    name: `an edge runtime (edge-runtime ${versionOf('edge')})`,
+    cells: cellsOf({ core: await atTheEdge() }),
+  })
+  return rows
 }
-const lines = [
-  '# Where settings run',
-  '',
-  'Written by `npm run runtimes`, which tries each cell: a typed and masked reading of two layers and a secret. The core takes layers that the caller gives;',
-  '`mappa/node` and the preload read those of the machine.',
-  '',
-  `| | ${Object.values(columns).join(' | ')} |`,
-  `| --- | ${Object.keys(columns)
-    .map(() => '---')
-    .join(' | ')} |`,
-  ...rows.map(
-    ({ name, cells }) =>
-      `| ${name} | ${Object.keys(columns)
-        .map((column) => cells[column] ?? '–')
-        .join(' | ')} |`,
-  ),
-  '',
-  ...rows.flatMap(({ name, how }) => (how ? [`${name.split(' ')[0]}: ${how}`, ''] : [])),
-  'Node before 22.18 takes no types away by itself: there a legend in TypeScript is compiled with the program, or `mappa with`, `mappa emit --as legend` or a builder does it.',
-  '',
-]
-writeFileSync(join(top, 'docs/runtimes.md'), lines.join('\n'))
-console.log(lines.join('\n'))
 
 function cellsOf(tried) {
   return Object.fromEntries(

@@ -1,0 +1,65 @@
+// What takes long, or comes from elsewhere: npm run field [-- PART…]. Runtimes, every TypeScript, a store that is killed while a fleet follows
+// it, and texts made at random. What came of it is written to docs/field.json, with its date and versions; pages of docs/ are made from
+// that, and npm test compares them.
+import { spawnSync } from 'node:child_process'
+import { existsSync, readFileSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { top } from '../prepare.mjs'
+import { runtimesPage } from './tables.mjs'
+
+const file = join(top, 'docs/field.json')
+const parts = {
+  async runtimes() {
+    const { tryRuntimes } = await import('./runtimes.mjs')
+    return { rows: await tryRuntimes() }
+  },
+  typescript() {
+    const said = run(['scripts/test.mjs', 'packages/mappa/test/consumers.test.ts'], { MAPPA_FIELD: '1' })
+    const versions = Object.keys(manifest().devDependencies).filter((name) => /^typescript(?:-|$)/.test(name))
+    return {
+      passed: said.status === 0,
+      versions: versions.map(
+        (name) => JSON.parse(readFileSync(join(top, 'node_modules', name, 'package.json'), 'utf8')).version,
+      ),
+    }
+  },
+  store() {
+    const { status, stdout } = run(['examples/fleet/fleet.mjs', '50'])
+    return { passed: status === 0, said: stdout.split('\n').filter((line) => /^(?:It |The |SCALE)/.test(line)) }
+  },
+  fuzz() {
+    const { status, stdout } = run(['scripts/fuzz.mjs', '2'])
+    return { passed: status === 0, rounds: (stdout.match(/^Round /gm) ?? []).length }
+  },
+}
+
+const named = process.argv.slice(2)
+const wrong = named.find((name) => !Object.hasOwn(parts, name))
+if (wrong !== undefined) {
+  console.error(`There is no part ${wrong}. Parts: ${Object.keys(parts).join(', ')}`)
+  process.exit(2)
+}
+const results = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {}
+for (const name of named.length > 0 ? named : Object.keys(parts)) {
+  console.log(`── ${name}`)
+  const result = await parts[name]()
+  results[name] = { date: new Date().toISOString().slice(0, 10), node: process.versions.node, ...result }
+  if (result.passed === false) process.exitCode = 1
+  writeFileSync(file, `${JSON.stringify(results, null, 2)}\n`)
+}
+writeFileSync(join(top, 'docs/runtimes.md'), runtimesPage(results.runtimes))
+
+function run(args, env = {}) {
+  const child = spawnSync(process.execPath, args, {
+    cwd: top,
+    env: { ...process.env, ...env },
+    encoding: 'utf8',
+    stdio: ['ignore', 'pipe', 'inherit'],
+  })
+  console.log(child.stdout)
+  return child
+}
+
+function manifest() {
+  return JSON.parse(readFileSync(join(top, 'package.json'), 'utf8'))
+}
