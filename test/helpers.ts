@@ -213,18 +213,57 @@ export function assertStored(file: string, told: string): void {
   assert.equal(lines?.length, stored?.length, file)
 }
 
-/** Cases and their answers in one file each, of a folder. */
+/** The longest line of a stored file: what is longer goes on in the next, behind an arrow. */
+const storedWidth = 180
+
+/** A line as it is stored; what is cut stays whole, sign for sign. */
+function folded(line: string): string[] {
+  const indent = /^ */.exec(line)?.[0] ?? ''
+  const lines: string[] = []
+  for (let rest = line, lead = ''; ; lead = `${indent}    ↳`) {
+    const room = storedWidth - lead.length
+    if (rest.length <= room) return [...lines, lead + rest]
+    // Between words if it can be, and never within a pair of code units.
+    const blank = rest.lastIndexOf(' ', room)
+    const cut = blank > room / 2 ? blank : room - (/[\ud800-\udbff]/.test(rest[room - 1] as string) ? 1 : 0)
+    lines.push(lead + rest.slice(0, cut))
+    rest = rest.slice(cut)
+  }
+}
+
+/**
+ * Cases and their answers in one file each, of a folder. A file begins with what it holds and how a difference is judged, in lines
+ * that begin with `#:`; those are kept.
+ */
 export function storedIn(folder: string) {
-  const store = (name: string, lines: readonly string[]) =>
-    assertStored(`${folder}/${name}.txt`, `${lines.join('\n')}\n`)
-  const linesOf = (name: string) => readFileSync(join(top, folder, `${name}.txt`), 'utf8').split('\n')
+  const textOf = (name: string) => readFileSync(join(top, folder, `${name}.txt`), 'utf8')
+  const headOf = (name: string) =>
+    textOf(name)
+      .split('\n')
+      .filter((line) => line.startsWith('#:'))
+  const store = (name: string, lines: readonly string[]) => {
+    const head = headOf(name)
+    assert.ok(head.length > 0, `${folder}/${name}.txt does not say what it holds`)
+    assertStored(
+      `${folder}/${name}.txt`,
+      `${[...head, ...lines.flatMap((line) => line.split('\n')).flatMap(folded)].join('\n')}\n`,
+    )
+  }
+  const linesOf = (name: string) =>
+    textOf(name)
+      .split('\n')
+      .filter((line) => !line.startsWith('#:'))
+      .join('\n')
+      .replace(/\n *↳/g, '')
+      .split('\n')
   /** Cases are lines of their own; what is indented below each is the answer. */
+  const casesIn = (name: string) => linesOf(name).filter((line) => /^\S/.test(line))
   const answered = async (
     name: string,
     answer: (given: string) => readonly string[] | Promise<readonly string[]>,
   ): Promise<void> => {
     const lines: string[] = []
-    for (const given of linesOf(name).filter((line) => /^\S/.test(line))) lines.push(given, ...(await answer(given)))
+    for (const given of casesIn(name)) lines.push(given, ...(await answer(given)))
     store(name, lines)
   }
   /** Cases with cases below them: each answer stands behind an arrow. */
@@ -237,5 +276,5 @@ export function storedIn(folder: string) {
     })
     store(name, told)
   }
-  return { store, answered, answeredEach }
+  return { store, answered, answeredEach, casesIn }
 }

@@ -74,9 +74,15 @@ test('what code takes of settings and environments, what is refused, and what is
       return [...names, ...(whole ? ['*'] : [])].join()
     })
     const asks = [suspicion, inWorkers].map((each) =>
-      [each.ofSettings(code), each.ofEnv(code, true), each.ofEnv(code, false), each.ofProcess(code), readsEnv(code)]
-        .map(Number)
-        .join(''),
+      Object.entries({
+        settings: each.ofSettings(code),
+        'import.meta.env of a page': each.ofEnv(code, true),
+        'import.meta.env': each.ofEnv(code, false),
+        'process.env': each.ofProcess(code),
+        'some environment': readsEnv(code),
+      })
+        .flatMap(([what, may]) => (may ? [what] : []))
+        .join(', '),
     )
     writeFileSync(file, code)
     const faults: Fault[] = []
@@ -91,10 +97,14 @@ test('what code takes of settings and environments, what is refused, and what is
     }
     const filled = [withTexts(program, code, ['import.meta', 'process'], texts), withEnv(code, texts)]
     return [
-      `    takes ${taken.join(' | ')}; asks ${asks.join(' ')}, patterns ${suspicion
-        .patterns()
-        .map((each) => Number(each.test(code)))
-        .join('')}`,
+      `    takes of settings: ${taken[0] || '–'}; of import.meta.env: ${taken[1] || '–'}; of process.env: ${taken[2] || '–'}`,
+      `    may read, in a page: ${asks[0] || '–'}; in a worker: ${asks[1] || '–'}`,
+      `    patterns that match: ${
+        suspicion
+          .patterns()
+          .flatMap((each, at) => (each.test(code) ? [at + 1] : []))
+          .join(', ') || '–'
+      }`,
       ...filled.filter((each) => each !== code).map((each) => `    ${shown(each)}`),
       ...new Set(faults.map((each) => told(here, each))),
     ]

@@ -26,7 +26,7 @@ import { originsOf } from '../src/node/tell.js'
 import { watchFiles } from '../src/node/watch.js'
 import { watchAsync } from '../src/node/watch-remotes.js'
 
-const { store, answered } = storedIn('packages/mappa/test/stored')
+const { store, answered, casesIn } = storedIn('packages/mappa/test/stored')
 const shown = (value: unknown) => JSON.stringify(value) ?? 'undefined'
 const told = ({ kind, message, remedy, place, layer }: Fault) =>
   `${kind} in ${layer}${place ? ` ${place.line}:${place.column}-${place.endColumn}` : ''}: ${message} | ${remedy}`
@@ -97,8 +97,7 @@ async function service(replies: readonly Reply[], said: string[], describe: (tex
 /** Several cases at once, since they mostly wait. */
 async function answeredTogether(name: string, answer: (given: never) => Promise<readonly string[]>) {
   const answers = new Map<string, readonly string[]>()
-  const text = readFileSync(new URL(`stored/${name}.txt`, import.meta.url), 'utf8')
-  const rest = text.split('\n').filter((line) => /^\S/.test(line))
+  const rest = casesIn(name)
   const next = async (): Promise<void> => {
     for (let line = rest.shift(); line !== undefined; line = rest.shift())
       answers.set(line, await answer(JSON.parse(line) as never))
@@ -354,7 +353,9 @@ test('what becomes of settings while sources answer, fail, hang, tell by themsel
         }
         ;(more[name] ?? steps[name])?.(...args)
         await settle()
-        answers.push(`    ${shown([name, ...args])}: ${said.splice(0).join(', ')}; ${state()}`)
+        answers.push(
+          `    ${[name, ...args].map((each) => (typeof each === 'string' ? each : shown(each))).join(' ')}: ${said.splice(0).join(', ')}; ${state()}`,
+        )
       }
       watching.close()
     } finally {
@@ -397,20 +398,20 @@ test('where a search for the root ends, and what a legend file gives, from its c
     const shownFile = (file: string | undefined) => (file === undefined ? 'none' : relative(here, file))
     const more: Record<string, (...args: never[]) => unknown> = {
       load: (name: string) => asTold(loadLegendFile(at(name))),
-      again: async (name: string) => asTold(await loadLegendAnew(at(name))),
+      'load-anew': async (name: string) => asTold(await loadLegendAnew(at(name))),
       keep: (name: string, module: string, inputs: readonly string[] = [name]) => {
         const texts = inputs.map((each) => [at(each), readFileSync(at(each), 'utf8')])
         return shownFile(keepCopy(at(name), module, Object.fromEntries(texts))?.module)
       },
-      alone: (name: string, module: string) => keepAlone(at(name), readFileSync(at(name), 'utf8'), module),
-      copy: (name: string) => {
+      'keep-alone': (name: string, module: string) => keepAlone(at(name), readFileSync(at(name), 'utf8'), module),
+      'show-copy': (name: string) => {
         const module = compiledModule(at(name))
         return `${shownFile(module)} ${module ? readFileSync(module, 'utf8') : ''}`
       },
       inputs: (name: string) => legendInputs(at(name)).map(shownFile),
-      places: (name: string) => [...cacheFiles(at(name))].map(({ directory }) => shownFile(directory)),
+      'places-of-copies': (name: string) => [...cacheFiles(at(name))].map(({ directory }) => shownFile(directory)),
       modes: (name: string) => (fs.existsSync(at(name)) ? (fs.statSync(at(name)).mode & 0o777).toString(8) : 'none'),
-      copies: (mode: string, ending = 'mjs') => {
+      'chmod-copy': (mode: string, ending = 'mjs') => {
         const found = compiledModule(at('mappa.legend.ts')) ?? ''
         chmodSync(found.replace(/mjs$/, ending), Number.parseInt(mode, 8))
       },
@@ -419,9 +420,9 @@ test('where a search for the root ends, and what a legend file gives, from its c
       link: (to: string, name: string) => symlinkSync(to, at(name)),
       chmod: (name: string, mode: string) => chmodSync(at(name), Number.parseInt(mode, 8)),
       remove: (name: string) => rmSync(at(name), { recursive: true }),
-      env: (name: string, text: string) => void Object.assign(process.env, { [name]: text }),
-      strips: (typescript: unknown) => strip(typescript),
-      numberless: () => Object.assign(process, { getuid: undefined }) && undefined,
+      'set-variable': (name: string, text: string) => void Object.assign(process.env, { [name]: text }),
+      'node-takes-types-away': (typescript: unknown) => strip(typescript),
+      'without-user-number': () => Object.assign(process, { getuid: undefined }) && undefined,
     }
     try {
       for (const [name, ...args] of steps as [string, ...never[]][]) {

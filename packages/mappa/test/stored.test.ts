@@ -385,10 +385,19 @@ test('what starts come to on a machine: its files, its environment, its command 
     })
     if (!('stage' in options || 'commandLine' in options))
       samePlain({ ...stated, directories: undefined } as typeof definition, root, environment)
-    const trails = [...found.trails].map(([name, { steps }]) => `    ${name}: ${shown(steps)}`)
-    const texts = `${shown(Object.fromEntries(found.texts))} ${shown(found.settings)} ${shown(found.accepted)}`
+    // The winner first: where a text stands, as it may be shown, and why it does not count.
+    const trails = [...found.trails].flatMap(([name, { steps }]) =>
+      steps.map(({ layer, source, place, shown: text, passed, ...more }, at) => {
+        const where = place ? `${place.file}:${place.line}:${place.column}-${place.endColumn}` : layer
+        const rest = Object.keys(more).length > 0 ? ` ${shown(more)}` : ''
+        return `    ${at === 0 ? name : ' '.repeat(name.length)} ${where} (${source}) ${text}${passed ? `, ${passed}` : ''}${rest}`
+      }),
+    )
     const lines = [
-      `    ${shown(found.stage)} ${found.ok} ${texts}`,
+      `    stage ${found.stage.name} (${found.stage.from ?? 'the default'}), ${found.ok ? 'fine' : 'at fault'}`,
+      `    texts ${shown(Object.fromEntries(found.texts))}`,
+      `    settings ${shown(found.settings)}`,
+      ...(found.accepted.length > 0 ? [`    accepted ${shown(found.accepted)}`] : []),
       ...trails,
       ...[...found.faults, ...found.notices].map(told),
     ]
