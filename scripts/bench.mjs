@@ -107,7 +107,9 @@ function runShell(args, cwd) {
   const command = [process.execPath, ...args].map((arg) => `'${arg}'`).join(' ')
   const before = performance.now()
   const { status, stdout, stderr } = spawnSync('bash', ['-c', `${command} && times`], {
-    ...{ cwd, env: environment(), encoding: 'utf8' },
+    cwd,
+    env: environment(),
+    encoding: 'utf8',
   })
   const wall = performance.now() - before
   if (status !== 0) throw new Error(stderr)
@@ -552,7 +554,11 @@ async function history() {
         "export { heldInHistory } from './commands/guard/searched.ts'\nexport { secretsOf } from './commands/guard/known-secrets.ts'",
       resolveDir: join(top, 'packages/cli/src'),
     },
-    ...{ bundle: true, format: 'esm', platform: 'node', packages: 'external', outfile: room },
+    bundle: true,
+    format: 'esm',
+    platform: 'node',
+    packages: 'external',
+    outfile: room,
   })
   const { heldInHistory, secretsOf } = await import(room)
   const names = Array.from({ length: 20 }, (_, at) => `KEY_${at}`)
@@ -769,7 +775,10 @@ function commands() {
           process.execPath,
           [join(top, 'packages/cli/bin/mappa.js'), ...line.split(' ')],
           {
-            ...{ cwd, env: environment(), encoding: 'utf8', maxBuffer: 64 * 1024 * 1024 },
+            cwd,
+            env: environment(),
+            encoding: 'utf8',
+            maxBuffer: 64 * 1024 * 1024,
           },
         )
         if (status !== 0) throw new Error(stderr)
@@ -886,7 +895,11 @@ function size() {
   // What an application that bundles the core for a browser or a worker takes along.
   const { outputFiles } = buildSync({
     stdin: { contents: "export { legend, settle, survey } from 'mappa'", resolveDir: top },
-    ...{ bundle: true, minify: true, format: 'esm', write: false, logLevel: 'error' },
+    bundle: true,
+    minify: true,
+    format: 'esm',
+    write: false,
+    logLevel: 'error',
   })
   const core = outputFiles[0].contents
   console.log(`The core with settle and survey: ${kib(core.length)} minified, ${kib(gzipSync(core).length)} gzipped`)

@@ -334,7 +334,10 @@ async function builder() {
       const code = statements.map((each, at) => each.code.replaceAll('@', `own${at}_`)).join('\n')
       write('main.js', `const read = (...all) => globalThis.all.push(...all)\n${code}\n`)
       const built = await build({
-        ...{ root, configFile: false, logLevel: 'silent', plugins: [mappa()] },
+        root,
+        configFile: false,
+        logLevel: 'silent',
+        plugins: [mappa()],
         build: { write: false, minify: false, target: 'esnext', rolldownOptions: { input: join(root, 'main.js') } },
       }).catch((error) => error)
       const mustStop = statements.some(({ taken }) => taken === 'KEY' || taken === '*')

@@ -95,7 +95,8 @@ try {
       'mappa stamp deploy/compose.yaml --stage production --against staging',
       { shown: 'cd dashboard', run: 'cd dashboard; vite build --mode staging --logLevel error' },
       stamp('staging'),
-      ...[stamp('production'), look],
+      stamp('production'),
+      look,
     ],
     copyApiary('screenshots'),
   )

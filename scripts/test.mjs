@@ -9,8 +9,11 @@ import { top } from './prepare.mjs'
 
 const given = process.argv.slice(2)
 const missing = installDebian({
-  ...{ chromium: 'chromium', zsh: 'zsh', fish: 'fish' },
-  ...{ etcd: 'etcd-server', 'docker-compose': 'docker-compose' },
+  chromium: 'chromium',
+  zsh: 'zsh',
+  fish: 'fish',
+  etcd: 'etcd-server',
+  'docker-compose': 'docker-compose',
 })
 if (missing.includes('chromium')) console.log('Chromium is not installed: the tests of pages in a browser cannot run.')
 

@@ -111,7 +111,9 @@ export async function mappaAsked(
 ): Promise<{ readonly code: number | null; readonly text: string }> {
   const command = [process.execPath, bin, ...args].map((arg) => `'${arg}'`).join(' ')
   const child = spawn('script', ['-qec', `stty cols ${columns}; exec ${command}`, '/dev/null'], {
-    ...{ cwd, env: environment({ TERM: 'xterm', ...env }), timeout: hangMax },
+    cwd,
+    env: environment({ TERM: 'xterm', ...env }),
+    timeout: hangMax,
   })
   let [text, from, answered] = ['', 0, 0]
   child.stdout.on('data', (data) => {

@@ -33,22 +33,33 @@ const rooms = {
 }
 /** What takes long and is about other things than the rooms: races, terminals, compilers, whole applications. */
 const slow = [
-  ...['several processes write', 'killed at any moment', 'terminals of', 'dash ', 'in an editor', 'cycles are named'],
-  ...['answers the same when', 'compiled from src', 'by several threads', 'asks about each', 'answers --help'],
-  ...['trace says', 'MAPPA_TELL', 'add asks', 'whoever reads a fault', 'no text and no legend'],
-  ...[
-    'asked twice at most',
-    'written all the time',
-    'Vite 7',
-    'webpack',
-    'Rspack',
-    'program that parses',
-    'how to undo',
-    'cannot write',
-    'Rollup',
-    'Rolldown',
-    'in any shape',
-  ],
+  'several processes write',
+  'killed at any moment',
+  'terminals of',
+  'dash ',
+  'in an editor',
+  'cycles are named',
+  'answers the same when',
+  'compiled from src',
+  'by several threads',
+  'asks about each',
+  'answers --help',
+  'trace says',
+  'MAPPA_TELL',
+  'add asks',
+  'whoever reads a fault',
+  'no text and no legend',
+  'asked twice at most',
+  'written all the time',
+  'Vite 7',
+  'webpack',
+  'Rspack',
+  'program that parses',
+  'how to undo',
+  'cannot write',
+  'Rollup',
+  'Rolldown',
+  'in any shape',
 ].join('|')
 const testerVersion = '9.6.1'
 /** A line of code makes so many mutants, on average. */
@@ -154,17 +165,25 @@ function tryBatch(batch) {
   // Tests that are broken off leave their folders behind.
   const temporary = mkdtempSync(join(tmpdir(), 'mappa-mutants-'))
   const config = {
-    ...{ packageManager: 'npm', inPlace: true, testRunner: 'whole', coverageAnalysis: 'off' },
+    packageManager: 'npm',
+    inPlace: true,
+    testRunner: 'whole',
+    coverageAnalysis: 'off',
     concurrency: Number(values.workers),
     plugins: [join(work, 'scripts/mutants/runner.mjs'), '@stryker-mutator/tap-runner'],
     tap: { testFiles: [oneTestFile()], forceBail: true, nodeArgs: nodeArguments() },
     // What the tests load is built, with all mutants in it, each asleep until it is called.
     buildCommand: 'node scripts/prepare.mjs',
-    ...{ timeoutMS: 15_000, timeoutFactor: 1.3, dryRunTimeoutMinutes: 10 },
+    timeoutMS: 15_000,
+    timeoutFactor: 1.3,
+    dryRunTimeoutMinutes: 10,
     mutate: batch.map(({ place }) => place.replace(/:(\d+)$/, ':$1-$1')),
     // What is built is no source: it would be put back as it was, behind the build.
-    ...{ disableTypeChecks: '{packages,test}/**/{src,test}/**/*.ts', ignorePatterns: ['**/dist/**'] },
-    ...{ reporters: ['progress-append-only', 'json'], jsonReporter: { fileName: json }, allowConsoleColors: false },
+    disableTypeChecks: '{packages,test}/**/{src,test}/**/*.ts',
+    ignorePatterns: ['**/dist/**'],
+    reporters: ['progress-append-only', 'json'],
+    jsonReporter: { fileName: json },
+    allowConsoleColors: false,
   }
   rmSync(join(work, 'node_modules/.mappa-built'), { force: true })
   const file = join(work, 'mutants.conf.json')

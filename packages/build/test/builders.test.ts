@@ -36,8 +36,11 @@ const layer = `PAGE=hello\nNOTE='practice </script>'\nKEY=${secret}\n`
 
 function pageProject(part: string, more: Readonly<Record<string, string>> = {}): string {
   return project({
-    ...{ 'package.json': '{ "type": "module" }', 'mappa.legend.ts': legend, '.env': layer },
-    ...{ 'main.js': "import './part.js'\n", 'part.js': part },
+    'package.json': '{ "type": "module" }',
+    'mappa.legend.ts': legend,
+    '.env': layer,
+    'main.js': "import './part.js'\n",
+    'part.js': part,
     ...more,
   })
 }
@@ -72,8 +75,16 @@ const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
   },
   async esbuild({ input, root, reach }) {
     const { warnings } = await esbuild({
-      ...{ entryPoints: [input], absWorkingDir: root, outdir: 'dist', bundle: true, format: 'esm', sourcemap: true },
-      ...{ logLevel: 'silent', packages: 'external', platform: reach ? 'node' : 'browser', loader: { '.env': 'text' } },
+      entryPoints: [input],
+      absWorkingDir: root,
+      outdir: 'dist',
+      bundle: true,
+      format: 'esm',
+      sourcemap: true,
+      logLevel: 'silent',
+      packages: 'external',
+      platform: reach ? 'node' : 'browser',
+      loader: { '.env': 'text' },
       plugins: [mappaEsbuild()],
     })
     assert.deepEqual(warnings, [])
@@ -93,7 +104,11 @@ type Packer = (
   watch(options: object, done: (error: Error | null, stats: Stats) => void): { close(done: () => void): void }
 }
 const packing = ({ input, root, reach }: Told) => ({
-  ...{ mode: 'production', context: root, entry: input, devtool: 'source-map', target: reach ? 'node' : 'web' },
+  mode: 'production',
+  context: root,
+  entry: input,
+  devtool: 'source-map',
+  target: reach ? 'node' : 'web',
   output: { path: join(root, 'dist'), filename: reach ? 'main.cjs' : 'main.js' },
   optimization: { minimize: false },
   externals: [/^mappa/],

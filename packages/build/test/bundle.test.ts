@@ -128,18 +128,17 @@ test('what the settings module is, for pages and for servers', () => {
   const json = join(here, 'mappa.legend.json')
   const calm = surveyLayers(legend({}) as unknown as Legend, { stage: 'test', layers: [] })
   store('made', [
-    ...[browserModule(definition, found, 'build'), browserModule(definition, found, 'serve')],
+    browserModule(definition, found, 'build'),
+    browserModule(definition, found, 'serve'),
     browserModule(legend({}) as unknown as Legend, calm, 'build'),
     serverModule(definition, '/hill/mappa.legend.js', found, 'import.meta.url'),
     serverModule(remote as Legend, '/hill/mappa.legend.js', found, '__dirname', '/hill'),
     serverModule(legend({}) as unknown as Legend, json, calm, 'import.meta.url'),
     serverModule(legend({}) as unknown as Legend, join(here, 'none.json'), calm, 'import.meta.url'),
-    ...[
-      shown(namesAtStart(definition)),
-      shown([...texts]),
-      String(new Suspicion(definition).patterns()),
-      String(large.patterns()),
-    ],
+    shown(namesAtStart(definition)),
+    shown([...texts]),
+    String(new Suspicion(definition).patterns()),
+    String(large.patterns()),
     ...[[], ['PAGE'], ['NOTE'], ['PAGE', 'NOTE', 'LATE', 'HIVES']].map((names) =>
       String(carriedText('a.html', names, ['NOTE', 'LATE'], 'staging')),
     ),
@@ -148,16 +147,16 @@ test('what the settings module is, for pages and for servers', () => {
 
 test('which files may not get into a page, and how a page came to them', async () => {
   const here = project({
-    ...{
-      '.env': 'A=1',
-      '.env.example': '',
-      'a.env': '',
-      'secrets/KEY': 'k',
-      'secretsx/a.js': '',
-      'page/a.js': "new URL('./b.js', import.meta.url)",
-      'page/b.js': '',
-    },
-    ...{ 'mappa.legend.mjs': '', 'page/index.html': '<script src="./a.js"></script>', 'page/.env.local': 'B=1' },
+    '.env': 'A=1',
+    '.env.example': '',
+    'a.env': '',
+    'secrets/KEY': 'k',
+    'secretsx/a.js': '',
+    'page/a.js': "new URL('./b.js', import.meta.url)",
+    'page/b.js': '',
+    'mappa.legend.mjs': '',
+    'page/index.html': '<script src="./a.js"></script>',
+    'page/.env.local': 'B=1',
   })
   const session = new Session(
     join(here, 'page'),

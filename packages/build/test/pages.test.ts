@@ -318,7 +318,10 @@ test('in the middle of another server, pages and what that server renders have w
   )
   writeFileSync(join(root, 'refused.js'), "import { KEY } from 'virtual:mappa/settings'\nconsole.log(KEY)\n")
   const server = await createServer({
-    ...{ root, logLevel: 'silent', plugins: [mappa()], appType: 'custom' },
+    root,
+    logLevel: 'silent',
+    plugins: [mappa()],
+    appType: 'custom',
     server: { middlewareMode: true, ws: false },
   })
   try {
@@ -435,7 +438,10 @@ test('what is served on the server side has the stage of the page, and another s
   )
   for (const mode of ['staging', undefined]) {
     const server = await createServer({
-      ...{ root, logLevel: 'silent', plugins: [mappa()], server: { middlewareMode: true } },
+      root,
+      logLevel: 'silent',
+      plugins: [mappa()],
+      server: { middlewareMode: true },
       ...(mode && { mode }),
     })
     try {

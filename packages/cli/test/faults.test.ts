@@ -197,7 +197,9 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { '.env.test': `ALERT_TOKEN=made-up-for-tests\n` },
   },
   'fault secret-in-history': {
-    ...{ legend: key.legend, env: '', run: 'guard' },
+    legend: key.legend,
+    env: '',
+    run: 'guard',
     files: { '.env.local': `ALERT_TOKEN=${token}\n`, '.gitignore': '.env*.local\n', 'notes.md': `${token}\n` },
     before: (root) => {
       const git = repository(root, 'mappa.legend.mjs', 'notes.md', '.gitignore')
@@ -207,12 +209,15 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     },
   },
   'fault key-shaped': {
-    ...{ legend: '{}', env: '', run: 'guard' },
+    legend: '{}',
+    env: '',
+    run: 'guard',
     files: { '.gitignore': '.env*.local\n', 'notes.js': "const apiKey = 'kq9v7Xw2Lm4Rt8Zp6Nc3'\n" },
     before: (root) => repository(root, 'mappa.legend.mjs', '.gitignore'),
   },
   'fault secret-tracked': {
-    ...{ ...key, run: 'guard' },
+    ...key,
+    run: 'guard',
     files: {
       '.env.local': `ALERT_TOKEN=${token}\n`,
       'app.mjs': `send('${token}')\n`,
@@ -221,14 +226,15 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     before: repository,
   },
   'fault secret-packed': {
-    ...{ ...key, run: 'guard' },
+    ...key,
+    run: 'guard',
     files: {
-      ...{
-        '.env.local': `ALERT_TOKEN=${token}\n`,
-        '.gitignore': '.env.local\n.env.*.local\n',
-        Dockerfile: 'FROM scratch\n',
-      },
-      ...{ 'package.json': '{ "name": "hives", "version": "1.0.0" }\n', '.npmignore': '', 'notes.txt': token },
+      '.env.local': `ALERT_TOKEN=${token}\n`,
+      '.gitignore': '.env.local\n.env.*.local\n',
+      Dockerfile: 'FROM scratch\n',
+      'package.json': '{ "name": "hives", "version": "1.0.0" }\n',
+      '.npmignore': '',
+      'notes.txt': token,
     },
     before: (root) => repository(root, 'mappa.legend.mjs'),
   },

@@ -298,7 +298,10 @@ test('what the apiary hands to a cluster passes its schemas, and its compose fil
     }
     const composed = await mappa(['stamp', 'deploy/compose.yaml', '--stage', stage], { cwd: root })
     const read = spawnSync('docker-compose', ['-f', '-', 'config'], {
-      ...{ input: composed.stdout, encoding: 'utf8', env: { PATH: process.env.PATH, KEYS: '/keys' }, cwd: root },
+      input: composed.stdout,
+      encoding: 'utf8',
+      env: { PATH: process.env.PATH, KEYS: '/keys' },
+      cwd: root,
     })
     assert.ok(!read.error || process.env.CI !== 'true', 'docker-compose is not installed')
     if (read.error) t.diagnostic('docker-compose is not installed: the compose file was not tried')

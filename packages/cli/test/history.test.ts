@@ -325,7 +325,10 @@ test('documents, notebooks, archives and images of containers are looked into', 
   const { code, said, stderr } = await guard('--paths', 'out')
   assert.equal(code, 1)
   for (const path of [
-    ...['out/report.docx › word/document.xml', 'out/book.ipynb', 'out/notes.pdf', 'out/wide.txt'],
+    'out/report.docx › word/document.xml',
+    'out/book.ipynb',
+    'out/notes.pdf',
+    'out/wide.txt',
     'out/image.tar › blobs/sha256/1 › 1 › app/settings.env',
     'out/deep.zip › a.zip › b.tar.gz › b.tar › c.txt',
   ])

@@ -41,7 +41,8 @@ async function settingsHost() {
     'settings.json',
   )
   const child = spawn(process.execPath, [join(top, 'examples/settings-host/server.mjs'), '0', file], {
-    ...{ env: { PATH: process.env.PATH, HOST_TOKEN: hostToken }, stdio: ['ignore', 'pipe', 'inherit'] },
+    env: { PATH: process.env.PATH, HOST_TOKEN: hostToken },
+    stdio: ['ignore', 'pipe', 'inherit'],
   })
   after(() => child.kill())
   const [, port] = await new Promise<RegExpMatchArray>((resolve) => {
@@ -55,7 +56,8 @@ async function settingsHost() {
   const url = `http://127.0.0.1:${port}`
   const misbehave = (fault: string | null) =>
     fetch(`${url}/fault`, {
-      ...{ method: 'PUT', body: JSON.stringify({ fault }) },
+      method: 'PUT',
+      body: JSON.stringify({ fault }),
       headers: { authorization: `Bearer ${hostToken}` },
     })
   return { url, misbehave, settings: () => JSON.parse(readFileSync(file, 'utf8')) }
@@ -112,7 +114,8 @@ test('a host gets what it must have, after a look at the names, and nothing else
   const cwd = hives()
   const hand = (...args: string[]) =>
     mappa(['emit', '--to', `${host.url}/staging`, '--token-from', 'HOST_TOKEN', '--stage', 'staging', ...args], {
-      ...{ cwd, env: { HOST_TOKEN: hostToken } },
+      cwd,
+      env: { HOST_TOKEN: hostToken },
     })
   const before = host.settings()
   const dry = await hand()
@@ -124,7 +127,9 @@ test('a host gets what it must have, after a look at the names, and nothing else
   const json = JSON.parse((await hand('--json')).stdout)
   assert.equal(unlikeDocument('handed', json), undefined)
   assert.deepEqual(json, {
-    ...{ version: 1, stage: 'staging', handedOver: false },
+    version: 1,
+    stage: 'staging',
+    handedOver: false,
     values: [{ name: 'ALERT_TOKEN', secret: true, replaces: false }],
   })
   assert.match((await hand('--apply')).stdout, /\n1 value handed over\.\n$/)
@@ -148,13 +153,15 @@ test("a host's values are compared, those of secrets never shown", async () => {
   const cwd = hives()
   const compared = (path: string, ...args: string[]) =>
     mappa(['compare', 'staging', '--host', host.url + path, '--token-from', 'HOST_TOKEN', ...args], {
-      ...{ cwd, env: { HOST_TOKEN: hostToken } },
+      cwd,
+      env: { HOST_TOKEN: hostToken },
     })
   const lacking = await compared('/staging', '--values')
   assert.match(lacking.stdout, /The host lacks ALERT_TOKEN, and only this machine has a value for it\./)
   assert.match(lacking.stdout, /READINGS_KEPT is 5000 on the host, and 100 here \(default in the legend\)\./)
   await fetch(`${host.url}/staging`, {
-    ...{ method: 'PATCH', body: JSON.stringify({ READINGS_KEPT: '0', ALERT_TOKEN: tokens[2] }) },
+    method: 'PATCH',
+    body: JSON.stringify({ READINGS_KEPT: '0', ALERT_TOKEN: tokens[2] }),
     headers: { authorization: `Bearer ${hostToken}` },
   })
   const faulty = await compared('/staging', '--values')

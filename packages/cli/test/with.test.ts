@@ -112,7 +112,8 @@ const cases: Readonly<Record<string, Case>> = {
     files: { '.env.local': 'HOST=http://127.0.0.1:1/\n' },
   },
   'the top of a repository': {
-    ...{ legend: ['a/mappa.legend.mjs', legendText('', 'topLayers: true')], from: 'a' },
+    legend: ['a/mappa.legend.mjs', legendText('', 'topLayers: true')],
+    from: 'a',
     files: { 'a/package.json': '{ "name": "a" }' },
   },
   'a run inside another': { args: 'staging', child: [...again, ...printed] },

@@ -22,7 +22,11 @@ import { WriteError, writeFiles } from '../src/edits/write.js'
 /** What writes is a part of the command's sources: programs of these tests take it from there, compiled once. */
 const { outputFiles } = await build({
   entryPoints: [join(import.meta.dirname, '../src/edits/write.ts')],
-  ...{ bundle: true, write: false, format: 'esm', platform: 'node', packages: 'external' },
+  bundle: true,
+  write: false,
+  format: 'esm',
+  platform: 'node',
+  packages: 'external',
 })
 const writing = outputFiles[0]?.text ?? ''
 

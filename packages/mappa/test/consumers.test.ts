@@ -114,8 +114,16 @@ const few: Readonly<Record<string, readonly Combination[]>> = {
 const versions = process.env.MAPPA_FIELD ? every : few
 
 const configOf = ([module, moduleResolution]: Combination, more: object = {}) => ({
-  ...{ module, moduleResolution, strict: true, noEmit: true, esModuleInterop: true, skipDefaultLibCheck: true },
-  ...{ target: 'es2022', lib: ['es2022'], types: [], ...more },
+  module,
+  moduleResolution,
+  strict: true,
+  noEmit: true,
+  esModuleInterop: true,
+  skipDefaultLibCheck: true,
+  target: 'es2022',
+  lib: ['es2022'],
+  types: [],
+  ...more,
 })
 
 test('legends and settings in .ts, .mts and .cts compile under TypeScript from 5.4 on, however packages are found', async () => {
@@ -231,7 +239,9 @@ interface Packed {
 const packages = ['mappa', 'build', 'cli'].map((folder) => {
   const cwd = join(top, 'packages', folder)
   const { stdout } = spawnSync('npm', ['pack', '--dry-run', '--json', '--loglevel=error'], {
-    ...{ cwd, env: environment(), encoding: 'utf8' },
+    cwd,
+    env: environment(),
+    encoding: 'utf8',
   })
   const [packed] = JSON.parse(stdout) as [Packed]
   const paths = new Set(packed.files.map(({ path }) => path))

@@ -55,8 +55,13 @@ test('the examples of docs/library.md compile, run, and print what stands beside
     'package.json': '{ "type": "module" }',
     'tsconfig.json': JSON.stringify({
       compilerOptions: {
-        ...{ strict: true, module: 'nodenext', target: 'es2023', skipLibCheck: true, outDir: '.' },
-        ...{ types: ['node'], typeRoots: [join(top, 'node_modules/@types')] },
+        strict: true,
+        module: 'nodenext',
+        target: 'es2023',
+        skipLibCheck: true,
+        outDir: '.',
+        types: ['node'],
+        typeRoots: [join(top, 'node_modules/@types')],
       },
       files: blocks.map(({ file }) => file),
     }),

@@ -141,14 +141,12 @@ test('what a source fails with is told by its kind alone', () => {
   })()
   const failures = [
     ...['ECONNREFUSED', 'ENOTFOUND', 'EAI_AGAIN', 'EPROTO', 'tile_test_meadow', 'A B', 3].map((code) => failure(code)),
-    ...[
-      failure('', { cause: failure('ENOTFOUND') }),
-      new TypeError('x', { cause: null }),
-      class_,
-      'text',
-      null,
-      undefined,
-    ],
+    failure('', { cause: failure('ENOTFOUND') }),
+    new TypeError('x', { cause: null }),
+    class_,
+    'text',
+    null,
+    undefined,
   ]
   store(
     'failures',
@@ -187,7 +185,9 @@ test('what is asked of a store, and what becomes of its answers', async () => {
     }))
     const { url, over, close } = await service(sent as Reply[], said, plain)
     const source = etcdSource({
-      ...{ name: 'the hive store', prefix: 'apiary/', ...options },
+      name: 'the hive store',
+      prefix: 'apiary/',
+      ...options,
       url: urls.length === 1 ? String(urls[0]).replace('<url>', url) : urls.map((each) => each.replace('<url>', url)),
     })
     const stop = new AbortController()
@@ -325,7 +325,11 @@ test('what becomes of settings while sources answer, fail, hang, tell by themsel
       const start = watchAsync(
         definition,
         {
-          ...{ root: here, environment: {}, stage: 'test', remotes, ...options },
+          root: here,
+          environment: {},
+          stage: 'test',
+          remotes,
+          ...options,
           onLost: (faults) => said.push(`lost ${shown(faults.map(({ message }) => message))}`),
         },
         ({ faults, settings }, changes) =>

@@ -55,7 +55,9 @@ test('a health page says the same as data, of settings as they were made', async
     const { settledAt, ...origins } = originsOf(settings)
     assert.ok(Date.now() - settledAt.getTime() < 60_000)
     assert.deepEqual(origins, {
-      ...{ stage: { name: 'test', from: 'the caller' }, root: options.root, layers: [{ name: '.env', count: 2 }] },
+      stage: { name: 'test', from: 'the caller' },
+      root: options.root,
+      layers: [{ name: '.env', count: 2 }],
       variables: [
         { name: 'HIVES', shown: '3', from: '.env:1:7' },
         { name: 'ALERT_TOKEN', shown: '(secret)', from: '.env:2:13' },

@@ -65,8 +65,21 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     handing: ['terminal', 'code', 'declared', 'edits', 'project', 'project/git'],
     run: ['terminal', 'declared', 'project', 'lift'],
     commands: [
-      ...['terminal', 'code', 'code/stages', 'credentials', 'declared', 'guess', 'edits', 'project', 'project/git'],
-      ...['lift', 'lift/change.ts', 'lift/manifests', 'lift/edit', 'handing', 'run'],
+      'terminal',
+      'code',
+      'code/stages',
+      'credentials',
+      'declared',
+      'guess',
+      'edits',
+      'project',
+      'project/git',
+      'lift',
+      'lift/change.ts',
+      'lift/manifests',
+      'lift/edit',
+      'handing',
+      'run',
     ],
     '.': ['commands', 'terminal'],
   },
@@ -269,6 +282,13 @@ test('docs/architecture.md names files that exist, and every room', () => {
   for (const [name, known] of Object.entries(rooms))
     for (const room of Object.keys(known))
       if (room !== '.' && !room.endsWith('.ts')) assert.ok(text.includes(`\`${name}/${room}/\``), `${name}/${room}/`)
+})
+
+test('no literal is spread only to pack lines', () => {
+  for (const name of Object.keys(rooms))
+    for (const file of filesOf(name))
+      for (const line of readFileSync(join(sourceOf(name), file), 'utf8').split('\n'))
+        assert.doesNotMatch(line, /\.\.\.\{|\.\.\.\[[^\]]*\]\s*[,)\]]?$/, file)
 })
 
 test('the table of changes in docs/architecture.md is what npm run changes has found', () => {

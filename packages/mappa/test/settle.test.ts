@@ -101,9 +101,13 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
   for (const [name, meant, isSlip] of [
     ...(['port', 'PROT', 'PRT', 'PORRT', 'PQRT', 'ORT', 'POR'] as const).map((each) => [each, 'PORT', true] as const),
     ...(['PORTS', 'PRTO', 'PART_A', 'TROP', 'XPORT', 'P0RT'] as const).map((each) => [each, 'PORT', false] as const),
-    ...[['SMTP_PASS', 'SMTP_HOST', false] as const, ['HIVE_2', 'HIVE_1', false] as const],
-    ...[['S3_BUCKET_EU', 'S3_BUCKET', false] as const, ['S3_BUKCET', 'S3_BUCKET', true] as const],
-    ...[['ROW_B', 'ROW_A', false] as const, ['ROWA', 'ROW_A', true] as const, ['HIVE__A', 'HIVE_A', true] as const],
+    ['SMTP_PASS', 'SMTP_HOST', false] as const,
+    ['HIVE_2', 'HIVE_1', false] as const,
+    ['S3_BUCKET_EU', 'S3_BUCKET', false] as const,
+    ['S3_BUKCET', 'S3_BUCKET', true] as const,
+    ['ROW_B', 'ROW_A', false] as const,
+    ['ROWA', 'ROW_A', true] as const,
+    ['HIVE__A', 'HIVE_A', true] as const,
   ]) {
     const faults = (entry: Entry, text: string, more = '') =>
       surveyLayers(

@@ -18,8 +18,15 @@ const commonServer = server.replace('import.meta.url', '__dirname')
 const options = (more: object) =>
   JSON.stringify({
     compilerOptions: {
-      ...{ target: 'es2023', module: 'nodenext', outDir: 'dist', strict: true, skipLibCheck: true, types: ['node'] },
-      ...{ typeRoots: [join(top, 'node_modules/@types')], esModuleInterop: true, ...more },
+      target: 'es2023',
+      module: 'nodenext',
+      outDir: 'dist',
+      strict: true,
+      skipLibCheck: true,
+      types: ['node'],
+      typeRoots: [join(top, 'node_modules/@types')],
+      esModuleInterop: true,
+      ...more,
     },
     exclude: ['dist', 'node_modules'],
   })
@@ -39,7 +46,9 @@ const shapes: Readonly<Record<string, readonly [files: Record<string, string>, s
   ],
   'ES modules, the legend beside src': [
     {
-      ...{ 'package.json': modules, 'mappa.legend.ts': legend, 'tsconfig.json': options({ rootDir: '.' }) },
+      'package.json': modules,
+      'mappa.legend.ts': legend,
+      'tsconfig.json': options({ rootDir: '.' }),
       'src/server.ts': server.replace('./mappa', '../mappa'),
     },
     'dist/src/server.js',
@@ -55,8 +64,12 @@ const shapes: Readonly<Record<string, readonly [files: Record<string, string>, s
   ],
   'an output folder that says its type': [
     {
-      ...{ 'package.json': common, 'src/package.json': '{"type":"module"}', 'dist/package.json': '{"type":"module"}' },
-      ...{ 'src/mappa.legend.ts': legend, 'src/server.ts': server, 'tsconfig.json': options({ rootDir: 'src' }) },
+      'package.json': common,
+      'src/package.json': '{"type":"module"}',
+      'dist/package.json': '{"type":"module"}',
+      'src/mappa.legend.ts': legend,
+      'src/server.ts': server,
+      'tsconfig.json': options({ rootDir: 'src' }),
     },
     'dist/server.js',
   ],
@@ -94,20 +107,22 @@ test('a server in any shape finds its layers, wherever it is started, also witho
 
 test('one bundled file; a member of a workspace; layer files above that are not read are named', async () => {
   const root = project({
-    ...{ 'package.json': modules, 'src/mappa.legend.ts': legend, 'src/server.ts': server, '.env': 'HIVES=11\n' },
-    ...{ 'member/package.json': modules, 'member/app.mjs': server.replace('./mappa.legend.js', './hives.mjs') },
+    'package.json': modules,
+    'src/mappa.legend.ts': legend,
+    'src/server.ts': server,
+    '.env': 'HIVES=11\n',
+    'member/package.json': modules,
+    'member/app.mjs': server.replace('./mappa.legend.js', './hives.mjs'),
     'member/hives.mjs': legend,
   })
   for (const format of ['esm', 'cjs'] as const) {
     await build({
       entryPoints: [join(root, 'src/server.ts')],
-      ...{
-        bundle: true,
-        platform: 'node',
-        format,
-        logLevel: 'error',
-        outfile: join(root, `dist/${format}/server.${format === 'esm' ? 'mjs' : 'cjs'}`),
-      },
+      bundle: true,
+      platform: 'node',
+      format,
+      logLevel: 'error',
+      outfile: join(root, `dist/${format}/server.${format === 'esm' ? 'mjs' : 'cjs'}`),
       ...(format === 'cjs' && { define: { 'import.meta.url': '__filename' } }),
     })
     const { stdout, stderr } = await node([join(root, `dist/${format}/server.${format === 'esm' ? 'mjs' : 'cjs'}`)], {
@@ -129,8 +144,11 @@ test('one bundled file; a member of a workspace; layer files above that are not 
 
 test('where a runtime has read a layer file before, a higher one would not count: told with the switch of the runtime', async () => {
   const root = project({
-    ...{ 'package.json': modules, 'mappa.legend.js': legend, 'server.js': server },
-    ...{ '.env': 'HIVES=11\nPLACE=meadow\nNOTE="${HIVES} hives"\n', '.env.production': 'HIVES=12\n' },
+    'package.json': modules,
+    'mappa.legend.js': legend,
+    'server.js': server,
+    '.env': 'HIVES=11\nPLACE=meadow\nNOTE="${HIVES} hives"\n',
+    '.env.production': 'HIVES=12\n',
   })
   const run = (args: readonly string[], env: Record<string, string>) => node(args, { cwd: root, env })
   for (const args of [

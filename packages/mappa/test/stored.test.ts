@@ -279,8 +279,10 @@ test('what a legend says of its variables, and what changes from one state to an
       SEEN: { type: 'string', reach: 'browser', fixed: 'start', default: 'yes', read: (text: string) => text.length },
       NEW: { type: 'string', secret: true, generate: { bytes: 16, text: 'hex' } },
       LIST: { type: 'array', items: { type: 'integer' }, default: [1, 2], delimiter: ';' },
-      ...{ WAIT: { type: 'duration', default: 90_000 }, PLAN: { type: 'object', default: { a: 1 } } },
-      ...{ RATIO: { type: 'number', default: 0.5 }, OPEN: { type: 'boolean', default: true } },
+      WAIT: { type: 'duration', default: 90_000 },
+      PLAN: { type: 'object', default: { a: 1 } },
+      RATIO: { type: 'number', default: 0.5 },
+      OPEN: { type: 'boolean', default: true },
     },
     { stages: { preview: { like: 'production' } } },
   ) as Legend
@@ -380,7 +382,9 @@ test('what starts come to on a machine: its files, its environment, its command 
     const root = join(here, at)
     const stated = { ...definition, ...more, ...(own && { entries: own, rules: undefined }) }
     const found = surveyHere(stated as typeof definition, {
-      ...{ root, environment, ...options },
+      root,
+      environment,
+      ...options,
       layers: layers.map(([name, text]: [string, string]) => layerFromText(name, text)),
     })
     if (!('stage' in options || 'commandLine' in options))

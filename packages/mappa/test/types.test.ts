@@ -177,8 +177,12 @@ const settings = settleLayers(definition, { stage: 'test', layers: [] })
 settings.FEED_URL`
   const { sys } = ts
   const service = ts.createLanguageService({
-    ...{ readFile: sys.readFile, fileExists: sys.fileExists, directoryExists: sys.directoryExists },
-    ...{ getCurrentDirectory: () => top, getScriptFileNames: () => [file], getScriptVersion: () => '1' },
+    readFile: sys.readFile,
+    fileExists: sys.fileExists,
+    directoryExists: sys.directoryExists,
+    getCurrentDirectory: () => top,
+    getScriptFileNames: () => [file],
+    getScriptVersion: () => '1',
     getScriptSnapshot: (name) => {
       const found = name === file ? text : sys.readFile(name)
       return found === undefined ? undefined : ts.ScriptSnapshot.fromString(found)

@@ -27,7 +27,8 @@ async function following(definition: Legend<{ HIVES: number }>, options: WatchOp
   const watching = await watchAsync(
     definition,
     {
-      ...{ environment: {}, stage: 'production' },
+      environment: {},
+      stage: 'production',
       onLost: (faults) => lost.push(faults.map(({ message }) => message).join(' ')),
       ...options,
     },

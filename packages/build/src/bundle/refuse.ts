@@ -97,7 +97,8 @@ function refusal(
   const spot = takenSpot(id, file, name)
   if (name === wholeName)
     return {
-      ...{ layer: file, ...spot },
+      layer: file,
+      ...spot,
       kind: 'server-only',
       message: `${file} takes all settings into browser code, where only single names are allowed.`,
       remedy: "Write: import { NAME } from 'virtual:mappa/settings'",

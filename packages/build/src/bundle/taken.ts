@@ -135,8 +135,15 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
 
 /** Expressions that hand on what stands in them. */
 const passing: ReadonlySet<string> = new Set([
-  ...['ParenthesizedExpression', 'AwaitExpression', 'ChainExpression', 'TSAsExpression', 'TSNonNullExpression'],
-  ...['TSSatisfiesExpression', 'LogicalExpression', 'ConditionalExpression', 'SequenceExpression'],
+  'ParenthesizedExpression',
+  'AwaitExpression',
+  'ChainExpression',
+  'TSAsExpression',
+  'TSNonNullExpression',
+  'TSSatisfiesExpression',
+  'LogicalExpression',
+  'ConditionalExpression',
+  'SequenceExpression',
 ])
 
 /** Whether an identifier is read there, rather than given a meaning or named. */

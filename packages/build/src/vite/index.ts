@@ -80,7 +80,9 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       config.worker.plugins = () => [
         ...withoutMappa(plugins?.() ?? []),
         {
-          ...{ name: 'mappa:bundle', enforce: 'post', ...ofWorkers },
+          name: 'mappa:bundle',
+          enforce: 'post',
+          ...ofWorkers,
           configResolved({ plugins: own }) {
             if (this.meta.viteVersion.startsWith('7.')) beforeReplacing(own as Plugin[], 'mappa:bundle')
           },

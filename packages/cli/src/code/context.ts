@@ -87,8 +87,19 @@ const searching = new Set([
 
 /** Calls whose first argument names what the second one is. */
 const giving = new Set([
-  ...['set', 'append', 'add', 'put', 'header', 'setHeader', 'setRequestHeader'],
-  ...['option', 'default', 'define', 'constant', 'value', 'env'],
+  'set',
+  'append',
+  'add',
+  'put',
+  'header',
+  'setHeader',
+  'setRequestHeader',
+  'option',
+  'default',
+  'define',
+  'constant',
+  'value',
+  'env',
 ])
 
 /** The surroundings of a node; `parents` are those that it is in, the root first. */

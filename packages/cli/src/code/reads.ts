@@ -104,14 +104,22 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
         if (!imported || typeof name !== 'string' || name === 'default') continue
         const { start, end } = imported
         found.push({
-          ...{ path, name, start, end, from: 'virtual:mappa/settings' },
-          ...{ alias: undefined, node: specifier, parents: [...parents, node] },
+          path,
+          name,
+          start,
+          end,
+          from: 'virtual:mappa/settings',
+          alias: undefined,
+          node: specifier,
+          parents: [...parents, node],
         })
       }
   }
   const reads = () => ({
     reads: found.filter(({ alias }) => alias === undefined || !parameters.has(alias)),
-    ...{ computed, written, properties },
+    computed,
+    written,
+    properties,
   })
   return { visit, reads }
 }

@@ -41,7 +41,9 @@ function takenAt(start: number, end: number, node: Node, text: string): Taken {
   const isShort = node.shorthand === true
   const rest = text.slice(target.start, node.end)
   return {
-    ...{ start, end, local: isShort ? 'property' : undefined },
+    start,
+    end,
+    local: isShort ? 'property' : undefined,
     whole: isShort || local === '' ? undefined : { start: node.start, end: node.end, local: rest },
   }
 }

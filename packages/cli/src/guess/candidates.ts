@@ -45,8 +45,28 @@ const plainWords = new Set([
   'baseurl',
   'recipient',
   'tel',
-  ...['client', 'app', 'application', 'access', 'auth', 'user', 'username', 'database', 'db', 'name', 'domain'],
-  ...['id', 'mode', 'enabled', 'timeout', 'interval', 'limit', 'max', 'min', 'live', 'private', 'signing'],
+  'client',
+  'app',
+  'application',
+  'access',
+  'auth',
+  'user',
+  'username',
+  'database',
+  'db',
+  'name',
+  'domain',
+  'id',
+  'mode',
+  'enabled',
+  'timeout',
+  'interval',
+  'limit',
+  'max',
+  'min',
+  'live',
+  'private',
+  'signing',
 ])
 /** What a name of this kind should end in, so that it says what its value is. */
 export const endings: Readonly<Record<Kind, readonly string[]>> = {
@@ -167,7 +187,11 @@ function candidateOf(
         ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
         : (given.clash ?? found.blocked)
   return {
-    ...{ name, kind, secret, value: marked ? undefined : value, stages },
+    name,
+    kind,
+    secret,
+    value: marked ? undefined : value,
+    stages,
     sites: sites.map((site) => ({
       ...site,
       ...(isBrowser(site.path) && { page: true }),
@@ -175,7 +199,8 @@ function candidateOf(
       ...(neededIn && !site.variable && /\.[cm]?tsx?$/.test(site.path) && { frame: ['(', ' as string)'] as const }),
     })),
     entry: {
-      ...{ ...found, secret },
+      ...found,
+      secret,
       ...(isPartly && staged.length > 0 && { neededIn: staged }),
       ...(neededIn && !found.optional && found.default === undefined && { neededIn }),
     },
@@ -260,7 +285,16 @@ const plainObjects = new Set([
   'create',
   'client',
   'init',
-  ...['development', 'dev', 'production', 'prod', 'staging', 'stage', 'test', 'local', 'default', 'live'],
+  'development',
+  'dev',
+  'production',
+  'prod',
+  'staging',
+  'stage',
+  'test',
+  'local',
+  'default',
+  'live',
   'connect',
 ])
 

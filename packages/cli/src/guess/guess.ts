@@ -188,7 +188,10 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
   // What code asks may be called anything where it is written; if nothing does, the value may be a setting elsewhere.
   const ifUsed = context.object === undefined && context.name !== undefined
   return {
-    ...{ ...guess, confidence: 'low', reason: 'It is an address.', echo: true },
+    ...guess,
+    confidence: 'low',
+    reason: 'It is an address.',
+    echo: true,
     ...(ifUsed && { ifUsed: { name: context.name as string, as: 'address' } }),
   }
 }
@@ -271,12 +274,16 @@ function guessByName(text: string, context: Context): Guess | undefined {
   // A list of words is about something else, and a token alone may be one of a language.
   if (named && !listed && isPlaceholderFor(text, context) && !isProse(text, object) && !namesProse(outer))
     return {
-      ...{ ...credential, value: text, placeholder: true },
+      ...credential,
+      value: text,
+      placeholder: true,
       reason: 'It marks where a credential belongs.',
     }
   if (named && !listed && isPlainValue(text.slice(lead.length), name, words) && !isProse(text, object))
     return {
-      ...{ ...credential, value: text.slice(lead.length), lead },
+      ...credential,
+      value: text.slice(lead.length),
+      lead,
       confidence:
         words.at(-1) === 'token' &&
         words.length < 3 &&

@@ -57,8 +57,14 @@ const takingNames = /^(?:url|uri|baseURL|baseUrl|endpoint|secrets?|keys)$/
 
 /** What hands a name on to something. */
 const taking: ReadonlySet<string> = new Set([
-  ...['CallExpression', 'NewExpression', 'OptionalCallExpression', 'ArrayExpression', 'ObjectProperty'],
-  ...['BinaryExpression', 'TemplateLiteral', 'AssignmentExpression'],
+  'CallExpression',
+  'NewExpression',
+  'OptionalCallExpression',
+  'ArrayExpression',
+  'ObjectProperty',
+  'BinaryExpression',
+  'TemplateLiteral',
+  'AssignmentExpression',
 ])
 
 function startsWith({ quasis, expressions }: Node, node: Node): boolean {

@@ -97,7 +97,16 @@ function findingOf(
     (shape?.kind === 'connection' && /:[^/]+@/.test(shape.value)) ||
     (namesSomeKey(words) && fallback === undefined && !/public|publishable|site/i.test(name))
   return {
-    ...{ path, line, column, kept, words, outer: [], lead: '', rest: '', echo: false, literals: literals.map(rangeOf) },
+    path,
+    line,
+    column,
+    kept,
+    words,
+    outer: [],
+    lead: '',
+    rest: '',
+    echo: false,
+    literals: literals.map(rangeOf),
     kind: 'variable',
     ...whole,
     form: use.pattern ? 'pattern' : 'expression',
@@ -137,10 +146,31 @@ export function givenVariable({ path, text }: SourceFile, giving: Giving): Findi
   const words = wordsOf(name)
   const { line, column } = placeIn(text, start)
   return {
-    ...{ path, start, end, line, column, words, outer: [], form, stage, value, reason },
-    ...{ kind: 'variable', lead: '', rest: '', echo: false, kept: false, literals: [], confidence: 'high' },
+    path,
+    start,
+    end,
+    line,
+    column,
+    words,
+    outer: [],
+    form,
+    stage,
+    value,
+    reason,
+    kind: 'variable',
+    lead: '',
+    rest: '',
+    echo: false,
+    kept: false,
+    literals: [],
+    confidence: 'high',
     variable: {
-      ...{ name, fallback: undefined, wanted: 'text', asks: false, bare: { start, end }, given: true },
+      name,
+      fallback: undefined,
+      wanted: 'text',
+      asks: false,
+      bare: { start, end },
+      given: true,
       secret: namesCredential(words) || hasUserInformation(value),
       ...(stuck !== undefined && { stuck }),
     },
@@ -153,9 +183,20 @@ function literalAs(text: string) {
 
 function named(name: string): Context {
   return {
-    ...{ words: wordsOf(name), outer: [], name, call: undefined, argument: undefined },
-    ...{ fixed: false, compared: false, listed: false, markup: false, part: false, chosen: false, makes: false },
-    ...{ object: undefined, owner: undefined },
+    words: wordsOf(name),
+    outer: [],
+    name,
+    call: undefined,
+    argument: undefined,
+    fixed: false,
+    compared: false,
+    listed: false,
+    markup: false,
+    part: false,
+    chosen: false,
+    makes: false,
+    object: undefined,
+    owner: undefined,
   }
 }
 

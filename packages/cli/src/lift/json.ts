@@ -14,7 +14,14 @@ function candidateJson(
   const why = held.find(({ candidate }) => candidate.name === name)?.why
   const { type, optional } = entry
   return {
-    ...{ name, kind, type, secret, reach, optional, confidence, reason },
+    name,
+    kind,
+    type,
+    secret,
+    reach,
+    optional,
+    confidence,
+    reason,
     value: secret ? null : (value ?? null),
     default: secret ? null : (entry.default ?? null),
     stages: secret ? Object.fromEntries(Object.keys(stages).map((stage) => [stage, null])) : stages,

@@ -9,7 +9,9 @@ import type { SoundProject } from './project.js'
 export function changingOf({ root, legendFile, definition }: SoundProject): Changing {
   const read = (path: string) => textAt(join(root, path))
   return {
-    ...{ read, legendFile, definition },
+    read,
+    legendFile,
+    definition,
     legendFiles: legendFile.endsWith('.json') ? [legendFile] : filesFrom(legendFile, read),
     layers: layerNamesIn(root),
     files: [...projectFiles(root)],

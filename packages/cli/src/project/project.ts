@@ -154,7 +154,9 @@ function placeFor(root: string, legendFile: string) {
 /** Where a legend contradicts itself. */
 export function contradictions(definition: Legend, legendFile = 'the legend', root?: string): readonly Fault[] {
   const { faults } = surveyLayers(definition, {
-    ...{ stage: 'development', layers: [], legendName: legendFile },
+    stage: 'development',
+    layers: [],
+    legendName: legendFile,
     ...(root !== undefined && { legendPlace: placeFor(root, legendFile) }),
   })
   return faults.filter(({ kind }) => kind === 'legend')

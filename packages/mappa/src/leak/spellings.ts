@@ -18,11 +18,16 @@ export function spellingsOf(text: string): readonly string[] {
     // As bytes that are taken for signs one by one, as a search of files takes them.
     ...(/[^\x00-\x7f]/.test(text) ? [String.fromCharCode(...bytes)] : []),
     ...text.split(/\r\n|\r|\n/).map((line) => line.trim()),
-    ...[json, JSON.stringify(json).slice(1, -1)],
-    ...[escaped, escaped.replace(/%[0-9A-F]{2}/g, (code) => code.toLowerCase()), escaped.replaceAll('%20', '+')],
-    ...[percentEncoded(bytes, "!'()*"), percentEncoded(bytes, ":/?#[]@!$&'()*+,;=")],
-    ...[text.replace(/[&<>"']/g, (sign) => entities[sign] as string)],
-    ...[hex(bytes), hex(bytes).toUpperCase()],
+    json,
+    JSON.stringify(json).slice(1, -1),
+    escaped,
+    escaped.replace(/%[0-9A-F]{2}/g, (code) => code.toLowerCase()),
+    escaped.replaceAll('%20', '+'),
+    percentEncoded(bytes, "!'()*"),
+    percentEncoded(bytes, ":/?#[]@!$&'()*+,;="),
+    text.replace(/[&<>"']/g, (sign) => entities[sign] as string),
+    hex(bytes),
+    hex(bytes).toUpperCase(),
     ...base64Forms(bytes),
   ]
   return [...new Set(all)].filter((each) => each.length >= bytesMin)

@@ -162,7 +162,8 @@ export async function startWaiting(
     sources: [...open, ...(options.remotes ?? []).map((source) => ({ key: source, source }))],
     gathered: (remote) => ({
       ...gatheredFrom(start, remote, definition),
-      ...{ notAsked, asked: notAsked.length === 0 },
+      notAsked,
+      asked: notAsked.length === 0,
     }),
   }
 }
@@ -175,8 +176,13 @@ function ofMachine(start: Start): Start {
   return {
     ...start,
     sources: {
-      ...{ shared: [], directories: [], top: top.filter((layer) => layer.local), given: given ?? [] },
-      ...{ local, host, commandLine: commandLine ?? [] },
+      shared: [],
+      directories: [],
+      top: top.filter((layer) => layer.local),
+      given: given ?? [],
+      local,
+      host,
+      commandLine: commandLine ?? [],
     },
   }
 }
@@ -236,7 +242,10 @@ function startAt(root: string, definition: Legend<unknown> | undefined, options:
     stage,
     environment,
     sources: {
-      ...{ top, ...own, directories, given: options.layers ?? [] },
+      top,
+      ...own,
+      directories,
+      given: options.layers ?? [],
       host: layerFromHost(environment, root, { waits }),
       commandLine: commandLineOf(definition, stage, options),
       ...(options.built && { built: layerFromValues('the build', options.built) }),

@@ -25,13 +25,17 @@ export function originsIn(found: Survey, root: string, settledAt: Date): Origins
   for (const { winner } of trails) if (winner) counts.set(winner.layer, (counts.get(winner.layer) ?? 0) + 1)
   const names = ['the legend', ...found.layers.map(({ name }) => name)]
   return {
-    ...{ stage: found.stage, root, settledAt },
+    stage: found.stage,
+    root,
+    settledAt,
     layers: [...new Set(names)].flatMap((name) => {
       const count = counts.get(name)
       return count === undefined ? [] : [{ name, count }]
     }),
     variables: trails.map(({ name, winner }) => ({
-      ...{ name, shown: winner?.shown ?? null, from: winner ? originOf(winner) : null },
+      name,
+      shown: winner?.shown ?? null,
+      from: winner ? originOf(winner) : null,
     })),
   }
 }

@@ -28,7 +28,10 @@ export function handedIn(found: Survey): readonly HandedValue[] {
   return givenIn(reading).map(({ name, text, source }) => {
     const entry = reading.entries.get(name)
     return {
-      ...{ name, text, source, declared: entry !== undefined },
+      name,
+      text,
+      source,
+      declared: entry !== undefined,
       data: entry ? dataOf(text, entry) : text,
       hidden: hides(entry) || found.secretsIn(text).length > 0 || holdsPassword(text),
       reach: entry?.reach ?? 'server',

@@ -76,7 +76,9 @@ export function sinceMarkdown(stages: readonly StageChanges[], commit: string): 
     const rows = changes.map((change) => `| ${change.kind} | ${code(change.name)} | ${cells(change)} |`)
     const table = rows.length === 0 ? [] : ['', '| | variable | before | now |', '| --- | --- | --- | --- |', ...rows]
     const asked = tasksBy(tasks).flatMap(([head, some]) => [
-      ...['', head, ''],
+      '',
+      head,
+      '',
       ...some.map(({ message }) => `- [ ] ${taskMarkdown(message)}`),
     ])
     const none = rows.length === 0 && asked.length === 0 ? ['', 'Nothing has changed.'] : []

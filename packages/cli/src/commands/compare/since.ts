@@ -68,7 +68,9 @@ export function changesSince(
       const [was, is] = [before?.found.texts.get(former ?? name), now.found.texts.get(name)]
       if (was !== is)
         changes.push({
-          ...{ ...base, kind: 'revalued', from: originIn(now.found, name) },
+          ...base,
+          kind: 'revalued',
+          from: originIn(now.found, name),
           before: before?.found.trail(former ?? name).winner?.shown ?? null,
           after: now.found.trail(name).winner?.shown ?? null,
         })

@@ -15,9 +15,14 @@ export function clusterManifests(values: readonly HandedValue[], { name, namespa
       ? []
       : [
           [
-            ...['apiVersion: v1', `kind: ${kind}`, 'metadata:', `  name: ${yamlText(name)}`],
+            'apiVersion: v1',
+            `kind: ${kind}`,
+            'metadata:',
+            `  name: ${yamlText(name)}`,
             ...(namespace === undefined ? [] : [`  namespace: ${yamlText(namespace)}`]),
-            ...['  labels:', `    stage: ${yamlText(stage)}`, ...lines],
+            '  labels:',
+            `    stage: ${yamlText(stage)}`,
+            ...lines,
             ...held.map((value) => `  ${yamlText(value.name)}: ${quotedYaml(value.text)}`),
           ].join('\n'),
         ]

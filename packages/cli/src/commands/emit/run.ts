@@ -105,7 +105,10 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   }
   for (const line of fromHere(found, values)) say(line)
   const text = form.write(values, {
-    ...{ name, namespace: options.namespace, stage: found.stage.name, asText: options.text === true },
+    name,
+    namespace: options.namespace,
+    stage: found.stage.name,
+    asText: options.text === true,
   })
   const remark = form.remark ? `${form.remark} Values of stage ${found.stage.name}, written by mappa emit.\n` : ''
   const known = new Set(found.trails.keys())
@@ -151,7 +154,9 @@ function objectNameOf(root: string): string {
 
 function unheldFault({ kind, name, why }: Unheld, form: string): Fault {
   return {
-    ...{ kind, name, message: `${name} ${why}.` },
+    kind,
+    name,
+    message: `${name} ${why}.`,
     remedy:
       form === 'container'
         ? 'Hand it on in another form, such as --as cluster, or as a file that NAME_FILE names; or leave it out with --only.'

@@ -108,7 +108,10 @@ function wantedIn(given: readonly string[], { variables, options }: Run): readon
 async function valuesFor(wanted: readonly Asked[], run: Run): Promise<readonly Filled[]> {
   const { found, variables, options, place } = run
   const as = (variable: Variable, text: string): Filled => ({
-    ...{ name: variable.name, secret: variable.secret, text, file: place(variable) },
+    name: variable.name,
+    secret: variable.secret,
+    text,
+    file: place(variable),
     outOf: committedWith(found, variable),
   })
   if (options.from !== undefined) return fromFile(options.from, wanted, run, as)

@@ -29,7 +29,12 @@ export const guardCommand: CommandDefinition = {
       .option('--value <->', 'look also for values that are typed unseen, or come on standard input, one a line')
       .addOption(
         new Option('--install', 'run guard --staged before each commit').conflicts([
-          ...['staged', 'since', 'bundle', 'paths', 'json', 'sarif'],
+          'staged',
+          'since',
+          'bundle',
+          'paths',
+          'json',
+          'sarif',
         ]),
       )
       .addOption(new Option('--json', 'print the report as JSON').conflicts('sarif'))

@@ -159,7 +159,11 @@ async function beforeOf(
   const { candidates, secrets } = gathered(await factsAcross(root, looked), Object.keys(entriesOf(definition)))
   return {
     before: {
-      ...{ read, layers, code, legendFile, definition },
+      read,
+      layers,
+      code,
+      legendFile,
+      definition,
       reads: candidates.filter(({ kind }) => kind === 'variable'),
       versioned: isVersioned(root),
       ignored: ignoredFiles(root, legendFile ?? 'mappa.legend.ts', ['.env', '.env.development']),

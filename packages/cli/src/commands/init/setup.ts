@@ -90,7 +90,9 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
       ...withoutSecrets(checkScriptChange(read)),
       ...withoutSecrets(workflowChange(read, before.hasWorkflows)),
     ],
-    ...{ legendFile, entries, kept },
+    legendFile,
+    entries,
+    kept,
   }
 }
 

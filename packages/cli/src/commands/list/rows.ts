@@ -37,7 +37,11 @@ export function rowsOf(
   const lacking = new Set(found.faults.flatMap(({ name, kind }) => (kind === 'missing' ? [name] : [])))
   return [...found.trails.values()]
     .map(({ name, declared, winner }) => ({
-      ...{ name, declared, secret: secrets.has(name), missing: lacking.has(name), faulty: faulty.has(name) },
+      name,
+      declared,
+      secret: secrets.has(name),
+      missing: lacking.has(name),
+      faulty: faulty.has(name),
       value: winner?.shown ?? null,
       from: winner ? originOf(winner) : null,
     }))

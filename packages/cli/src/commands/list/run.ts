@@ -32,7 +32,8 @@ export async function list(
   const secrets = Object.entries(entriesOf(project.definition)).flatMap(([name, entry]) => (entry.secret ? [name] : []))
   const rows = rowsOf(found, new Set(secrets), {
     isNamed: (name) => patterns.length === 0 || patterns.some((pattern) => pattern.test(name)),
-    ...{ missing: options.missing === true, secrets: options.secrets === true },
+    missing: options.missing === true,
+    secrets: options.secrets === true,
   })
   const terminal = output()
   // Without these nothing can be said of any variable.

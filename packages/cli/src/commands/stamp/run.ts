@@ -106,7 +106,9 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
       return { exitCode: exitCodes.fine }
     })
   return handOn(outputsOf(stamped, options, outFolder), {
-    ...{ root: project.root, hidden: hiddenTextsOf(found, values), said: `has the values of ${found.stage.name}.` },
+    root: project.root,
+    hidden: hiddenTextsOf(found, values),
+    said: `has the values of ${found.stage.name}.`,
     folder: outFolder ? options.out : undefined,
   })
 }
@@ -170,7 +172,9 @@ async function compareWith(
   })
   const terminal = output()
   const shown = changes.map(({ path, before, after }) => ({
-    ...{ path, before: other.found.mask(before), after: own.found.mask(after) },
+    path,
+    before: other.found.mask(before),
+    after: own.found.mask(after),
   }))
   if (changes.length > 0) terminal.write(`${diffText(shown, hidden, terminal).trimEnd()}\n\n`)
   const text =

@@ -24,7 +24,9 @@ export function stampHtml(template: Template, filled: readonly FilledForm[]): St
     if (range?.kind === 'left') continue
     if (range?.tag && !isQuoted(text, range.tag, mention.start))
       misplaced.push({
-        ...{ at: mention.start, kind: 'bad-expansion', why: 'stands in a tag, and in no attribute with quotes.' },
+        at: mention.start,
+        kind: 'bad-expansion',
+        why: 'stands in a tag, and in no attribute with quotes.',
         remedy: 'Put quotes around the whole value of the attribute.',
       })
     edits.push({ start: mention.start, end: mention.end, text: htmlText(value) })

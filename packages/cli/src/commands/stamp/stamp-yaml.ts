@@ -75,7 +75,8 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
     const first = words.get(found[0] as string)
     if (site.isKey && fresh.text.length > keyMax)
       misplaced.push({
-        ...{ at: first?.mention.start ?? 0, kind: 'cannot-hold' },
+        at: first?.mention.start ?? 0,
+        kind: 'cannot-hold',
         why: 'makes a key longer than the 1024 signs that YAML takes for one.',
         remedy: 'Shorten the value.',
       })
@@ -88,7 +89,9 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
     edits.push({ start: index, end: index + word.length, text: before })
     if (value)
       misplaced.push({
-        ...{ at: value.mention.start, kind: 'bad-expansion', why: 'stands where YAML has no value.' },
+        at: value.mention.start,
+        kind: 'bad-expansion',
+        why: 'stands where YAML has no value.',
         remedy: 'Put it into a value, or into quotes.',
       })
   }
@@ -119,16 +122,16 @@ function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: Ya
   if (secrets.length > 0)
     return [
       {
-        ...{
-          at,
-          kind: 'misplaced-secret',
-          why: `is secret, and stands in a ${object}, which is no place for secrets.`,
-        },
+        at,
+        kind: 'misplaced-secret',
+        why: `is secret, and stands in a ${object}, which is no place for secrets.`,
         remedy: 'Let it be taken from a Secret (secretKeyRef, envFrom); mappa emit --as cluster writes one.',
       },
     ]
   return undeclared.map((name) => ({
-    ...{ at, kind: 'misplaced-secret', why: `holds what no entry declares, and so counts as secret, in a ${object}.` },
+    at,
+    kind: 'misplaced-secret',
+    why: `holds what no entry declares, and so counts as secret, in a ${object}.`,
     remedy: `Add an entry: ${name}: { type: 'string' }`,
   }))
 }

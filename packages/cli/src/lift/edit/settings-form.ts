@@ -49,7 +49,9 @@ function typedForm(
   const isEsm = compiler ? compiler.takesImportMeta : target.isModule
   return {
     module: freeModule(`${folder}settings.ts`, target),
-    ...{ isTyped: true, requires: false, legendFile },
+    isTyped: true,
+    requires: false,
+    legendFile,
     place: isCommon ? '__dirname' : isEsm ? 'import.meta.url' : undefined,
     specifiers:
       specifiersIn(target, /\.[cm]?tsx?$/) ?? (isCommon || (compiler && !compiler.emits) ? 'bare' : 'compiled'),
@@ -64,7 +66,8 @@ function plainForm(served: readonly string[], legendFile: string, target: Target
   const isMade = isPlain && scripts.some((path) => /^(?:import|export)\b/m.test(target.read(path) ?? ''))
   return {
     module: freeModule(`${folder}settings${isPlain || target.isModule ? '.js' : '.mjs'}`, target),
-    ...{ isTyped: false, legendFile },
+    isTyped: false,
+    legendFile,
     requires: isPlain && !isMade,
     place: isMade ? undefined : isPlain ? '__dirname' : 'import.meta.url',
     specifiers: (isPlain && specifiersIn(target, /\.jsx?$/)) || 'compiled',

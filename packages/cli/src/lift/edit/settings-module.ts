@@ -62,8 +62,10 @@ export function declarationChanges(
   const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] } as Legend
   const described = withComments(whole, legend.path, legend.after)
   const declared = {
-    ...{ definition: described, variables: variablesOf(described) },
-    ...{ stages: stagesOf(whole), legendFile: legend.path },
+    definition: described,
+    variables: variablesOf(described),
+    stages: stagesOf(whole),
+    legendFile: legend.path,
   }
   const { text, map } = declarationsFor(declared, placesIn(legend.path, legend.after))
   const made = (path: string, after: string) => ({ path, before: read(path) ?? null, after, secret: false })

@@ -4,9 +4,19 @@ import spawn from 'cross-spawn'
 
 /** What a repository can make git start of its own: all of it off. */
 const off = [
-  ...['core.fsmonitor=false', 'core.hooksPath=/dev/null', 'core.pager=cat', 'core.sshCommand=false'],
-  ...['core.askPass=', 'credential.helper=', 'core.untrackedCache=false', 'protocol.allow=never'],
-  ...['diff.external=', 'submodule.recurse=false', 'gc.auto=0', 'maintenance.auto=false', 'log.showSignature=false'],
+  'core.fsmonitor=false',
+  'core.hooksPath=/dev/null',
+  'core.pager=cat',
+  'core.sshCommand=false',
+  'core.askPass=',
+  'credential.helper=',
+  'core.untrackedCache=false',
+  'protocol.allow=never',
+  'diff.external=',
+  'submodule.recurse=false',
+  'gc.auto=0',
+  'maintenance.auto=false',
+  'log.showSignature=false',
 ]
 
 /** No question, no lock, no pager, and nothing fetched that a clone left behind. */

@@ -52,17 +52,17 @@ export interface StagedLines {
 /** What is staged, as lines that are added; binary files are left out. Undefined without version control. */
 export function stagedLines(root: string): readonly StagedLines[] | undefined {
   const text = git(root, [
-    ...[
-      'diff',
-      '--cached',
-      '--unified=0',
-      '--no-color',
-      '--no-ext-diff',
-      '--no-textconv',
-      '--no-renames',
-      '--relative',
-    ],
-    ...['--diff-filter=ACMR', '--src-prefix=a/', '--dst-prefix=b/'],
+    'diff',
+    '--cached',
+    '--unified=0',
+    '--no-color',
+    '--no-ext-diff',
+    '--no-textconv',
+    '--no-renames',
+    '--relative',
+    '--diff-filter=ACMR',
+    '--src-prefix=a/',
+    '--dst-prefix=b/',
   ])
   if (text === undefined) return undefined
   const files: { path: string; lines: { line: number; text: string }[] }[] = []
