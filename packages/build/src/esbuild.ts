@@ -148,7 +148,10 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         if (!isFilled) return undefined
         const sourcemap = initialOptions.sourcemap ? ('inline' as const) : undefined
         const { code: contents } = await build.esbuild.transform(code, {
-          ...{ loader: only, jsx: 'preserve', sourcefile: path.basename(file), tsconfigRaw: tsconfigFor(file) },
+          loader: only,
+          jsx: 'preserve',
+          sourcefile: path.basename(file),
+          tsconfigRaw: tsconfigFor(file),
           ...(sourcemap && { sourcemap }),
           define: definitionsOf(session),
         })
@@ -176,8 +179,14 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
 }
 
 const loaders: Readonly<Record<string, 'js' | 'jsx' | 'ts' | 'tsx'>> = {
-  ...{ '.js': 'js', '.mjs': 'js', '.cjs': 'js', '.jsx': 'jsx' },
-  ...{ '.ts': 'ts', '.mts': 'ts', '.cts': 'ts', '.tsx': 'tsx' },
+  '.js': 'js',
+  '.mjs': 'js',
+  '.cjs': 'js',
+  '.jsx': 'jsx',
+  '.ts': 'ts',
+  '.mts': 'ts',
+  '.cts': 'ts',
+  '.tsx': 'tsx',
 }
 
 function readsEnvironment(code: string): boolean {

@@ -280,7 +280,7 @@ test('the library is small, and each package declares whatever its packed code i
         assert.ok(allowed.has(own) || codeWritten.has(own), `${folder}/${path} imports ${from}`)
       }
       // What comes from elsewhere would have to bring its notice.
-      assert.doesNotMatch(text, /@licen[cs]e|@preserve|Copyright/i, path)
+      assert.doesNotMatch(text, /@licen[cs]e|@preserve|Copyright \(c\)|^\/\*!/im, path)
     }
     assert.equal(
       folder === 'mappa' ? undefined : (dependencies.mappa ?? peerDependencies.mappa),

@@ -38,7 +38,14 @@ export function findingsIn(file: SourceFile): {
   ) => {
     const { start, end } = range
     const finding: BranchFinding = {
-      ...{ path, start, end, form, lead: '', rest: '', echo: false, literals: [spanOf(node)] },
+      path,
+      start,
+      end,
+      form,
+      lead: '',
+      rest: '',
+      echo: false,
+      literals: [spanOf(node)],
       ...nowhere,
       // Code keeps what marks the place for as long as there is no value.
       ...(guess.placeholder && { frame: ['(', ` ?? ${text.slice(start, end)})`] as const }),
@@ -110,7 +117,9 @@ function placed(finding: Finding, text: string): Finding {
   const raised = finding.confidence !== 'high' && doubts.test(around)
   return {
     ...finding,
-    ...{ kept, line, column },
+    kept,
+    line,
+    column,
     ...(openly.test(around) && { openly: true }),
     ...(raised && {
       confidence: 'high' as const,
@@ -138,7 +147,10 @@ function byUse(finding: BranchFinding, hold: (wanted: IfUsed) => boolean): Branc
   if (!ifUsed) return finding
   if (!hold(ifUsed)) return echo ? { ...finding, ifUsed: undefined } : finding
   return {
-    ...{ ...finding, ifUsed: undefined, echo: false, confidence: 'high' },
+    ...finding,
+    ifUsed: undefined,
+    echo: false,
+    confidence: 'high',
     ...(echo && { reason: 'A request goes there.' }),
   }
 }

@@ -121,7 +121,8 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
     const form = mention && printable(text.slice(mention.start, mention.end))
     faults.push(
       faultAt(at, mention?.end ?? at + 1, {
-        ...{ kind, remedy: printable(remedy) },
+        kind,
+        remedy: printable(remedy),
         message: form === undefined ? printable(why) : `${form} ${why}`,
       }),
     )
@@ -159,7 +160,8 @@ function forBrowser({ parts }: Mention, { secrets, undeclared, serverOnly }: Fil
       },
     ]
   return serverOnly.slice(0, 1).map((each) => ({
-    ...{ kind: 'server-only' as const, name: each },
+    kind: 'server-only' as const,
+    name: each,
     message: `A page would hold ${each}, which is for servers.`,
     remedy: "Take it out of the page; or, if everyone may see it, write in its entry: reach: 'browser'",
   }))
@@ -179,7 +181,8 @@ function unfilled(
       const near = isDeclared ? undefined : nearest(name, [...found.trails.keys()])
       const whole = typeof parts[0] === 'object' && parts[0].name === name
       return {
-        ...{ ...base, kind: 'unset' },
+        ...base,
+        kind: 'unset',
         message: isDeclared
           ? `${name} has no value in stage ${found.stage.name}.`
           : `${name} has no value: no entry declares it, and no layer sets it.`,
@@ -193,21 +196,24 @@ function unfilled(
     }
     case 'asked-for':
       return {
-        ...{ ...base, kind: 'asked-for' },
+        ...base,
+        kind: 'asked-for',
         message: `${name} has no value${message ? `: ${printable(found.mask(message))}` : ''}.`,
         remedy: `Give it one: mappa fill ${name} --stage ${found.stage.name}`,
       }
     case 'cycle':
       return {
-        ...{ ...base, kind: 'cycle' },
+        ...base,
+        kind: 'cycle',
         message: `${names.join(' is built on ')}, in a circle.`,
         remedy: 'Break it.',
       }
     case 'too-long':
-      return { ...{ ...base, kind: 'too-long' }, message: 'It grows past 1 MiB.', remedy: 'Shorten it.' }
+      return { ...base, kind: 'too-long', message: 'It grows past 1 MiB.', remedy: 'Shorten it.' }
     default:
       return {
-        ...{ ...base, kind: 'too-deep' },
+        ...base,
+        kind: 'too-deep',
         message: `${name} is built on too many others.`,
         remedy: 'Shorten the chain.',
       }

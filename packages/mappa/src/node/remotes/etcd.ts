@@ -276,7 +276,8 @@ class Store {
       agent: false,
       timeout: answerWait,
       headers: {
-        ...{ 'content-type': 'application/json', 'content-length': Buffer.byteLength(text) },
+        'content-type': 'application/json',
+        'content-length': Buffer.byteLength(text),
         // Without a leader a watch would go on in silence.
         'grpc-metadata-hasleader': 'true',
         ...(withToken && this.#token !== undefined && { authorization: this.#token }),

@@ -167,8 +167,21 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const expander = new Expander(layers, known, owners)
   const { answers } = sources
   const state: State = {
-    ...{ lines, stack, expander, entries: known, owners, settings, problems, others },
-    ...{ answers, waiting: [], unset: [], slips: new Map(), looked: 0, met: [], list: definition?.accepted },
+    lines,
+    stack,
+    expander,
+    entries: known,
+    owners,
+    settings,
+    problems,
+    others,
+    answers,
+    waiting: [],
+    unset: [],
+    slips: new Map(),
+    looked: 0,
+    met: [],
+    list: definition?.accepted,
   }
 
   // A legend that contradicts itself, or an unknown stage, would make all that follows a guess.
