@@ -15,7 +15,7 @@ import { top } from '../built.mjs'
 
 /** Where a room is, which tests are about it, the quickest first, and how many of its mutants have to die, in percent. */
 const rooms = {
-  format: ['packages/mappa/src/format', ['stored', 'format', 'settle', 'promises', 'expand', 'words', 'write'], 88],
+  format: ['packages/mappa/src/format', ['stored', 'format', 'settle', 'promises', 'expand', 'words'], 88],
   legend: [
     'packages/mappa/src/legend',
     ['stored', 'words', 'settle', 'origins', 'promises', 'oracle', 'expand', 'faults'],
@@ -25,11 +25,18 @@ const rooms = {
   report: ['packages/mappa/src/report', ['stored', 'promises', 'settle', 'words', 'expand', 'faults', 'outputs'], 78],
   node: [
     'packages/mappa/src/node',
-    ['machine', 'stored', 'promises', 'node', 'write', 'origins', 'sources', 'watching', 'legends'],
+    ['machine', 'stored', 'promises', 'node', 'origins', 'sources', 'watching', 'legends', 'layer-order'],
     78,
   ],
-  bundle: ['packages/mappa/src/bundle', ['bundle', 'pages', 'builders'], 78],
-  'lift/guess': ['packages/cli/src/lift/guess', ['stored', 'code', 'lift'], 78],
+  build: ['packages/build/src', ['bundle', 'pages', 'builders'], 78],
+  guess: ['packages/cli/src/guess', ['stored', 'code', 'credentials', 'lift'], 78],
+  code: ['packages/cli/src/code', ['code', 'stored', 'lift', 'declare'], 85],
+  stamp: ['packages/cli/src/commands/stamp', ['stamp', 'outputs'], 85],
+  emit: ['packages/cli/src/commands/emit', ['emit', 'handing', 'outputs'], 85],
+  guard: ['packages/cli/src/commands/guard', ['guard', 'credentials', 'history'], 85],
+  project: ['packages/cli/src/project', ['command', 'guard', 'history', 'init', 'hosts'], 85],
+  quick: ['packages/cli/src/commands/with', ['with'], 85],
+  edits: ['packages/cli/src/edits', ['write', 'change', 'fill'], 85],
 }
 /** What takes long and is about other things than the rooms: races, terminals, compilers, whole applications. */
 const slow = [
@@ -53,12 +60,12 @@ const slow = [
   'written all the time',
   'Vite 7',
   'webpack',
-  'Rspack',
+  '@rspack/core',
   'program that parses',
   'how to undo',
   'cannot write',
-  'Rollup',
-  'Rolldown',
+  'rollup',
+  'rolldown',
   'in any shape',
 ].join('|')
 const testerVersion = '9.6.1'

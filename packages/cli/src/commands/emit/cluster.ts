@@ -1,5 +1,4 @@
 import type { HandedValue } from 'mappa/command'
-import { quotedYaml, yamlText } from '../../handing/yaml-text.js'
 import type { EmitTraits } from './emit-form.js'
 
 /** A cluster takes no larger object. Bytes of its keys and values. */
@@ -9,29 +8,22 @@ export const objectBytesMax = 1024 * 1024
  * A ConfigMap of what may be seen and a Secret of the rest, each only if it holds something. Their data are texts, so that
  * numbers stand in quotes.
  */
-export function clusterManifests(values: readonly HandedValue[], { name, namespace, stage }: EmitTraits): string {
-  const object = (kind: string, lines: readonly string[], held: readonly HandedValue[]) =>
-    held.length === 0
-      ? []
-      : [
-          [
-            'apiVersion: v1',
-            `kind: ${kind}`,
-            'metadata:',
-            `  name: ${yamlText(name)}`,
-            ...(namespace === undefined ? [] : [`  namespace: ${yamlText(namespace)}`]),
-            '  labels:',
-            `    stage: ${yamlText(stage)}`,
-            ...lines,
-            ...held.map((value) => `  ${yamlText(value.name)}: ${quotedYaml(value.text)}`),
-          ].join('\n'),
-        ]
-  const [open, hidden] = [values.filter((each) => !each.hidden), values.filter((each) => each.hidden)]
+export async function clusterManifests(
+  values: readonly HandedValue[],
+  { name, namespace, stage }: EmitTraits,
+): Promise<string> {
+  const { inQuotes, yamlOf } = await import('../../handing/yaml-text.js')
+  const metadata = { name, namespace, labels: { stage } }
+  const texts = (isHidden: boolean) => {
+    const held = values.filter(({ hidden }) => hidden === isHidden)
+    return held.length > 0 && Object.fromEntries(held.map((each) => [each.name, inQuotes(each.text)]))
+  }
+  const [data, stringData] = [texts(false), texts(true)]
   const objects = [
-    ...object('ConfigMap', ['data:'], open),
-    ...object('Secret', ['type: Opaque', 'stringData:'], hidden),
+    data && { apiVersion: 'v1', kind: 'ConfigMap', metadata, data },
+    stringData && { apiVersion: 'v1', kind: 'Secret', metadata, type: 'Opaque', stringData },
   ]
-  return objects.length === 0 ? '' : `${objects.join('\n---\n')}\n`
+  return objects.flatMap((each) => (each ? [yamlOf(each)] : [])).join('---\n')
 }
 
 /** What is wrong with the name of an object; undefined if nothing is. RFC 1123, as clusters hold to it. */

@@ -26,5 +26,5 @@ export interface EmitForm {
   readonly remark?: '#'
   /** Whether it becomes the environment of a program, which then has to be told its stage. */
   readonly isEnvironment?: boolean
-  readonly write: (values: readonly HandedValue[], traits: EmitTraits) => string
+  readonly write: (values: readonly HandedValue[], traits: EmitTraits) => string | Promise<string>
 }

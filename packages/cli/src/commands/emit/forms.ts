@@ -1,6 +1,5 @@
 import { readLayer } from 'mappa'
 import { type HandedValue, isNameOfShell } from 'mappa/command'
-import { quotedYaml, yamlText } from '../../handing/yaml-text.js'
 import { clusterManifests } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
 
@@ -14,16 +13,13 @@ export const emitForms = {
     write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
   },
   layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => layerLine(name, text)) },
-  json: {
-    write: (values, { asText }) =>
-      `${JSON.stringify(Object.fromEntries(values.map(({ name, text, data }) => [name, asText ? text : data])), null, 2)}\n`,
-  },
+  json: { write: (values, { asText }) => `${JSON.stringify(dataOf(values, asText), null, 2)}\n` },
   yaml: {
     remark: '#',
-    write: (values, { asText }) =>
-      values.length === 0
-        ? '{}\n'
-        : lines(values, ({ name, text, data }) => `${yamlText(name)}: ${asText ? yamlText(text) : yamlData(data)}`),
+    write: async (values, { asText }) => {
+      const { yamlOf } = await import('../../handing/yaml-text.js')
+      return yamlOf(dataOf(values, asText), { onOneLine: true })
+    },
   },
   // The file of `--env-file`: one line a variable, its text as it is up to the line's end, a carriage return there dropped.
   container: {
@@ -76,15 +72,8 @@ function lines(values: readonly HandedValue[], line: (value: HandedValue) => str
   return values.map((value) => `${line(value)}\n`).join('')
 }
 
-/** Data as one line of YAML: JSON is YAML, but for signs that it would have escaped. */
-function yamlData(data: unknown): string {
-  if (typeof data === 'string') return yamlText(data)
-  if (Array.isArray(data))
-    return `[${data.map((each) => (typeof each === 'string' ? quotedYaml(each) : yamlData(each))).join(', ')}]`
-  if (typeof data !== 'object' || data === null) return String(data)
-  return `{${Object.entries(data)
-    .map(([key, each]) => `${quotedYaml(key)}: ${typeof each === 'string' ? quotedYaml(each) : yamlData(each)}`)
-    .join(', ')}}`
+function dataOf(values: readonly HandedValue[], asText: boolean): Readonly<Record<string, unknown>> {
+  return Object.fromEntries(values.map(({ name, text, data }) => [name, asText ? text : data]))
 }
 
 function layerLine(name: string, text: string): string {

@@ -104,7 +104,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
     return { exitCode: exitCodeFor(all) }
   }
   for (const line of fromHere(found, values)) say(line)
-  const text = form.write(values, {
+  const text = await form.write(values, {
     name,
     namespace: options.namespace,
     stage: found.stage.name,

@@ -1,5 +1,5 @@
 import { CST, type Document, isMap, Lexer, parseAllDocuments, Scalar, visit } from 'yaml'
-import { quotedYaml, yamlText } from '../../handing/yaml-text.js'
+import { yamlText } from '../../handing/yaml-text.js'
 import {
   type FilledForm,
   type Misplaced,
@@ -180,11 +180,11 @@ function writtenScalar(
     // Whether it is read back so depends on blanks, line ends and signs of the values: another way is left for the rest.
     return readBack(text.slice(lineStart(text, start), start) + block) === value
       ? { text: block, value }
-      : { text: `${quotedYaml(value)}${source.endsWith('\n') ? '\n' : ''}`, value }
+      : { text: `${yamlText(value, { isQuoted: true })}${source.endsWith('\n') ? '\n' : ''}`, value }
   }
   if (node.type === Scalar.QUOTE_SINGLE && /^[\x20-\x7e]*$/.test(value))
     return { text: `'${value.replaceAll("'", "''")}'`, value }
-  return { text: node.type === Scalar.PLAIN ? yamlText(value, { inFlow }) : quotedYaml(value), value }
+  return { text: yamlText(value, { isQuoted: inFlow || node.type !== Scalar.PLAIN }), value }
 }
 
 function lineStart(text: string, at: number): number {
