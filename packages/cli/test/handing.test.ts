@@ -11,8 +11,10 @@ import { ConfigMap } from 'kubernetes-models/v1/ConfigMap'
 import { Secret } from 'kubernetes-models/v1/Secret'
 import { Service } from 'kubernetes-models/v1/Service'
 import { type Legend, layerFromValues, readLayer, surveyLayers } from 'mappa'
+import { parseFragment } from 'parse5'
 import { parse, parseAllDocuments } from 'yaml'
 import { type Ended, keys, mappa, mappaAsked, noTerminal, project, token, top } from '../../../test/helpers.js'
+import { objectBytesMax } from '../src/commands/emit/cluster.js'
 import type { FormName } from '../src/commands/emit/forms.js'
 import { stampFile, type TemplateForm, templateFile } from '../src/commands/stamp/stamped.js'
 
@@ -28,7 +30,7 @@ const values = Object.fromEntries(
 )
 
 function stage(texts: Readonly<Record<string, string>>) {
-  const entries = Object.keys(texts).map((name) => [name, { type: 'string', empty: 'keep' }])
+  const entries = Object.keys(texts).map((name) => [name, { type: 'string', empty: 'keep', reach: 'browser' }])
   return surveyLayers({ entries: Object.fromEntries(entries), stages: [] } as unknown as Legend, {
     stage: 'staging',
     layers: [layerFromValues('given', texts)],
@@ -124,13 +126,49 @@ test('each form is read back to the same values, and says what it cannot hold', 
   }
 })
 
+test('a cluster is given no object larger than it takes, each kind counted by itself, in bytes', async () => {
+  // The stage is handed on as well, and each value has a name.
+  const [room, extra] = [objectBytesMax - 'A'.length - 'B'.length, 'MAPPA_STAGE'.length + 'development'.length]
+  for (const [isSecret, length, isTooLarge] of [
+    [false, room - extra, false],
+    [false, room - extra + 1, true],
+    [true, room, false],
+    [true, room + 1, true],
+  ] as const) {
+    const properties = Object.fromEntries(
+      ['A', 'B'].map((name) => [name, { type: 'string', 'x-mappa-secret': isSecret }]),
+    )
+    const half = 'é'.repeat(Math.floor(length / 4))
+    const root = project({
+      'mappa.legend.json': JSON.stringify({ type: 'object', properties, required: ['A', 'B'] }),
+      '.env.local': `A=${half}\nB=${'hive '.repeat(length).slice(0, length - Buffer.byteLength(half) - 1)}e\n`,
+    })
+    const args = ['emit', '--as', 'cluster', '--name', 'hives']
+    const { code, stderr } = await mappa(args, { cwd: root })
+    const kind = isSecret ? 'Secret' : 'ConfigMap'
+    assert.deepEqual([code, stderr.includes(`The ${kind} would be larger`)], [isTooLarge ? 1 : 0, isTooLarge], stderr)
+  }
+})
+
 const templates: readonly (readonly [form: TemplateForm, text: string])[] = [
   ['yaml', 'a: @\nb: "x @ y"\nc: \'x @ y\'\n# @\nd: x-@\n@: [@, {k: @}, "@"]\n'],
   ['yaml', '- |\n  first\n  @\n  last @\n- >-\n  folded @\n  text\n- |+\n  @\n\n- end\n'],
   ['yaml', 'a: &x @\nb: !tag @\nc:\n  - @ # @\n  - ? @\n    : @\n--- # @\n"%": @\n...\n---\n@\n'],
   ['yaml', 'a:\r\n  b: @\r\n  c: |\r\n    x @\r\n'],
+  ['html', '<p title="x @" lang=\'@ y\' class="@">a @</p><!-- c --><b id=n data-x="@@">b@</b>'],
   ['json', '{ "a": "@", "b": @, "c": ["x @ \\" y"], "@": 1 }'],
 ]
+
+/** What an HTML reader makes of a fragment: names, attributes and texts, in order. */
+function pageData(text: string): unknown[] {
+  return parseFragment(text).childNodes.map(function data(node): unknown {
+    return 'attrs' in node
+      ? [node.nodeName, node.attrs.map(({ name, value }) => [name, value]), node.childNodes.map(data)]
+      : 'value' in node
+        ? node.value
+        : node.nodeName
+  })
+}
 
 test('what a template means is what it says, whatever the values hold', () => {
   const all = Object.values(values)
@@ -144,9 +182,11 @@ test('what a template means is what it says, whatever the values hold', () => {
       const read = (text: string) =>
         form === 'json'
           ? [JSON.parse(text)]
-          : parseAllDocuments(text, { uniqueKeys: false, logLevel: 'silent' }).map((each) =>
-              each.toJS({ mapAsMap: true }),
-            )
+          : form === 'html'
+            ? pageData(text)
+            : parseAllDocuments(text, { uniqueKeys: false, logLevel: 'silent' }).map((each) =>
+                each.toJS({ mapAsMap: true }),
+              )
       const meant = (data: unknown): unknown =>
         typeof data === 'string'
           ? data.replaceAll('MEANT', () => value)
@@ -237,6 +277,12 @@ test('what a template must not have is told with its line, and nothing comes of 
     stderr,
     inOrder(['PORT must be', 'a.yaml:1:4', 'BASE must', 'a.yaml:2:5', 'PORT', 'a.yaml:2:13', '3 faults']),
   )
+})
+
+test('a byte order mark in front of JSON is read over, and stays', async () => {
+  const root = hives({ 'a.json': '\ufeff{ "a": ${PORT} }\n' })
+  const { code, stdout, stderr } = await mappa(['stamp', 'a.json'], { cwd: root })
+  assert.deepEqual([code, stdout], [0, '\ufeff{ "a": 4100 }\n'], stderr)
 })
 
 test('a template becomes what its kind of file needs, one file or many', async () => {

@@ -104,6 +104,28 @@ test('guard says which commits held a secret, wherever in a repository it was', 
   )
 })
 
+test('a secret that a commit moves is held on, within a file and from one to another', async () => {
+  const { write, commit, guard } = repository()
+  const line = `send('${old}')\n`
+  write('src/mail.js', `${line}one()\n`)
+  commit('Mail')
+  write('src/mail.js', `one()\n${line}`)
+  commit('Moved down')
+  write('src/mail.js', 'one()\n')
+  write('src/post.js', line)
+  commit('Moved to another file')
+  write('src/post.js', 'two()\n')
+  commit('Gone')
+  const { code, said } = await guard()
+  assert.equal(code, 1)
+  const id = '[0-9a-f]{9}'
+  assert.match(
+    said,
+    new RegExp(`src/mail\\.js held the text of ALERT_TOKEN from ${id} \\(2026-10-03\\) to ${id} \\(2026-10-04\\)`),
+  )
+  assert.match(said, new RegExp(`src/post\\.js held the text of ALERT_TOKEN in ${id} \\(2026-10-05\\) alone`))
+})
+
 test('only what a push adds is looked at, and what others have already is told', async () => {
   const { root, git, write, commit, guard } = repository()
   const other = project({})

@@ -57,10 +57,12 @@ test('a legend in TypeScript or JavaScript, as a module or as CommonJS, is check
     if (/\.[cm]?ts$/.test(file)) {
       const [copy = ''] = readdirSync(join(root, 'node_modules/.cache/mappa')).filter((name) => name.endsWith('.mjs'))
       // What others may have written is not run.
-      chmodSync(join(root, 'node_modules/.cache/mappa', copy), 0o666)
-      const { stdout, stderr } = await preload()
-      assert.equal(stdout, reads ? '4107\n' : '', what + stderr)
-      if (!reads) assert.match(stderr, /TypeScript[\s\S]*Type: mappa check/)
+      for (const mode of [0o664, 0o646]) {
+        chmodSync(join(root, 'node_modules/.cache/mappa', copy), mode)
+        const { stdout, stderr } = await preload()
+        assert.equal(stdout, reads ? '4107\n' : '', what + stderr)
+        if (!reads) assert.match(stderr, /TypeScript[\s\S]*Type: mappa check/)
+      }
       chmodSync(join(root, 'node_modules/.cache/mappa', copy), 0o644)
     }
     writeFileSync(join(root, file), `${text}\n// another text\n`)

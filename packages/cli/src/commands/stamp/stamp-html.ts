@@ -68,8 +68,16 @@ function isQuoted(text: string, { attributes }: PageTag, at: number): boolean {
   return attributes.some(({ start, end }) => start < at && at < end && /["']/.test(text[end - 1] as string))
 }
 
-const signs: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;', "'": '&#39;' }
+/** HTML, 13.2.3.5: a carriage return that stands for itself is read as a line feed. */
+const signs: Readonly<Record<string, string>> = {
+  '&': '&amp;',
+  '<': '&lt;',
+  '>': '&gt;',
+  '"': '&quot;',
+  "'": '&#39;',
+  '\r': '&#13;',
+}
 
 function htmlText(value: string): string {
-  return value.replace(/[&<>"']/g, (sign) => signs[sign] as string)
+  return value.replace(/[&<>"'\r]/g, (sign) => signs[sign] as string)
 }
