@@ -2,7 +2,8 @@
 // program does and says.
 import assert from 'node:assert/strict'
 import { spawn } from 'node:child_process'
-import { chmodSync, mkdirSync } from 'node:fs'
+import { chmodSync, mkdirSync, mkdtempSync, readdirSync, readFileSync } from 'node:fs'
+import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import type { Readable } from 'node:stream'
 import test, { after } from 'node:test'
@@ -124,7 +125,19 @@ const cases: Readonly<Record<string, Case>> = {
   'another stage inside': { args: 'staging', child: [...again, 'production', ...printed] },
 }
 
-test('the short way of `with` does and says what the whole program does and says', async () => {
+/** What is so usual that it must not cost the start of the whole program. */
+const quick = new Set([
+  'plain',
+  'a stage',
+  'a root',
+  'a stage and a host',
+  'what changes loading',
+  'a legend as JSON',
+  'a legend in TypeScript',
+  'the same as CommonJS',
+])
+
+test('the short way of `with` is taken where it may be, and does and says the same as the whole program', async () => {
   const runWhole = startWhole()
   for (const [name, { files, legend = own(''), args = '', env = {}, from = '.', child = printed }] of Object.entries(
     cases,
@@ -136,7 +149,13 @@ test('the short way of `with` does and says what the whole program does and says
     const line = ['with', ...args.split(' ').filter((each) => each), ...child]
     // The first compiles a legend in TypeScript, which the next finds.
     const long = await runWhole(line, options)
-    const short = await mappaProcess(line, options)
+    // Node writes down there which files it has run.
+    const ran = mkdtempSync(join(tmpdir(), 'mappa-ran-'))
+    const short = await mappaProcess(line, { ...options, env: { ...env, NODE_V8_COVERAGE: ran } })
+    const isWhole = readdirSync(ran).some((file) =>
+      readFileSync(join(ran, file), 'utf8').includes('cli/dist/program.js'),
+    )
+    if (child === printed) assert.equal(isWhole, !quick.has(name), `${name}: which way was taken`)
     assert.deepEqual(compared(short), compared(long), name)
     assert.ok(long.code !== 0 || long.stdout.includes('MAPPA_SET'), name)
     assert.ok(!short.stderr.includes(token), name)
@@ -146,7 +165,8 @@ test('the short way of `with` does and says what the whole program does and says
 /** Without what this machine has set; the digests of `MAPPA_SET` are salted anew each time. */
 function compared({ code, signal, stdout, stderr }: Ended) {
   const pair = (text: string) => text.split(/=([\s\S]*)/) as [string, string]
-  const isOwn = ([name, text]: [string, string]) => name !== '_' && process.env[name] !== text
+  const isOwn = ([name, text]: [string, string]) =>
+    !['_', 'NODE_V8_COVERAGE'].includes(name) && process.env[name] !== text
   const env = stdout.includes('\0') ? stdout.split('\0').map(pair).filter(isOwn) : [stdout]
   return { code, signal, stderr, env: env.join('\n').replace(/^(MAPPA_SET,\w+)\.\w+|(?<=[,/]\w+):\w+/gm, '$1') }
 }
