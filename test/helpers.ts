@@ -215,6 +215,11 @@ export function assertStored(file: string, told: string): void {
   assert.equal(lines?.length, stored?.length, file)
 }
 
+/** Stands above what a command has printed; `what` is what the case is. */
+export function printedHead(what: string): string {
+  return `#: ${what}, on made-up data. Kinds, values, places and exit codes are promised; words may change if they say as much.\n`
+}
+
 /** The longest line of a stored file: what is longer goes on in the next, behind an arrow. */
 const storedWidth = 180
 

@@ -25,7 +25,13 @@ const parts = {
   },
   store() {
     const { status, stdout } = run(['examples/fleet/fleet.mjs', '50'])
-    return { passed: status === 0, said: stdout.split('\n').filter((line) => /^(?:It |The |SCALE)/.test(line)) }
+    return {
+      passed: status === 0,
+      said: stdout
+        .split('\n')
+        .filter((line) => /^(?:It |The store|SCALE| {2}\d+ of \d+ )/.test(line))
+        .map((line) => line.trim()),
+    }
   },
   fuzz() {
     const { status, stdout } = run(['scripts/fuzz.mjs', '2'])

@@ -6,7 +6,7 @@ import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync }
 import { basename, join } from 'node:path'
 import test from 'node:test'
 import type { FaultKind, NoticeKind, reportSarif } from 'mappa'
-import { mappa, node, project, top } from '../../../test/helpers.js'
+import { mappa, node, printedHead, project, top } from '../../../test/helpers.js'
 
 const folder = join(top, 'packages/cli/test/faults')
 
@@ -380,7 +380,7 @@ test('each kind of fault and notice reads as it is stored', async () => {
     for (let next = open.shift(); next; next = open.shift()) {
       const [kind, row] = next
       const stored = join(folder, `${kind.replace(' ', '-')}.txt`)
-      const told = await report(row)
+      const told = printedHead(`The report of one case of ${kind}`) + (await report(row))
       if (process.env.WRITE_STORED) writeFileSync(stored, told)
       const expected = existsSync(stored) ? readFileSync(stored, 'utf8') : ''
       if (flat(told) !== flat(expected)) wrong.push(`${kind}:\n${told}\n--- stored:\n${expected}`)

@@ -7,7 +7,7 @@ import { basename, join } from 'node:path'
 import test from 'node:test'
 import Ajv04 from 'ajv-draft-04'
 import addFormats from 'ajv-formats'
-import { type Ended, environment, mappa, project, top } from '../../../test/helpers.js'
+import { type Ended, environment, mappa, printedHead, project, top } from '../../../test/helpers.js'
 import { documents, unlikeDocument } from './documents.js'
 
 const folder = join(top, 'packages/cli/test/outputs')
@@ -232,8 +232,9 @@ function storedForm(line: string, { code, stdout, stderr }: Ended, root: string)
     .replace(/(?<=[Ss]ince"?:? "?)[0-9a-f]{7,}/, '<commit>')
 }
 
-function differs(name: string, told: string, wrong: string[]): void {
+function differs(name: string, printed: string, wrong: string[]): void {
   const file = join(folder, `${name}.txt`)
+  const told = printedHead('What a command prints') + printed
   mkdirSync(folder, { recursive: true })
   if (process.env.WRITE_STORED) writeFileSync(file, told)
   const expected = existsSync(file) ? readFileSync(file, 'utf8') : ''

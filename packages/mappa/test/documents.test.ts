@@ -1,6 +1,6 @@
 // docs/library.md against the library: every export and nothing else, and examples that compile, run and print what they say.
 import assert from 'node:assert/strict'
-import { readFileSync } from 'node:fs'
+import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import ts from 'typescript-6'
@@ -97,4 +97,16 @@ test('pages of docs that are made from the results of npm run field say what tho
 test('tests are 25 to 33 % of all lines of code', () => {
   const { tests, all, share } = countLines()
   assert.ok(share >= 0.25 && share <= 0.33, `${tests} of ${all}`)
+})
+
+test('stored answers are for people: each says what it holds, and no line is longer than a screen takes', () => {
+  const folders = ['build/test/stored', 'cli/test/faults', 'cli/test/outputs', 'cli/test/stored', 'mappa/test/stored']
+  for (const folder of folders)
+    for (const name of readdirSync(join(top, 'packages', folder))) {
+      const lines = readFileSync(join(top, 'packages', folder, name), 'utf8').split('\n')
+      assert.match(lines[0] ?? '', /^#: \S/, `${folder}/${name}`)
+      // A whole page is what a browser reads.
+      const longest = name === 'guide-html.txt' ? 0 : Math.max(...lines.map(({ length }) => length))
+      assert.ok(longest <= 200, `${folder}/${name} has a line of ${longest}`)
+    }
 })
