@@ -17,6 +17,9 @@ const missing = installDebian({
 })
 if (missing.includes('chromium')) console.log('Chromium is not installed: the tests of pages in a browser cannot run.')
 
+// Certificates that an environment names cost each start of Node as much as the rest of it, and no test asks the network.
+delete process.env.NODE_EXTRA_CA_CERTS
+
 const require = createRequire(import.meta.url)
 const tsc = join(require.resolve('typescript/package.json'), '../bin/tsc')
 const biome = join(require.resolve('@biomejs/biome/package.json'), '../bin/biome')
@@ -32,8 +35,8 @@ const checks = [
   ['packaging of @mappa/build', [publint, 'packages/build', '--strict']],
   ['packaging of @mappa/cli', [publint, 'packages/cli', '--strict']],
 ]
-// One more than there are cores: some files mostly wait.
-const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '3']
+// More than there are cores: some files mostly wait.
+const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '4']
 const failed = given.length > 0 ? [] : await together([...checks, ['the demo', ['scripts/demo.mjs']]])
 console.log('\n── tests')
 const args = [...tests, ...(given.length > 0 ? given : testFiles())]
