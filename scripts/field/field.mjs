@@ -23,6 +23,10 @@ const parts = {
       ),
     }
   },
+  installed() {
+    const { status, stdout } = run(['scripts/test.mjs', 'packages/cli/test/history.test.ts'], { MAPPA_FIELD: '1' })
+    return { passed: status === 0, said: stdout.split('\n').filter((line) => /files of installed packages/.test(line)) }
+  },
   store() {
     const { status, stdout } = run(['examples/fleet/fleet.mjs', '50'])
     return {

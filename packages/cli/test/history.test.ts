@@ -1,12 +1,12 @@
 // Secrets in what version control had, in what is handed on, and what looks like a key.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { mkdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import { mkdirSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { test } from 'node:test'
 import { deflateSync, gzipSync } from 'node:zlib'
 import { packTar } from 'modern-tar'
-import { environment, keys, mappa, mappaAsked, node, noTerminal, project, top } from '../../../test/helpers.js'
+import { environment, keys, mappa, mappaAsked, noTerminal, project, top } from '../../../test/helpers.js'
 
 const old = 'sms_test_buckwheat_clover_thyme'
 const legend =
@@ -386,19 +386,12 @@ test('what looks like a key is told once, and a program has none', async () => {
   const after = (await guard()).said
   const held = [...after.matchAll(/(\S+) held what looks like/g)].map(([, path]) => path)
   assert.deepEqual([...new Set(held)].sort(), Object.keys(shaped), after)
-  // The sources of what this project has installed, which nobody here wrote.
-  const looked = await mappa(['guard', '--paths', join(top, 'node_modules'), '--json', '--root', root], { cwd: root })
-  const files = Number(
-    (
-      await node(
-        [
-          '-p',
-          `fs.readdirSync(${JSON.stringify(join(top, 'node_modules'))}, { recursive: true, withFileTypes: true }).filter((e) => e.isFile()).length`,
-        ],
-        { cwd: root },
-      )
-    ).stdout,
-  )
+  // The sources of what this project has installed, which nobody here wrote: each seventh, and all of them in npm run field.
+  const installed = readdirSync(join(top, 'node_modules'))
+    .filter((name, at) => !name.startsWith('.') && (process.env.MAPPA_FIELD !== undefined || at % 7 === 0))
+    .map((name) => join(top, 'node_modules', name))
+  const looked = await mappa(['guard', '--json', '--root', root, '--paths', ...installed], { cwd: root })
+  const files = installed.flatMap((path) => readdirSync(path, { recursive: true, encoding: 'utf8' })).length
   const false_ = new Set(
     (JSON.parse(looked.stdout).faults as { place: { file: string } }[]).map(({ place }) => place.file),
   )
