@@ -23,7 +23,7 @@ const coresMost = 1.3
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)
 startUp()
 standingIn()
-reading()
+await reading()
 settling()
 validating()
 await finding()
@@ -205,7 +205,7 @@ function runNode(args, cwd) {
   return { wall, cpu: Number(stdout) }
 }
 
-function reading() {
+async function reading() {
   const pairs = {}
   let text = ''
   for (let at = 0; text.length < 10_000_000; at++) {
@@ -217,9 +217,20 @@ function reading() {
   text = Buffer.from(text).toString()
   const json = JSON.stringify(pairs)
   let seen = 0
+  // What every layer is read by, without what else is asked of one.
+  const room = join(scratch, 'bench-values.mjs')
+  buildSync({
+    entryPoints: [join(top, 'packages/mappa/src/format/values.ts')],
+    bundle: true,
+    format: 'esm',
+    outfile: room,
+  })
+  const { readValues } = await import(room)
   const read = () => {
-    const values = layerFromText('.env', text)
-    for (const name of values.names()) seen += name.length + values.get(name).length
+    const values = readValues(text)
+    values.each((name, value) => {
+      seen += name.length + value.length
+    })
     // JSON.parse gives something to look names up in, so that is made here too.
     if (values.get('HIVE_7_READINGS_URL') === undefined) throw new Error('a name was not read')
   }
@@ -853,12 +864,12 @@ function findingMemory(folders) {
 
 /** In a process of its own, so that nothing else is counted. */
 function memory() {
-  const script = `import { layerFromText, legend, settle } from 'mappa'
+  const script = `import { layerFromText, legend, settleLayers } from 'mappa'
     const names = Array.from({ length: 100_000 }, (_, at) => 'HIVE_' + at)
     const text = Buffer.from(names.map((name) => name + '=https://collector.fennelhill.example/hives\\n').join('')).toString()
     const definition = legend(Object.fromEntries(names.map((name) => [name, { type: 'string' }])))
     gc(); const before = process.memoryUsage()
-    const settings = settle(definition, { stage: 'test', layers: [layerFromText('.env', text)] })
+    const settings = settleLayers(definition, { stage: 'test', layers: [layerFromText('.env', text)] })
     gc(); const after = process.memoryUsage()
     console.log(JSON.stringify([text.length, after.heapUsed - before.heapUsed, settings.HIVE_7.length]))`
   const { stdout, stderr, status } = spawnSync(process.execPath, ['--expose-gc', '--input-type=module', '-e', script], {
@@ -894,7 +905,7 @@ function size() {
   )
   // What an application that bundles the core for a browser or a worker takes along.
   const { outputFiles } = buildSync({
-    stdin: { contents: "export { legend, settle, survey } from 'mappa'", resolveDir: top },
+    stdin: { contents: "export { legend, settleLayers, surveyLayers } from 'mappa'", resolveDir: top },
     bundle: true,
     minify: true,
     format: 'esm',
