@@ -107,7 +107,14 @@ const cases: Readonly<Record<string, Case>> = {
     files: env('PORT=41\n'),
   },
   'a value that no process takes': { files: env(`MANY='${'x'.repeat(140_000)}'\n`) },
+  'a long value': { files: env(`MANY='${'x'.repeat(40_000)}'\n`) },
+  'a value at the limit': { files: env(`MANY='${'x'.repeat(50_000)}'\n`) },
   'no legend': { legend: ['none', ''] },
+  'what only ends as a stage': { args: 'x--stage=staging' },
+  'what only begins as a flag': { args: '--stagex=staging' },
+  'a flag for a value': { args: '--stage --root' },
+  'no command': { child: ['--'] },
+  'no dashes': { child: [] },
   'a legend as JSON': { legend: ['mappa.legend.json', json] },
   'a legend in TypeScript': { legend: ['mappa.legend.ts', legendText()] },
   'the same as CommonJS': { legend: ['mappa.legend.cts', legendText().replace('export default', 'export =')] },
@@ -135,6 +142,8 @@ const quick = new Set([
   'a legend as JSON',
   'a legend in TypeScript',
   'the same as CommonJS',
+  'a run inside another',
+  'a long value',
 ])
 
 test('the short way of `with` is taken where it may be, and does and says the same as the whole program', async () => {
@@ -150,16 +159,15 @@ test('the short way of `with` is taken where it may be, and does and says the sa
     // The first compiles a legend in TypeScript, which the next finds.
     const long = await runWhole(line, options)
     // Node writes down there which files it has run.
-    const ran = quick.has(name) ? mkdtempSync(join(tmpdir(), 'mappa-ran-')) : undefined
-    const short = await mappaProcess(line, { ...options, env: { ...env, ...(ran && { NODE_V8_COVERAGE: ran }) } })
-    if (ran) {
-      const files = readdirSync(ran).map((file) => readFileSync(join(ran, file), 'utf8'))
-      assert.ok(
-        files.some((text) => text.includes('cli/dist/with.js')),
-        `${name}: Node wrote down nothing`,
-      )
-      assert.ok(!files.some((text) => text.includes('cli/dist/program.js')), `${name}: the long way`)
-    }
+    const ran = mkdtempSync(join(tmpdir(), 'mappa-ran-'))
+    const short = await mappaProcess(line, { ...options, env: { ...env, NODE_V8_COVERAGE: ran } })
+    const loaded = readdirSync(ran).map((file) => readFileSync(join(ran, file), 'utf8'))
+    assert.ok(
+      loaded.some((text) => text.includes('cli/dist/with.js')),
+      `${name}: Node wrote down nothing`,
+    )
+    const isLong = loaded.some((text) => text.includes('cli/dist/program.js'))
+    assert.equal(isLong ? 'long' : 'short', quick.has(name) ? 'short' : 'long', name)
     assert.deepEqual(compared(short), compared(long), name)
     assert.ok(long.code !== 0 || long.stdout.includes('MAPPA_SET'), name)
     assert.ok(!short.stderr.includes(token), name)

@@ -37,8 +37,9 @@ export interface Lock {
 }
 
 /**
- * Locks directories for writing, one process at a time. What a process left that is gone is taken away; another is waited
- * for, and after ten seconds given up on.
+ * Locks directories for writing, one process at a time. Takes a lock from a process that is gone, and waits ten seconds for
+ * one that runs. Our own: kept packages (proper-lockfile, lockfile) know a holder only by the age of its file, so a killed
+ * one blocks for ten seconds and a busy one loses its lock, and cannot wait in code that does not; others need a compiler.
  * @throws {Locked} if another process holds one all the time.
  */
 export function lockDirectories(directories: readonly string[]): Lock {
