@@ -1,4 +1,4 @@
-// Written by mappa types. Lines that are changed here are lost: change the legend, and run it again.
+// Written by mappa types from the legend (form 2). Do not edit: changes are lost.
 
 type MappaEntries = typeof import('./mappa.legend.js').default.entries
 
@@ -6,90 +6,90 @@ type MappaEntries = typeof import('./mappa.legend.js').default.entries
 interface MappaSettings {
   /**
    * The domain that the addresses below are built on.
-   * It must be text that matches ^[a-z.-]+$.
-   * It reaches the browser.
+   * Text that matches ^[a-z.-]+$.
+   * Reaches the browser.
    */
   readonly domain: import('mappa/legend').SettingOf<MappaEntries['APIARY_DOMAIN']>
   readonly collector: {
     /**
      * TCP port the collector listens on.
-     * It must be a port from 1 to 65535.
+     * Port, 1 to 65535.
      */
     readonly port: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_PORT']>
     /**
      * Address the collector listens on; 0.0.0.0 for all.
-     * Unless set, it is 127.0.0.1.
+     * Default: 127.0.0.1.
      */
     readonly host: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_HOST']>
     /**
      * Where the dashboard finds the collector.
-     * It must be an absolute URL.
-     * It reaches the browser.
+     * Absolute URL.
+     * Reaches the browser.
      */
     readonly url: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_URL']>
     /**
      * Pages that may read the collector.
-     * It must be a list separated by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+     * List separated by commas, each item an absolute URL with scheme http or https, at least 1 item, no duplicates.
      */
     readonly allowedOrigins: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
   }
   readonly store: {
     /**
      * SQLite file for the readings, seen from the working directory.
-     * It must be text of at least 1 character.
+     * Text of at least 1 character.
      */
     readonly file: import('mappa/legend').SettingOf<MappaEntries['STORE_FILE']>
     /**
      * Readings kept for each hive; older ones are dropped.
-     * It must be a whole number from 100 to 1000000.
-     * Unless set, it is 10000.
+     * Whole number, 100 to 1000000.
+     * Default: 10000.
      */
     readonly readingsKept: import('mappa/legend').SettingOf<MappaEntries['READINGS_KEPT']>
   }
   /**
    * The least important line that is logged.
-   * It must be one of debug, info, warn, error.
-   * Unless set, it is info.
+   * One of debug, info, warn, error.
+   * Default: info.
    */
   readonly logLevel: import('mappa/legend').SettingOf<MappaEntries['LOG_LEVEL']>
   readonly alert: {
     /**
      * Whether falling weight sends a text message.
-     * It must be true or false.
-     * Unless set, it is false.
+     * True or false.
+     * Default: false.
      */
     readonly enabled: import('mappa/legend').SettingOf<MappaEntries['SWARM_ALERTS']>
     /**
      * Weight lost between two readings that means a swarm has left.
-     * It must be a number above 0 and at most 10.
-     * Unless set, it is 1.5.
-     * It reaches the browser.
+     * Number above 0 and at most 10.
+     * Default: 1.5.
+     * Reaches the browser.
      */
     readonly dropKg: import('mappa/legend').SettingOf<MappaEntries['SWARM_DROP_KG']>
     /**
      * Text-message gateway that swarm alerts are posted to.
-     * It must be an absolute URL.
+     * Absolute URL.
      */
     readonly gateway: import('mappa/legend').SettingOf<MappaEntries['ALERT_GATEWAY']>
     /**
      * How long the gateway may take to answer.
-     * It must be a duration such as 90s or 1.5h, of at least 100ms.
-     * Unless set, it is 5s.
+     * Duration such as 90s or 1.5h, of at least 100ms.
+     * Default: 5s.
      */
     readonly patience: import('mappa/legend').SettingOf<MappaEntries['ALERT_PATIENCE']>
     /**
      * Token for the text-message gateway.
-     * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
-     * It may be left out.
-     * In production it must be text of at least 24 characters that matches ^sms_live_.
-     * In production it has to be set.
+     * Secret.
+     * Text of at least 24 characters that matches ^sms_test_.
+     * Optional.
+     * In production: text of at least 24 characters that matches ^sms_live_, required.
      * Obtain: https://wiki.fennelhill.example/alerts
      */
     readonly token: import('mappa/legend').SettingOf<MappaEntries['ALERT_TOKEN']>
     /**
      * Telephone that gets the swarm alerts.
-     * It must be text that matches ^\+[0-9]{6,15}$.
-     * It may be left out.
+     * Text that matches ^\+[0-9]{6,15}$.
+     * Optional.
      * For example +15550100.
      */
     readonly phone: import('mappa/legend').SettingOf<MappaEntries['KEEPER_PHONE']>
@@ -97,30 +97,30 @@ interface MappaSettings {
   readonly map: {
     /**
      * Key for map tiles.
-     * It must be text that matches ^tile_test_.
-     * In production it must be text that matches ^tile_live_.
-     * It reaches the browser.
+     * Text that matches ^tile_test_.
+     * In production: text that matches ^tile_live_.
+     * Reaches the browser.
      * Obtain: https://wiki.fennelhill.example/tiles
      */
     readonly tileKey: import('mappa/legend').SettingOf<MappaEntries['TILE_KEY']>
   }
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It reaches the browser, which gets it at the start.
+   * Reaches the browser at start.
    */
   readonly stageNote: import('mappa/legend').SettingOf<MappaEntries['STAGE_NOTE']>
   readonly host: {
     /**
      * Address of the host's settings service; without it, that is not asked.
-     * It must be an absolute URL.
-     * It may be left out.
+     * Absolute URL.
+     * Optional.
      */
     readonly url: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_URL']>
     /**
      * Token for the host's settings service.
-     * It is secret.
-     * It may be left out.
-     * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
+     * Secret.
+     * Optional.
+     * HOST_SETTINGS_TOKEN_FILE may name a file with its value.
      * Obtain: https://wiki.fennelhill.example/host
      */
     readonly token: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_TOKEN']>
@@ -130,125 +130,125 @@ interface MappaSettings {
 declare module 'virtual:mappa/settings' {
   /**
    * The domain that the addresses below are built on.
-   * It must be text that matches ^[a-z.-]+$.
-   * It reaches the browser.
+   * Text that matches ^[a-z.-]+$.
+   * Reaches the browser.
    */
   export const APIARY_DOMAIN: import('mappa/legend').SettingOf<MappaEntries['APIARY_DOMAIN']>
   /**
    * Server only.
    * TCP port the collector listens on.
-   * It must be a port from 1 to 65535.
+   * Port, 1 to 65535.
    */
   export const COLLECTOR_PORT: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_PORT']>
   /**
    * Server only.
    * Address the collector listens on; 0.0.0.0 for all.
-   * Unless set, it is 127.0.0.1.
+   * Default: 127.0.0.1.
    */
   export const COLLECTOR_HOST: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_HOST']>
   /**
    * Where the dashboard finds the collector.
-   * It must be an absolute URL.
-   * It reaches the browser.
+   * Absolute URL.
+   * Reaches the browser.
    */
   export const COLLECTOR_URL: import('mappa/legend').SettingOf<MappaEntries['COLLECTOR_URL']>
   /**
    * Server only.
    * Pages that may read the collector.
-   * It must be a list separated by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+   * List separated by commas, each item an absolute URL with scheme http or https, at least 1 item, no duplicates.
    */
   export const ALLOWED_ORIGINS: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
   /**
    * Server only.
    * SQLite file for the readings, seen from the working directory.
-   * It must be text of at least 1 character.
+   * Text of at least 1 character.
    */
   export const STORE_FILE: import('mappa/legend').SettingOf<MappaEntries['STORE_FILE']>
   /**
    * Server only.
    * Readings kept for each hive; older ones are dropped.
-   * It must be a whole number from 100 to 1000000.
-   * Unless set, it is 10000.
+   * Whole number, 100 to 1000000.
+   * Default: 10000.
    */
   export const READINGS_KEPT: import('mappa/legend').SettingOf<MappaEntries['READINGS_KEPT']>
   /**
    * Server only.
    * The least important line that is logged.
-   * It must be one of debug, info, warn, error.
-   * Unless set, it is info.
+   * One of debug, info, warn, error.
+   * Default: info.
    */
   export const LOG_LEVEL: import('mappa/legend').SettingOf<MappaEntries['LOG_LEVEL']>
   /**
    * Server only.
    * Whether falling weight sends a text message.
-   * It must be true or false.
-   * Unless set, it is false.
+   * True or false.
+   * Default: false.
    */
   export const SWARM_ALERTS: import('mappa/legend').SettingOf<MappaEntries['SWARM_ALERTS']>
   /**
    * Weight lost between two readings that means a swarm has left.
-   * It must be a number above 0 and at most 10.
-   * Unless set, it is 1.5.
-   * It reaches the browser.
+   * Number above 0 and at most 10.
+   * Default: 1.5.
+   * Reaches the browser.
    */
   export const SWARM_DROP_KG: import('mappa/legend').SettingOf<MappaEntries['SWARM_DROP_KG']>
   /**
    * Server only.
    * Text-message gateway that swarm alerts are posted to.
-   * It must be an absolute URL.
+   * Absolute URL.
    */
   export const ALERT_GATEWAY: import('mappa/legend').SettingOf<MappaEntries['ALERT_GATEWAY']>
   /**
    * Server only.
    * How long the gateway may take to answer.
-   * It must be a duration such as 90s or 1.5h, of at least 100ms.
-   * Unless set, it is 5s.
+   * Duration such as 90s or 1.5h, of at least 100ms.
+   * Default: 5s.
    */
   export const ALERT_PATIENCE: import('mappa/legend').SettingOf<MappaEntries['ALERT_PATIENCE']>
   /**
    * Server only.
    * Token for the text-message gateway.
-   * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
-   * It may be left out.
-   * In production it must be text of at least 24 characters that matches ^sms_live_.
-   * In production it has to be set.
+   * Secret.
+   * Text of at least 24 characters that matches ^sms_test_.
+   * Optional.
+   * In production: text of at least 24 characters that matches ^sms_live_, required.
    * Obtain: https://wiki.fennelhill.example/alerts
    */
   export const ALERT_TOKEN: import('mappa/legend').SettingOf<MappaEntries['ALERT_TOKEN']>
   /**
    * Key for map tiles.
-   * It must be text that matches ^tile_test_.
-   * In production it must be text that matches ^tile_live_.
-   * It reaches the browser.
+   * Text that matches ^tile_test_.
+   * In production: text that matches ^tile_live_.
+   * Reaches the browser.
    * Obtain: https://wiki.fennelhill.example/tiles
    */
   export const TILE_KEY: import('mappa/legend').SettingOf<MappaEntries['TILE_KEY']>
   /**
    * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-   * It reaches the browser, which gets it at the start.
+   * Reaches the browser at start.
    */
   export const STAGE_NOTE: import('mappa/legend').SettingOf<MappaEntries['STAGE_NOTE']>
   /**
    * Server only.
    * Telephone that gets the swarm alerts.
-   * It must be text that matches ^\+[0-9]{6,15}$.
-   * It may be left out.
+   * Text that matches ^\+[0-9]{6,15}$.
+   * Optional.
    * For example +15550100.
    */
   export const KEEPER_PHONE: import('mappa/legend').SettingOf<MappaEntries['KEEPER_PHONE']>
   /**
    * Server only.
    * Address of the host's settings service; without it, that is not asked.
-   * It must be an absolute URL.
-   * It may be left out.
+   * Absolute URL.
+   * Optional.
    */
   export const HOST_SETTINGS_URL: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_URL']>
   /**
    * Server only.
    * Token for the host's settings service.
-   * It is secret.
-   * It may be left out.
-   * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
+   * Secret.
+   * Optional.
+   * HOST_SETTINGS_TOKEN_FILE may name a file with its value.
    * Obtain: https://wiki.fennelhill.example/host
    */
   export const HOST_SETTINGS_TOKEN: import('mappa/legend').SettingOf<MappaEntries['HOST_SETTINGS_TOKEN']>
@@ -260,116 +260,116 @@ declare module 'virtual:mappa/settings' {
 
 declare namespace NodeJS {
   interface ProcessEnv {
-    /** The stage, as mappa with and the preload set it. */
+    /** The stage, set by mappa with and the preload. */
     MAPPA_STAGE?: 'development' | 'test' | 'staging' | 'production'
     /**
      * The domain that the addresses below are built on.
-     * It must be text that matches ^[a-z.-]+$.
-     * It reaches the browser.
+     * Text that matches ^[a-z.-]+$.
+     * Reaches the browser.
      */
     APIARY_DOMAIN: string
     /**
      * TCP port the collector listens on.
-     * It must be a port from 1 to 65535.
+     * Port, 1 to 65535.
      */
     COLLECTOR_PORT: string
     /**
      * Address the collector listens on; 0.0.0.0 for all.
-     * Unless set, it is 127.0.0.1.
+     * Default: 127.0.0.1.
      */
     COLLECTOR_HOST: string
     /**
      * Where the dashboard finds the collector.
-     * It must be an absolute URL.
-     * It reaches the browser.
+     * Absolute URL.
+     * Reaches the browser.
      */
     COLLECTOR_URL: string
     /**
      * Pages that may read the collector.
-     * It must be a list separated by commas, each item an absolute URL with scheme http or https, at least 1, none twice.
+     * List separated by commas, each item an absolute URL with scheme http or https, at least 1 item, no duplicates.
      */
     ALLOWED_ORIGINS: string
     /**
      * SQLite file for the readings, seen from the working directory.
-     * It must be text of at least 1 character.
+     * Text of at least 1 character.
      */
     STORE_FILE: string
     /**
      * Readings kept for each hive; older ones are dropped.
-     * It must be a whole number from 100 to 1000000.
-     * Unless set, it is 10000.
+     * Whole number, 100 to 1000000.
+     * Default: 10000.
      */
     READINGS_KEPT: string
     /**
      * The least important line that is logged.
-     * It must be one of debug, info, warn, error.
-     * Unless set, it is info.
+     * One of debug, info, warn, error.
+     * Default: info.
      */
     LOG_LEVEL: 'debug' | 'info' | 'warn' | 'error'
     /**
      * Whether falling weight sends a text message.
-     * It must be true or false.
-     * Unless set, it is false.
+     * True or false.
+     * Default: false.
      */
     SWARM_ALERTS: string
     /**
      * Weight lost between two readings that means a swarm has left.
-     * It must be a number above 0 and at most 10.
-     * Unless set, it is 1.5.
-     * It reaches the browser.
+     * Number above 0 and at most 10.
+     * Default: 1.5.
+     * Reaches the browser.
      */
     SWARM_DROP_KG: string
     /**
      * Text-message gateway that swarm alerts are posted to.
-     * It must be an absolute URL.
+     * Absolute URL.
      */
     ALERT_GATEWAY: string
     /**
      * How long the gateway may take to answer.
-     * It must be a duration such as 90s or 1.5h, of at least 100ms.
-     * Unless set, it is 5s.
+     * Duration such as 90s or 1.5h, of at least 100ms.
+     * Default: 5s.
      */
     ALERT_PATIENCE: string
     /**
      * Token for the text-message gateway.
-     * It is secret, and must be text of at least 24 characters that matches ^sms_test_.
-     * It may be left out.
-     * In production it must be text of at least 24 characters that matches ^sms_live_.
-     * In production it has to be set.
+     * Secret.
+     * Text of at least 24 characters that matches ^sms_test_.
+     * Optional.
+     * In production: text of at least 24 characters that matches ^sms_live_, required.
      * Obtain: https://wiki.fennelhill.example/alerts
      */
     ALERT_TOKEN?: string
     /**
      * Key for map tiles.
-     * It must be text that matches ^tile_test_.
-     * In production it must be text that matches ^tile_live_.
-     * It reaches the browser.
+     * Text that matches ^tile_test_.
+     * In production: text that matches ^tile_live_.
+     * Reaches the browser.
      * Obtain: https://wiki.fennelhill.example/tiles
      */
     TILE_KEY: string
     /**
      * What the dashboard says of its stage, so that nobody takes practice for the real thing.
-     * It reaches the browser, which gets it at the start.
+     * Reaches the browser at start.
      */
     STAGE_NOTE: string
     /**
      * Telephone that gets the swarm alerts.
-     * It must be text that matches ^\+[0-9]{6,15}$.
-     * It may be left out.
+     * Text that matches ^\+[0-9]{6,15}$.
+     * Optional.
      * For example +15550100.
      */
     KEEPER_PHONE?: string
     /**
      * Address of the host's settings service; without it, that is not asked.
-     * It must be an absolute URL.
-     * It may be left out.
+     * Absolute URL.
+     * Optional.
      */
     HOST_SETTINGS_URL?: string
     /**
      * Token for the host's settings service.
-     * It is secret.
-     * It may be left out.
-     * HOST_SETTINGS_TOKEN_FILE may name a file that holds it.
+     * Secret.
+     * Optional.
+     * HOST_SETTINGS_TOKEN_FILE may name a file with its value.
      * Obtain: https://wiki.fennelhill.example/host
      */
     HOST_SETTINGS_TOKEN?: string
@@ -379,28 +379,28 @@ declare namespace NodeJS {
 interface ImportMetaEnv {
   /**
    * The domain that the addresses below are built on.
-   * It must be text that matches ^[a-z.-]+$.
-   * It reaches the browser.
+   * Text that matches ^[a-z.-]+$.
+   * Reaches the browser.
    */
   readonly APIARY_DOMAIN: string
   /**
    * Where the dashboard finds the collector.
-   * It must be an absolute URL.
-   * It reaches the browser.
+   * Absolute URL.
+   * Reaches the browser.
    */
   readonly COLLECTOR_URL: string
   /**
    * Weight lost between two readings that means a swarm has left.
-   * It must be a number above 0 and at most 10.
-   * Unless set, it is 1.5.
-   * It reaches the browser.
+   * Number above 0 and at most 10.
+   * Default: 1.5.
+   * Reaches the browser.
    */
   readonly SWARM_DROP_KG: string
   /**
    * Key for map tiles.
-   * It must be text that matches ^tile_test_.
-   * In production it must be text that matches ^tile_live_.
-   * It reaches the browser.
+   * Text that matches ^tile_test_.
+   * In production: text that matches ^tile_live_.
+   * Reaches the browser.
    * Obtain: https://wiki.fennelhill.example/tiles
    */
   readonly TILE_KEY: string

@@ -117,15 +117,14 @@ test(
     }).listen(port)
     try {
       for (const [stage, note] of [
-        [undefined, 'STAGE_NOTE is fixed at start, and this page has no value for it'],
+        [undefined, 'STAGE_NOTE is fixed at start, but this page has no value for it'],
         ['staging', 'Staging: practice hives, no messages'],
         ['production', 'Live'],
       ] as const) {
         if (stage) {
           const stamped = await mappa(['stamp', 'dist/index.html', '--stage', stage, '--in-place'], { cwd, env })
           assert.match(stamped.stderr, new RegExp(`dist/index\\.html has the values of ${stage}\\.`))
-          if (stage === 'production')
-            assert.match(stamped.stderr, /built for staging, which has other values of APIARY_/)
+          if (stage === 'production') assert.match(stamped.stderr, /built for staging, and keeps its values of APIARY_/)
         }
         const { page, errors } = await open(`http://localhost:${port}/`)
         if (!stage) await until(() => errors.some((each) => each.includes(note)), note)
@@ -237,25 +236,25 @@ test('a build with faults fails with the text of check, and so does one that tak
   assert.equal(wrong.code, 1)
   assert.match(
     wrong.stderr,
-    /Stage staging \(from --mode\)\n\nTILE_KEY must be text that matches \^tile_test_, and is "tile_live_orchard"\.\n {4}\.env\.staging:7:10\n[\s\S]*1 fault, no notices\. Nothing was built\./,
+    /Stage staging \(from --mode\)\n\nFault: TILE_KEY is "tile_live_orchard", but must match \^tile_test_\.\n {4}\.env\.staging:7:10\n[\s\S]*1 fault, no notices\. Nothing was built\./,
   )
-  assert.match((await build('--mode', 'stagin')).stderr, /The stage must be one of .*\n {4}Write: staging/)
+  assert.match((await build('--mode', 'stagin')).stderr, /The stage must be one of .*\n {2}→ Write: staging/)
 
   writeFileSync(join(root, '.env.local'), 'TILE_KEY=tile_live_mine\n')
-  assert.match((await build()).stderr, /TILE_KEY of \.env\.production is hidden by this machine's \.env\.local/)
+  assert.match((await build()).stderr, /\.env\.local overrides TILE_KEY from \.env\.production/)
   rmSync(join(root, '.env.local'))
 
   const rows: readonly [code: string, sentence: RegExp][] = [
     [
       "import { ALERT_TOKEN } from 'virtual:mappa/settings'\nconsole.log(ALERT_TOKEN)",
-      /ALERT_TOKEN is secret and must stay on the server, and src\/leak\.ts takes it into browser code\.\n {4}src\/leak\.ts:1:10\n[\s\S]*src\/leak\.ts:1 takes ALERT_TOKEN\. src\/main\.ts:1 imports it, index\.html loads that\./,
+      /ALERT_TOKEN is secret and must stay on the server, but src\/leak\.ts takes it into browser\s+code\.\n {4}src\/leak\.ts:1:10\n[\s\S]*src\/leak\.ts:1 takes ALERT_TOKEN\. src\/main\.ts:1 imports it, index\.html loads that\./,
     ],
     ["export { STORE_FILE as x } from 'virtual:mappa/settings'", /STORE_FILE stays on the server/],
     ["import * as all from 'virtual:mappa/settings'\nconsole.log(all.LOG_LEVEL)", /LOG_LEVEL stays on the server/],
-    ["import all from 'virtual:mappa/settings'\nconsole.log(all)", /takes all settings into browser code/],
+    ["import all from 'virtual:mappa/settings'\nconsole.log(all)", /imports all settings into browser code/],
     [
       "import { TILE_KY } from 'virtual:mappa/settings'\nconsole.log(TILE_KY)",
-      /TILE_KY has no entry in the legend[\s\S]*Write: TILE_KEY/,
+      /takes TILE_KY, but it is not in the legend[\s\S]*Write: TILE_KEY/,
     ],
   ]
   edit(join(cwd, 'src/main.ts'), (text) => `import './leak.js'\n${text}`)

@@ -47,7 +47,7 @@ function noLegendIn(directory: string) {
   const other = legendAbove(directory)
   return legendFault(
     'the legend',
-    `There is no legend in ${directory}.${other === undefined ? '' : ` ${other} lies above, and the layer files here stand before it.`}`,
+    `No legend in ${directory}.${other === undefined ? '' : ` ${other} is above it, but the layer files here make this the root.`}`,
     other === undefined ? 'Write mappa.legend.ts there.' : 'Name the root: MAPPA_ROOT, or the option root of mappa().',
   )
 }
@@ -79,7 +79,7 @@ function compiledCommonJs(file: string): unknown {
   const module = { exports: {} as unknown }
   const text = withoutTypes(file, (textAt(file) ?? '').replace(/^export\s*=\s*/m, 'module.exports = '))
   // Written as a module, as most are who take the ending for a matter of types.
-  if (/^(?:import|export)\b/m.test(text)) throw new SyntaxError('it is written as a module: call it mappa.legend.mts')
+  if (/^(?:import|export)\b/m.test(text)) throw new SyntaxError('it is an ES module: call it mappa.legend.mts')
   new Function('module', 'exports', 'require', text)(module, module.exports, createRequire(file))
   return module.exports
 }
@@ -88,7 +88,7 @@ function compiledCommonJs(file: string): unknown {
 async function addressOf(file: string, linked: Map<string, string>, above: readonly string[]): Promise<string> {
   const known = linked.get(file)
   if (known !== undefined) return known
-  if (above.includes(file)) throw new Error(`${path.basename(file)} imports itself, by way of others`)
+  if (above.includes(file)) throw new Error(`${path.basename(file)} imports itself through other files`)
   const text = textAt(file)
   if (text === undefined) throw new Error(`${path.basename(file)} cannot be read`)
   linked.set(file, '')
@@ -176,8 +176,8 @@ function withoutTypes(file: string, text: string): string {
   throw new NoCompiler(
     legendFault(
       name,
-      `${name} is TypeScript, and neither Node ${process.versions.node} nor anything in the project takes its types away.`,
-      'Type: npm install --save-dev esbuild; or write: mappa emit --as legend > mappa.legend.json',
+      `${name} is TypeScript, but neither Node ${process.versions.node} nor a package of the project can strip its types.`,
+      'Run: npm install --save-dev esbuild. Or: mappa emit --as legend > mappa.legend.json',
     ),
   )
 }

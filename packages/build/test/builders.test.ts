@@ -149,20 +149,20 @@ function outputOf(root: string): string {
 const slips: readonly (readonly [code: string, why: RegExp])[] = [
   ["import { KEY } from 'virtual:mappa/settings'\nread(KEY)", /KEY is secret and must stay on the server/],
   ["import * as all from 'virtual:mappa/settings'\nread(all.PLACE)", /PLACE stays on the server/],
-  ["import * as all from 'virtual:mappa/settings'\nread(JSON.stringify(all))", /takes all settings/],
-  ["import { PAGEE } from 'virtual:mappa/settings'\nread(PAGEE)", /PAGEE has no entry in the legend/],
+  ["import * as all from 'virtual:mappa/settings'\nread(JSON.stringify(all))", /imports all settings/],
+  ["import { PAGEE } from 'virtual:mappa/settings'\nread(PAGEE)", /takes PAGEE, but it is not in the legend/],
   ["read((await import('virtual:mappa/settings')).KEY)", /KEY is secret and must stay on the server/],
-  ["export * from 'virtual:mappa/settings'", /takes all settings/],
+  ["export * from 'virtual:mappa/settings'", /imports all settings/],
   ['read(import.meta.env.KEY)', /KEY is secret and must stay on the server/],
   ['const { KEY } = import.meta.env\nread(KEY)', /KEY is secret and must stay on the server/],
   ['read(process.env.KEY)', /KEY is secret and must stay on the server/],
-  ['read(import.meta.env.NOTE)', /NOTE is fixed at start, and \S*part\.js reads it where values are put in/],
-  ["import text from './.env?raw'\nread(text)", /\.env holds settings of the server|Could not resolve/],
-  ["import definition from './mappa.legend.ts'\nread(definition)", /is the legend, with the defaults/],
+  ['read(import.meta.env.NOTE)', /NOTE is fixed at start, but \S*part\.js reads it as a build-time value/],
+  ["import text from './.env?raw'\nread(text)", /\.env contains server settings|Could not resolve/],
+  ["import definition from './mappa.legend.ts'\nread(definition)", /is the legend, with server defaults/],
   ["import { PAGE } from 'virtual:mappa/settings'\nlet let = import.meta.env", /let|Parse|arse/],
-  [`read('${secret}')`, /would carry the text of KEY to browsers, at byte \d/],
-  [`read('${Buffer.from(`xx${secret}`).toString('base64')}')`, /would carry the text of KEY to browsers/],
-  [`read(1) // ${Buffer.from(secret).toString('hex')}`, /would carry the text of KEY to browsers/],
+  [`read('${secret}')`, /contains the value of KEY, at byte \d/],
+  [`read('${Buffer.from(`xx${secret}`).toString('base64')}')`, /contains the value of KEY/],
+  [`read(1) // ${Buffer.from(secret).toString('hex')}`, /contains the value of KEY/],
 ]
 
 for (const [builder, build] of Object.entries(builders))
@@ -221,7 +221,7 @@ for (const [builder, build] of Object.entries(builders))
     assert.deepEqual([code, stderr], [0, ''])
     assert.equal(await loaded(root, stdout), "hello,6,<!--<script>'\u2028é,hello,hello,hello")
     if (builder === 'esbuild')
-      assert.match(await loaded(root, html), /NOTE is fixed at start, and this page has no value for it/)
+      assert.match(await loaded(root, html), /NOTE is fixed at start, but this page has no value for it/)
   })
 
 for (const [builder, build] of Object.entries(builders))
@@ -302,7 +302,7 @@ for (const [builder, start] of Object.entries(watching))
       change('.env', layer.replace('hello', 'hello2'))
       await holds('hello2')
       change('.env', layer.replace('PAGE', 'PAG'))
-      await says(/PAGE must be text, and no layer sets it/)
+      await says(/PAGE is required \(text\), but no layer sets it/)
       change('.env', layer.replace('hello', 'hello3'))
       await holds('hello3')
       change('part.js', reading.replace('{ PAGE }', '{ PLACE }'))
@@ -334,7 +334,7 @@ test(
     assert.equal(host.stderr, '')
     assert.equal(await loaded(root, host.stdout), 'same: hello from the host')
     const { stderr } = await rendered({ PAGE: 'bye' })
-    assert.match(stderr, /^PAGE is "bye" here, and "hello" in the pages that were built for staging, which show that\./)
+    assert.match(stderr, /^PAGE is "bye" here, but "hello" in the pages, which were built for staging\./)
   },
 )
 
@@ -361,7 +361,7 @@ test('a page gets its block where it can be read, whatever the page looks like',
     assert.equal(stamped, after)
     assert.equal(stampPage(stamped, settings), stamped)
   }
-  assert.throws(() => pageBlock({ ...settings }), /takes settings as settle gives them/)
+  assert.throws(() => pageBlock({ ...settings }), /takes settings from settle/)
   const entries = {
     NOTE: { type: 'string', reach: 'browser', fixed: 'start' },
     KEY: { type: 'string', secret: true },
@@ -370,5 +370,5 @@ test('a page gets its block where it can be read, whatever the page looks like',
     { entries, stages: [] },
     { environment: { NOTE: `is ${btoa(secret)}`, KEY: secret }, stage: 'test' },
   )
-  assert.throws(() => pageBlock(leaking), /^TypeError: NOTE may reach the browser, and holds the text of a secret/)
+  assert.throws(() => pageBlock(leaking), /^TypeError: NOTE reaches the browser, but contains the value of a secret/)
 })

@@ -25,19 +25,19 @@ export default legend({ PAGE: { type: 'string', reach: 'browser' }, KEY: { type:
 const refused: Readonly<Record<string, readonly [main: string, why?: RegExp | undefined, head?: string]>> = {
   'a layer': [
     "import text from './.env?raw'\nconsole.log(text)",
-    /\.env holds settings of the server[\s\S]*part\.js:1 imports it, main\.js:1 imports that, index\.html loads that/,
+    /\.env contains server settings[\s\S]*part\.js:1 imports it, main\.js:1 imports that, index\.html loads that/,
   ],
-  'the address of a layer': ["import text from './.env?url'\nconsole.log(text)", /\.env holds settings/],
+  'the address of a layer': ["import text from './.env?url'\nconsole.log(text)", /\.env contains server settings/],
   'layers by a pattern': ["console.log(import.meta.glob('./.env', { query: '?raw', eager: true }))", undefined],
-  'a new URL': ["console.log(new URL('./.env', import.meta.url).href)", /\.env holds settings/],
-  'a one-value file': ["import text from './run/KEY?raw'\nconsole.log(text)", /run\/KEY holds settings/],
-  'the legend': ["import legend from './mappa.legend.mjs'\nconsole.log(legend)", /is the legend, with the defaults/],
-  'a stylesheet': ["import './a.css'", /would carry \.env to browsers/],
-  'a link of the page': ['', /would carry \.env to browsers/, '<link rel="icon" href=".env">'],
-  'a picture of the page': ['', /would carry (?:\.env|the text of KEY) to browsers/, '<img src="./run/KEY">'],
-  'a secret in code': [`console.log('${secret}')`, /would carry the text of KEY to browsers/],
-  'a secret in a comment': [`console.log(1) // ${secret}`, /would carry the text of KEY to browsers/],
-  'what settles': ["import { settle } from 'mappa/node'\nconsole.log(settle)", /reads the settings of the server/],
+  'a new URL': ["console.log(new URL('./.env', import.meta.url).href)", /\.env contains server settings/],
+  'a one-value file': ["import text from './run/KEY?raw'\nconsole.log(text)", /run\/KEY contains server settings/],
+  'the legend': ["import legend from './mappa.legend.mjs'\nconsole.log(legend)", /is the legend, with server defaults/],
+  'a stylesheet': ["import './a.css'", /contains \.env/],
+  'a link of the page': ['', /contains \.env/, '<link rel="icon" href=".env">'],
+  'a picture of the page': ['', /contains (?:\.env|the value of KEY)/, '<img src="./run/KEY">'],
+  'a secret in code': [`console.log('${secret}')`, /contains the value of KEY/],
+  'a secret in a comment': [`console.log(1) // ${secret}`, /contains the value of KEY/],
+  'what settles': ["import { settle } from 'mappa/node'\nconsole.log(settle)", /reads server settings/],
 }
 
 test('a page that imports what is the server’s is refused with the way it took', async () => {
@@ -73,7 +73,7 @@ const readings: readonly [code: string, expected: string | RegExp, head?: string
   ['(({ KEY }) => KEY)(import.meta.env) ?? "none"', 'none'],
   ['(() => { const { PAGE, KEY } = import.meta.env; return PAGE + KEY })()', /KEY is secret/],
   ['(() => { const env = import.meta.env; return env.KEY })()', /KEY is secret/],
-  ['import.meta.env.PAEG', /PAEG has no entry in the legend.*Write: PAGE/],
+  ['import.meta.env.PAEG', /takes PAEG, but it is not in the legend.*Write: PAGE/],
   [
     '(() => { const all = () => own.KEY; const own = env; return all })(); const env = import.meta.env',
     /KEY is secret/,
@@ -83,14 +83,17 @@ const readings: readonly [code: string, expected: string | RegExp, head?: string
   ['1', /KEY is secret.*index\.html:1:\d+/, '<title>%KEY%</title>'],
   ['(await import("virtual:mappa/settings")).KEY', /KEY is secret/],
   ['await import("virtual:mappa/settings").then(({ KEY }) => KEY)', /KEY is secret/],
-  ['await import("virtual:mappa/settings").then((all) => JSON.stringify(all))', /takes all settings/],
-  ['JSON.stringify(await import("virtual:mappa/settings"))', /takes all settings/],
-  ['1\nexport * from "virtual:mappa/settings"', /takes all settings/],
+  ['await import("virtual:mappa/settings").then((all) => JSON.stringify(all))', /imports all settings/],
+  ['JSON.stringify(await import("virtual:mappa/settings"))', /imports all settings/],
+  ['1\nexport * from "virtual:mappa/settings"', /imports all settings/],
   ['1\nimport * as all from "virtual:mappa/settings"\nconsole.log(all.KEY)', /KEY is secret/],
-  ['1\nimport * as all from "virtual:mappa/settings"\nconsole.log(all)', /takes all settings/],
-  ['1\nimport all from "virtual:mappa/settings"\nconsole.log(all)', /takes all settings/],
+  ['1\nimport * as all from "virtual:mappa/settings"\nconsole.log(all)', /imports all settings/],
+  ['1\nimport all from "virtual:mappa/settings"\nconsole.log(all)', /imports all settings/],
   ['1\nimport { PAGE, /* and */ KEY } from "virtual:mappa/settings"\nconsole.log(PAGE, KEY)', /KEY is secret/],
-  ['1\nimport { PAGEE } from "virtual:mappa/settings"\nconsole.log(PAGEE)', /PAGEE has no entry.*Write: PAGE/],
+  [
+    '1\nimport { PAGEE } from "virtual:mappa/settings"\nconsole.log(PAGEE)',
+    /takes PAGEE, but it is not in the legend.*Write: PAGE/,
+  ],
 ]
 
 /** What an older Vite, which this project has beside its own, says of pages: by a process, whose packages it is among. */
@@ -178,9 +181,9 @@ test('what is fixed at start is in no bundle, and refused where no page has it',
       `${taking}postMessage(PAGE)`,
       /takes it in a worker, which has no page/,
     ],
-    ['console.log(import.meta.env.PAGE)', '', /PAGE is fixed at start, and part\.js reads it where values are put in/],
-    ['console.log(process.env.PAGE)', '', /PAGE is fixed at start, and part\.js reads it where/],
-    ['', '', /PAGE is fixed at start, and index\.html reads it where/, '<title>%PAGE%</title>'],
+    ['console.log(import.meta.env.PAGE)', '', /PAGE is fixed at start, but part\.js reads it as a build-time value/],
+    ['console.log(process.env.PAGE)', '', /PAGE is fixed at start, but part\.js reads it as/],
+    ['', '', /PAGE is fixed at start, but index\.html reads it as/, '<title>%PAGE%</title>'],
   ] as const) {
     const root = pageProject(main, head)
     legend(root)
@@ -205,7 +208,7 @@ test('what is fixed at start is in no bundle, and refused where no page has it',
     assert.deepEqual(blocks, ['index.html'])
     assert.match(
       said.join('\n'),
-      /dist\/index\.html waits for PAGE\.\n {4}Type: mappa stamp \S*dist\/index\.html --stage production --in-place/,
+      /dist\/index\.html waits for PAGE\.\n {4}Run: mappa stamp \S*dist\/index\.html --stage production --in-place/,
     )
     // While it is served, nothing has to be stamped.
     const server = await createServer({
@@ -411,8 +414,8 @@ test('a rule that reads what only the server is given waits for its start', asyn
 test('a Vite that is too old is named', async () => {
   const { config } = mappa() as { config: (this: unknown, config: object, env: object) => Promise<void> }
   for (const [meta, found] of [
-    [{ viteVersion: '6.4.1' }, /needs Vite 7 or later, and this is Vite 6\.4\.1/],
-    [{}, /and this is an older one/],
+    [{ viteVersion: '6.4.1' }, /needs Vite 7 or later, but this is Vite 6\.4\.1/],
+    [{}, /but this is an older version/],
   ] as const)
     await assert.rejects(config.call({ meta }, {}, { command: 'build' }), found)
 })
@@ -490,10 +493,10 @@ test('while it serves, Vite gives no file of the server, and a page keeps the va
     const module = '@id/__x00__virtual:mappa/settings'
     assert.match(await get(module), /hello/)
     writeFileSync(join(root, '.env'), `KEY=${secret}\nPAGE=\${KEY}\n`)
-    await until(() => said.includes('is built on the secret KEY'), 'the fault is told')
+    await until(() => said.includes('uses the secret KEY'), 'the fault is told')
     assert.match(await get(module), /hello/)
     assert.doesNotMatch(await get(module), new RegExp(secret))
-    assert.match(JSON.stringify(overlays), /is built on the secret KEY/)
+    assert.match(JSON.stringify(overlays), /uses the secret KEY/)
     assert.doesNotMatch(JSON.stringify(overlays), new RegExp(secret))
   } finally {
     await server.close()

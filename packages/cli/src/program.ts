@@ -92,7 +92,7 @@ function fail(error: unknown, debug: boolean): number {
   // Its first lines are the kind of error and what it says.
   const text = debug ? stack : stack.replace(/\n {4}at [\s\S]*$/, '')
   talk().write(
-    `Mappa itself failed, which should not happen. ${text.split('\n').map(printable).join('\n')}\n${debug ? '' : 'Run it again with --debug for more.\n'}`,
+    `Mappa failed, which is a bug. ${text.split('\n').map(printable).join('\n')}\n${debug ? '' : 'Run it again with --debug for details.\n'}`,
   )
   return exitCodes.faults
 }
@@ -103,18 +103,18 @@ function program(
   finish: (outcome: Ended) => void,
 ): Command {
   const mappa = new Command('mappa')
-    .description('Settings from layered .env files: checked, traced and handed on.')
+    .description('Typed settings from layered .env files.')
     .version(version(), '-v, --version', 'show the version')
     .helpOption('-h, --help', 'show this help')
     // Its sentences repeat what was typed.
     .configureOutput({ outputError: () => {} })
     .configureHelp({ showGlobalOptions: true, sortSubcommands: true })
-    .helpCommand('help [command]', 'this help, or that of a command')
+    .helpCommand('help [command]', 'show help for a command')
     .option('--debug', 'show where an error comes from')
   refuseWrongUsage(mappa, words)
   mappa.hook('preAction', (_, command) => {
     if (rest && !['with', 'completion'].includes(command.name()))
-      throw new UsageError('Only mappa with takes a command behind --.')
+      throw new UsageError('Only mappa with runs a command after --.')
   })
   const running: Running = { rest, finish, binary, commands: () => mappa.commands.map(known) }
   for (const { name, define } of commands) {

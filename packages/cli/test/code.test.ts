@@ -79,11 +79,11 @@ test('check --code names what is read without an entry, and entries that nobody 
   })
   const { code, stdout } = await mappa(['check', '--code'], { cwd: root })
   assert.equal(code, 1)
-  const [, first, second] = stdout.split(/\n\n(?=FEDE|Notice: Nobody|\d)/)
+  const [, first, second] = stdout.split(/\n\n(?=Fault: Code|Notice: UNUSED|\d)/)
   assert.match(
     first ?? '',
-    /^FEDE is read from process\.env, and the legend has no entry for it\.\n {4}app\.mjs:1:78\n {4}FEDE\n {4}\^{4}\n {4}Write: FEED$/,
+    /^Fault: Code reads FEDE from process\.env, but it is not in the legend\.\n {4}app\.mjs:1:78\n {4}FEDE\n {4}\^{4}\n {2}→ Write: FEED$/,
   )
-  assert.match(second ?? '', /^Notice: Nobody reads UNUSED: no code takes settings\.apiary\.unused, and no other file/)
+  assert.match(second ?? '', /^Notice: UNUSED is unused: no code reads settings\.apiary\.unused, and no other file/)
   assert.doesNotMatch(stdout, /OTHER|NOBODYS|LEVEL|TOKEN|DOMAIN is read/)
 })

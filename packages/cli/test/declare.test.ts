@@ -64,8 +64,8 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
     })
     const { code, stdout, stderr } = await mappa(['types'], { cwd: root })
     assert.equal(code, 0, stdout + stderr)
-    assert.match(stdout, /^mappa\.types\.d\.ts declares 8 variables\.\n$/)
-    assert.equal(stderr.includes('PLAN is made by a function'), file.endsWith('.mjs'), stderr)
+    assert.match(stdout, /^Wrote mappa\.types\.d\.ts: 8 variables\.\n$/)
+    assert.equal(stderr.includes('A function returns PLAN'), file.endsWith('.mjs'), stderr)
     assert.match(stderr, /"include"|says which files count/)
     const typeRoots = join(top, 'node_modules/@types')
     const tsc = [join(top, 'node_modules/typescript/bin/tsc'), '-p', '.', '--typeRoots', typeRoots, '--pretty', 'false']
@@ -86,7 +86,7 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
     const stale = await verify()
     assert.equal(stale.code, 1)
     assert.match(stale.stdout, /^- {4}readonly TILE_KEY: string|^- {2}readonly TILE_KEY: string/m)
-    assert.match(stale.stdout, /\nmappa\.types\.d\.ts is stale\.\n {4}Run: mappa types\n$/)
+    assert.match(stale.stdout, /\nmappa\.types\.d\.ts is stale\.\n {2}→ Run: mappa types\n$/)
     writeFileSync(join(root, 'mappa.types.d.ts'), 'declare const mine: 1\n')
     assert.equal((await mappa(['types'], { cwd: root })).code, 1)
     assert.equal(readFileSync(join(root, 'mappa.types.d.ts'), 'utf8'), 'declare const mine: 1\n')
@@ -129,7 +129,7 @@ process.env.PORT
   ])
   assert.deepEqual(errors, [])
   assert.equal(hover.displayString, '(property) port: number')
-  assert.match(hover.documentation, /^Where it listens\.\nIt must be a port/)
+  assert.match(hover.documentation, /^Where it listens\.\nPort, /)
   const lines = legend.split('\n')
   const named = leads.map(([{ file: to, start, end }]: [Span]) => [
     relative(root, to),
@@ -215,6 +215,6 @@ test('import.meta.env holds what may reach the browser, built and served; anythi
   assert.equal(refused.code, 1)
   assert.match(
     refused.stderr + refused.stdout,
-    /TOKEN is secret and must stay on the server, and main\.js takes it into browser code\.\n {4}main\.js:2:34\n/,
+    /TOKEN is secret and must stay on the server, but main\.js takes it into browser code\.\n {4}main\.js:2:34\n/,
   )
 })

@@ -52,7 +52,7 @@ const chores: Readonly<Record<string, Chore>> = {
     /^debug$/m,
     0,
     ['.env.development', /TILE_KEY=tile_test_brook/],
-    [['TILE_KEY (leave', `tile_test_brook${enter}`]],
+    [['TILE_KEY (skip', `tile_test_brook${enter}`]],
     (root) =>
       writeFileSync(
         join(root, '.env.development'),
@@ -60,23 +60,23 @@ const chores: Readonly<Record<string, Chore>> = {
       ),
   ],
   'Set a value': [/./, 0, ['.env.development', /LOG_LEVEL=debug/]],
-  'Set a value for one stage': [/1 value written: \.env\.staging/, 0, ['.env.staging', /^LOG_LEVEL=warn$/m]],
+  'Set a value for one stage': [/Wrote 1 value: \.env\.staging/, 0, ['.env.staging', /^LOG_LEVEL=warn$/m]],
   'Set a value on this machine only': [/./, 0, ['.env.local', /^LOG_LEVEL=debug$/m]],
-  'Take values from a file': [/2 values written/, 0, ['.env.local', new RegExp(`ALERT_TOKEN=${fresh}`)]],
+  'Take values from a file': [/Wrote 2 values/, 0, ['.env.local', new RegExp(`ALERT_TOKEN=${fresh}`)]],
   'Add a variable': [
     /./,
     0,
     ['mappa.legend.ts', /\/\*\* Between two readings \*\/\n {4}FEED_PAUSE: \{ type: 'duration', default: '90s' \},/],
   ],
-  'Rename a variable': [/files written/, 0, ['dashboard/src/map.ts', /MAP_TILE_KEY as TILE_KEY/]],
+  'Rename a variable': [/Wrote \d+ files/, 0, ['dashboard/src/map.ts', /MAP_TILE_KEY as TILE_KEY/]],
   'Remove a variable': [/./, 0, ['mappa.legend.ts', /^(?![\s\S]*OLD_FEED_URL)/]],
   'Make a variable secret': [/-MAIL_PASS=\(secret\)/, 0, ['.env.local', /^MAIL_PASS=mail-pass-of-hives$/m]],
-  'Change a type': [/mappa\.types\.d\.ts declares|is up to date/],
-  'Retire a variable': [/Nobody reads OLD_FEED_URL/, 1],
+  'Change a type': [/Wrote mappa\.types\.d\.ts|is up to date/],
+  'Retire a variable': [/OLD_FEED_URL is unused/, 1],
   'Add a stage that is like another': [/\.env\.preview/, 0, ['mappa.legend.ts', /preview: \{ like: 'staging' \}/]],
   'Give a colleague what they need': [/^<!doctype html>/i, 0, ['.env.example', /MAIL_PASS=/]],
   'Replace a key': [
-    /^\.env holds the text of MAIL_PASS, and version control would take it/,
+    /^Fault: \.env contains the value of MAIL_PASS and is not ignored by git/,
     1,
     ['.env.local', new RegExp(fresh)],
     [['ALERT_TOKEN (', `${fresh}${enter}`]],
@@ -87,21 +87,21 @@ const chores: Readonly<Record<string, Chore>> = {
     ['.env.local', /^SIGNING_KEYS=second-key-of-hives$/m],
     [['SIGNING_KEYS (', `second-key-of-hives${enter}`]],
   ],
-  'Find out where a value is from': [/→ \.env\.development:[\s\S]*Code reads it in collector\/src\/server\.ts/],
+  'Find out where a value is from': [/→ \.env\.development:[\s\S]*Read in collector\/src\/server\.ts/],
   'See everything at once': [/ALERT_TOKEN +sms_test_…\(secret\) +\.env\.local:1:13/],
   'See what differs between stages': [/variables differ/, 1],
-  'Prepare a host': [/On the host and in layers/, 0],
+  'Prepare a host': [/Set in both; the host wins/, 0],
   'See what a branch asks of the hosts': [
     /^## Settings since [0-9a-f]+ \(main\)\n[\s\S]*^\| revalued \| `READINGS_KEPT` \| `10000` \| `500` \(/m,
   ],
   'Make the manifests of a stage': [/^kind: ConfigMap\n[\s\S]*LOG_LEVEL: "info"/m],
   // Where nothing holds the token, nobody is asked.
   'Hand a host what it lacks': [
-    ...([/^HOST_SETTINGS_TOKEN is to hold the token, and has no value/, 1, undefined, undefined] as const),
+    ...([/^--token-from names HOST_SETTINGS_TOKEN, which has no value/, 1, undefined, undefined] as const),
     (root) => writeFileSync(join(root, '.env.production.local'), 'ALERT_TOKEN=sms_live_linden_and_ivy_brook\n'),
   ],
   'Find out at night what production really has': [/the process environment/, 1],
-  'Keep secrets out of commits': [/^No secret was found in what is staged/],
+  'Keep secrets out of commits': [/^No secrets found in staged changes/],
 }
 
 const page = readFileSync(join(top, 'docs/everyday.md'), 'utf8')

@@ -32,15 +32,15 @@ test('fill writes what is given to the layer where it belongs, and refuses what 
   ])[] = [
     [
       [],
-      /still lacks:\n {4}ALERT_TOKEN, which goes to \.env\.local\n {8}Obtain: https:[\s\S]*LOG_LEVEL[\s\S]*--from FILE/,
+      /Missing in stage development:\n {4}ALERT_TOKEN → \.env\.local\n {8}Obtain: https:[\s\S]*LOG_LEVEL[\s\S]*--from FILE/,
       1,
     ],
-    [['--stage', 'staging'], /SESSION_KEY, which is set on its host, and here goes to \.env\.staging\.local/, 1],
-    [['LOG_LEVEL=debug'], /^1 value written: \.env \(LOG_LEVEL\)\.\n$/, 0, { '.env': 'LOG_LEVEL=debug\n' }],
+    [['--stage', 'staging'], /SESSION_KEY → \.env\.staging\.local \(deployed: set it on the staging host\)/, 1],
+    [['LOG_LEVEL=debug'], /^Wrote 1 value: \.env \(LOG_LEVEL\)\.\n$/, 0, { '.env': 'LOG_LEVEL=debug\n' }],
     [['LOG_LEVEL=debug', '--stage', 'staging'], /\.env\.staging \(/, 0, { '.env.staging': 'LOG_LEVEL=debug\n' }],
     // It has words of its own for a stage, so that it differs.
     [['FEED_URL=http://a.example'], /\.env\.development \(/, 0, { '.env.development': 'FEED_URL=http://a.example\n' }],
-    [['FEED_URL=http://a.example', '--stage', 'staging'], /must be .*https.*and is "http:\/\/a\.example"/, 2],
+    [['FEED_URL=http://a.example', '--stage', 'staging'], /is "http:\/\/a\.example", but must be .*https/, 2],
     // Where it is already, with its comment and quotes.
     [
       ['LOG_LEVEL=debug'],
@@ -54,24 +54,29 @@ test('fill writes what is given to the layer where it belongs, and refuses what 
     [['SCALES=7', 'NOTE=a b', '--into', 'stage'], /2 values/, 0, { '.env.development': "SCALES=7\nNOTE='a b'\n" }],
     [
       ['LOG_LEVEL=debug'],
-      /The process environment sets LOG_LEVEL, too/,
+      /The process environment overrides LOG_LEVEL here/,
       0,
       undefined,
       undefined,
       { LOG_LEVEL: 'info' },
     ],
-    [['SCALES=0', 'LOG_LEVEL=debug'], /SCALES must be [\s\S]*Nothing was written\./, 2, { '.env': undefined }],
-    [[`ALERT_TOKEN=${token}`], /^ALERT_TOKEN is secret, .*\n {4}Type: mappa fill ALERT_TOKEN\n$/, 2],
-    [['ALERT_TOKEN', '--into', 'shared'], /own layer only: --into local/, 2],
-    [[`sms_${token}`], /^Argument 1 has no entry/, 2],
-    [['OTHER=1'], /^OTHER has no entry/, 2],
+    [
+      ['SCALES=0', 'LOG_LEVEL=debug'],
+      /SCALES is 0, but must be [\s\S]*Nothing was written\./,
+      2,
+      { '.env': undefined },
+    ],
+    [[`ALERT_TOKEN=${token}`], /^ALERT_TOKEN is secret, .*Run: mappa fill ALERT_TOKEN\n$/, 2],
+    [['ALERT_TOKEN', '--into', 'shared'], /belongs in a layer of this machine: --into local/, 2],
+    [[`sms_${token}`], /^This name is not in the legend/, 2],
+    [['OTHER=1'], /^OTHER is not in the legend/, 2],
     [['--replace'], /needs a name/, 2],
-    [['ALERT_TOKEN'], /^Nothing was written\. At a terminal, mappa fill asks for each/, 1],
+    [['ALERT_TOKEN'], /^Nothing was written\. On a terminal, mappa fill asks for each/, 1],
     [['--generate', '--into', 'shared'], /\.env\.local \(SESSION_KEY\)/, 1, { '.env': undefined }],
     [['LOG_LEVEL', '--replace'], /--replace is for secrets/, 2],
-    [['--from', 'gone'], /--from names gone, which is not there/, 2],
+    [['--from', 'gone'], /--from names gone, which does not exist/, 2],
     [['SESSION_KEY', '--generate'], /\.env\.local \(SESSION_KEY\)/, 0, { '.env.local': made }],
-    [['--generate'], /1 value written[\s\S]*lacks:\n {4}ALERT_TOKEN/, 1, { '.env.local': made }],
+    [['--generate'], /Wrote 1 value[\s\S]*Missing in stage development:\n {4}ALERT_TOKEN/, 1, { '.env.local': made }],
     // A secret in a committed layer is moved.
     [
       ['ALERT_TOKEN'],
@@ -82,27 +87,21 @@ test('fill writes what is given to the layer where it belongs, and refuses what 
     ],
     [
       ['--from', 'values'],
-      /2 values written: \.env\.local \(ALERT_TOKEN\), \.env \(LOG_LEVEL\)/,
+      /Wrote 2 values: \.env\.local \(ALERT_TOKEN\), \.env \(LOG_LEVEL\)/,
       1,
       { '.env.local': `ALERT_TOKEN=${token}\n`, '.env': 'LOG_LEVEL=info\n' },
       { values: `ALERT_TOKEN=${token}\nLOG_LEVEL=info\nEXTRA=1\n` },
     ],
     [
       ['SCALES', '--from', 'values'],
-      /1 value written/,
+      /Wrote 1 value/,
       0,
       undefined,
       { values: JSON.stringify({ SCALES: 9, LOG_LEVEL: 'info' }) },
     ],
     [['--from', 'values'], /ALERT_TOKEN must be/, 2, undefined, { values: `ALERT_TOKEN=short\nLOG_LEVEL=info\n` }],
-    [['--from', 'values'], /line 1 cannot be understood/, 2, undefined, { values: "A='\n" }],
-    [
-      ['LOG_LEVEL=debug'],
-      /1 value written/,
-      0,
-      { '.env': "NOTE='open\nLOG_LEVEL=debug\n" },
-      { '.env': "NOTE='open\n" },
-    ],
+    [['--from', 'values'], /but line 1 is neither/, 2, undefined, { values: "A='\n" }],
+    [['LOG_LEVEL=debug'], /Wrote 1 value/, 0, { '.env': "NOTE='open\nLOG_LEVEL=debug\n" }, { '.env': "NOTE='open\n" }],
   ]
   for (const [args, says, code = 0, after = {}, files = {}, env = {}] of rows) {
     const root = project({ 'mappa.legend.mjs': legend, ...files })
@@ -134,7 +133,7 @@ test('a secret is replaced, a list of them keeps the old one until it is dropped
   const [text = ''] = held(root, '.env.local')
   assert.match(text, made)
   const dropped = await mappa(['fill', 'OLD_KEYS', '--drop-old'], { cwd: root })
-  assert.match(dropped.stdout, /1 value written/)
+  assert.match(dropped.stdout, /Wrote 1 value/)
   assert.equal(held(root, '.env.local')[0]?.split('\n')[1], `OLD_KEYS=${hive}`)
   assert.ok(!dropped.stdout.includes('other-secret-77'))
 })
@@ -153,10 +152,10 @@ test('fill asks at a terminal: wrong answers at once, secrets unseen, nothing ha
   const files = { 'mappa.legend.mjs': legend }
   const { down, enter, interrupt, end } = keys
   const answers = [
-    ['ALERT_TOKEN (leave', `short${enter}`],
-    ['must be text of at least 24', `\u0015${token}${enter}`],
-    ['SESSION_KEY (make', enter],
-    ['FEED_URL (leave', `feed.example${enter}`],
+    ['ALERT_TOKEN (skip', `short${enter}`],
+    ['must be at least 24', `\u0015${token}${enter}`],
+    ['SESSION_KEY (generate', enter],
+    ['FEED_URL (skip', `feed.example${enter}`],
     ['must be an absolute URL', `\u0015https://feed.example${enter}`],
     ['◆ LOG_LEVEL', `${down}${enter}`],
   ] as const
@@ -205,14 +204,14 @@ test('list shows a line for each variable, also of an environment captured elsew
       /^NOTE +not set$/m,
       /^SCALES +4 +default in the legend$/m,
       /^STRAY +\(secret\) +\.env:3:7$/m,
-      /8 variables, 1 missing: mappa fill/,
+      /8 variables, 1 missing\.\n {2}→ Run: mappa fill/,
     ],
     ['staging --missing', 0, /^Stage staging \(from the command line\)\n\nSESSION_KEY +missing\n\n1 variable/],
     ['--secrets', 0, /3 variables/],
     ['*_KEY', 0, /\n1 variable, 1 missing/],
-    ['NOTHING', 1, /There is no such variable/],
+    ['NOTHING', 2, /NOTHING is not in the legend/],
     ['stagging', 2, /must be one of/],
-    ['staging a-b', 2, /list takes a stage and names/],
+    ['staging a-b', 2, /list takes a stage and variable names/],
     ['staging --stage test', 2, /Two stages/],
     [
       '--environment lines.txt',
@@ -222,8 +221,8 @@ test('list shows a line for each variable, also of an environment captured elsew
     ],
     ['--environment list.json', 0, /^LOG_LEVEL +debug +the process environment$/m],
     ['--environment nul NOTE', 0, /^NOTE +a\\nb c +the process environment$/m],
-    ['--environment odd.txt', 2, /--environment takes lines NAME=value/],
-    ['--environment gone', 2, /--environment names gone, which is not there/],
+    ['--environment odd.txt', 2, /--environment takes lines of NAME=value/],
+    ['--environment gone', 2, /--environment names gone, which does not exist/],
     ['--json LOG_LEVEL', 0, /"value": "loud",\n.*"from": "\.env:1:11"/],
   ]
   for (const [args, code, ...says] of rows) {

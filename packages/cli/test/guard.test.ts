@@ -37,54 +37,54 @@ test('guard finds layers that are not ignored, and secrets in what is tracked, s
   ]
   const rows: Readonly<Record<string, Row>> = {
     nothing: [
-      [/^No secret was found in what version control has and had/, /1 of the\s+2\s+secrets of the legend/],
+      [/^No secrets found in tracked files, git history and packages/, /1 of\s+2\s+secrets/],
       ignored,
       ['mappa.legend.mjs', '.gitignore'],
     ],
-    'no rule': [[/^\.env\.local belongs to this machine, and version control would take it/], undefined, []],
+    'no rule': [[/^Fault: \.env\.local is not ignored by git/], undefined, []],
     'no rule, and no file yet': [
-      [/version control would take it[\s\S]*\n1 fault/],
+      [/is not ignored by git[\s\S]*\n1 fault/],
       undefined,
       [],
       undefined,
       (root) => rmSync(join(root, '.env.local')),
     ],
     'a rule in a folder above': [
-      [/No secret was found/],
+      [/No secrets found/],
       {},
       [],
       undefined,
       (root) => writeFileSync(join(root, '.git/info/exclude'), '.env*.local\n'),
     ],
     'tracked although ignored': [
-      [/version control has it\.\n.*\n {4}Type: git rm --cached \.env\.local/],
+      [/git tracks it\.\n.*\n[\s\S]*→ Run: git rm --cached \.env\.local/],
       ignored,
       ['.env.local'],
     ],
     'in a tracked file': [
-      [/a\/b\.txt holds the text of ALERT_TOKEN, and version control has it\.\n {4}a\/b\.txt:3:1/],
+      [/a\/b\.txt contains the value of ALERT_TOKEN and is tracked by git\.\n {4}a\/b\.txt:3:1/],
       { ...ignored, 'a/b.txt': `x\n\nkey=${Buffer.from(token).toString('base64')}\n` },
       ['a'],
     ],
     staged: [
-      [/b\.txt holds the text of ALERT_TOKEN, and is about to be committed\.\n {4}b\.txt:3:1/],
+      [/b\.txt contains the value of ALERT_TOKEN and is staged\.\n {4}b\.txt:3:1/],
       { ...ignored, 'b.txt': `one\ntwo\n${token}\n` },
       ['b.txt'],
       ['--staged'],
     ],
     'staged under an odd name': [
-      [/notes "of bees"\\tä\.txt holds the text/],
+      [/notes "of bees"\\tä\.txt contains the value/],
       { ...ignored, [odd]: token },
       [odd],
       ['--staged'],
     ],
     'staged, a layer of this machine': [
-      [/\.env\.local belongs to this machine, and version control has it/],
+      [/\.env\.local is for this machine, but git tracks it/],
       undefined,
       ['.env.local'],
       ['--staged'],
     ],
-    'not staged': [[/^No secret was found in what is staged/], { ...ignored, 'b.txt': token }, [], ['--staged']],
+    'not staged': [[/^No secrets found in staged changes/], { ...ignored, 'b.txt': token }, [], ['--staged']],
     'committed before, changed elsewhere now': [
       [/^No secret/],
       { ...ignored, 'b.txt': `${token}\n` },
@@ -97,7 +97,7 @@ test('guard finds layers that are not ignored, and secrets in what is tracked, s
       },
     ],
     'published, however large': [
-      [/lib\/a\.js holds the text of ALERT_TOKEN, and would be in the published package/],
+      [/lib\/a\.js contains the value of ALERT_TOKEN, but the published package includes it/],
       {
         ...ignored,
         'package.json': '{ "name": "hives", "version": "1.0.0", "files": ["lib"] }',
@@ -106,11 +106,11 @@ test('guard finds layers that are not ignored, and secrets in what is tracked, s
       [],
     ],
     private: [
-      [/^lib\/a\.js holds the text of ALERT_TOKEN, and version control would take it\./],
+      [/^Fault: lib\/a\.js contains the value of ALERT_TOKEN and is not ignored by git\./],
       { ...ignored, 'package.json': '{ "name": "hives", "private": true }', 'lib/a.js': `x = '${token}'` },
       [],
     ],
-    built: [[/sent along with a container's build/], { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n' }, []],
+    built: [[/the container image may include it/], { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n' }, []],
     'built without': [
       [/^No secret/],
       { ...ignored, Dockerfile: 'FROM scratch\nCOPY . .\n', '.dockerignore': '**/.env*.local\n' },
@@ -141,17 +141,14 @@ test('a subfolder, a worktree and a project without version control', async () =
     ['apps/hive/a.txt', '.gitignore'],
   )
   const inside = await mappa(['guard'], { cwd: join(root, 'apps/hive') })
-  assert.match(inside.stdout, /^a\.txt holds the text of ALERT_TOKEN/)
+  assert.match(inside.stdout, /^Fault: a\.txt contains the value of ALERT_TOKEN/)
   git(root, 'commit', '-qm', 'a')
   git(root, 'worktree', 'add', '-q', join(root, 'tree'))
   const tree = await mappa(['guard', '--root', 'tree/apps/hive', '--staged'], { cwd: root })
-  assert.match(tree.stdout, /^No secret was found in what is staged/)
+  assert.match(tree.stdout, /^No secrets found in staged changes/)
   rmSync(join(root, '.git'), { recursive: true })
   const bare = await mappa(['guard'], { cwd: root })
-  assert.deepEqual(
-    [bare.code, bare.stderr],
-    [0, 'There is no version control here, so only what is packed was looked at.\n'],
-  )
+  assert.deepEqual([bare.code, bare.stderr], [0, 'This folder is not in git, so only packages were searched.\n'])
 })
 
 test('--install adds to the hook that there is, and a commit with a secret is refused', async () => {
@@ -165,7 +162,7 @@ test('--install adds to the hook that there is, and a commit with a secret is re
     readonly named?: string
   }[] = [
     {
-      says: /^\.git\/hooks\/pre-commit runs mappa guard --staged/,
+      says: /^\.git\/hooks\/pre-commit now runs mappa guard --staged/,
       after: /^#!\/bin\/sh\n# mappa guard: begin\n[\s\S]*mappa guard --staged\n[\s\S]*\n# mappa guard: end\n$/,
     },
     {
@@ -175,14 +172,14 @@ test('--install adds to the hook that there is, and a commit with a secret is re
     },
     {
       hook: '#!/usr/bin/env python3\nprint(1)\n',
-      says: /is not a shell script, so it stays as it is\. Add to it: mappa guard --staged/,
+      says: /is not a shell script, so it was not changed\. Add to it: mappa guard --staged/,
     },
-    { files: { 'lefthook.yml': '' }, says: /^lefthook\.yml says what runs before a commit/ },
+    { files: { 'lefthook.yml': '' }, says: /^lefthook\.yml manages the hooks/ },
     {
       files: { '.hooks/_/x': '', '.hooks/pre-commit': 'npm test\n' },
       named: '.hooks/_',
       path: '.hooks/pre-commit',
-      says: /^\.hooks\/pre-commit runs/,
+      says: /^\.hooks\/pre-commit now runs/,
       after: /end\nnpm test\n$/,
     },
   ]
@@ -199,7 +196,7 @@ test('--install adds to the hook that there is, and a commit with a secret is re
       after ?? new RegExp(`^${hook?.slice(0, 5) ?? ''}`),
     )
     if (!after) continue
-    assert.match((await mappa(['guard', '--install'], { cwd: root })).stdout, /runs mappa guard already/)
+    assert.match((await mappa(['guard', '--install'], { cwd: root })).stdout, /already runs mappa guard/)
     if (!named) assert.equal(statSync(join(root, path)).mode & 0o111, 0o111)
   }
   // As people have it: the command is found by npx in the project's own folder.
@@ -209,7 +206,11 @@ test('--install adds to the hook that there is, and a commit with a secret is re
   await mappa(['guard', '--install'], { cwd: root })
   git(root, 'add', 'a.txt')
   const refused = git(root, 'commit', '-m', 'a')
-  assert.deepEqual([refused.status, /a\.txt holds the text of ALERT_TOKEN/.test(refused.text)], [1, true], refused.text)
+  assert.deepEqual(
+    [refused.status, /a\.txt contains the value of ALERT_TOKEN/.test(refused.text)],
+    [1, true],
+    refused.text,
+  )
   writeFileSync(join(root, 'a.txt'), 'nothing\n')
   git(root, 'add', 'a.txt')
   assert.equal(git(root, 'commit', '-m', 'a').status, 0)
@@ -220,19 +221,15 @@ test('check tells secrets in committed layers, but for made-up ones that somebod
     [
       { '.env': `ALERT_TOKEN=${token}\n` },
       '',
-      /ALERT_TOKEN is secret, and stands in \.env,[\s\S]*Move it: mappa fill ALERT_TOKEN,/,
+      /ALERT_TOKEN is secret, but \.env is a shared layer[\s\S]*Run: mappa fill ALERT_TOKEN$/m,
     ],
-    [
-      { '.env.staging': `ALERT_TOKEN=${token}\n` },
-      '--stage staging',
-      /Move it: mappa fill ALERT_TOKEN --stage staging,/,
-    ],
+    [{ '.env.staging': `ALERT_TOKEN=${token}\n` }, '--stage staging', /Run: mappa fill ALERT_TOKEN --stage staging/],
     [{ '.env.development': 'ALERT_TOKEN=made-up-one # mappa keep: made up\n' }, '', /No faults/],
-    [{ '.env.development': 'ALERT_TOKEN=made-up-one\n' }, '', /If it is made up, keep it with the\s+reason/],
+    [{ '.env.development': 'ALERT_TOKEN=made-up-one\n' }, '', /If it is made up, add behind its value:/],
     [
       { '.env.staging': 'ALERT_TOKEN=made-up-one # mappa keep: made up\n' },
       '--stage staging',
-      /stands in \.env\.staging/,
+      /\.env\.staging is a shared layer/,
     ],
   ]
   for (const [files, args, says] of rows) {
@@ -261,7 +258,7 @@ test('what a build made is searched in every spelling, file by file, and what is
   writeFileSync(join(root, 'dist/clean.js'), 'console.log(1)')
   const clean = await mappa(['guard', '--bundle', 'dist'], { cwd: root })
   assert.deepEqual([clean.code, clean.stderr], [0, ''])
-  assert.match(clean.stdout, /No secret was found in dist\.[\s\S]*Too short to be looked for:\s+OTHER\./)
+  assert.match(clean.stdout, /No secrets found in dist\.[\s\S]*Too short to search for:\s+OTHER\./)
   for (const [name, content] of Object.entries(spellings)) writeFileSync(join(root, 'dist', name), content)
   const { code, stdout } = await mappa(['guard', '--bundle', 'dist', '--json'], { cwd: root })
   const { faults } = JSON.parse(stdout) as { faults: { kind: string; layer: string; message: string }[] }
@@ -274,9 +271,9 @@ test('what a build made is searched in every spelling, file by file, and what is
   )
   for (const { kind, message } of faults) {
     assert.equal(kind, 'leak')
-    assert.match(message, /carries the text of ALERT_TOKEN, at byte \d+/)
+    assert.match(message, /contains the value of ALERT_TOKEN, at byte \d+/)
   }
   assert.doesNotMatch(stdout, /clover/)
   const gone = await mappa(['guard', '--bundle', 'nowhere'], { cwd: root })
-  assert.deepEqual([gone.code, /There is no nowhere/.test(gone.stderr)], [2, true])
+  assert.deepEqual([gone.code, /No file or folder nowhere/.test(gone.stderr)], [2, true])
 })

@@ -59,7 +59,7 @@ test(
       await page.keyboard.type('production info')
       assert.deepEqual(await shown(), ['LOG_LEVEL'])
       assert.equal(await page.locator('#page-count').innerText(), '1 of 5')
-      assert.deepEqual(await page.locator('nav li:visible a').allInnerTexts(), ['On their own'])
+      assert.deepEqual(await page.locator('nav li:visible a').allInnerTexts(), ['Other variables'])
       await page.goto(`${pathToFileURL(file).href}#ALERT_TOKEN`)
       assert.ok((await shown()).includes('ALERT_TOKEN'))
       await page.fill('#page-search', 'honey')
@@ -103,7 +103,7 @@ test('Markdown shows texts as texts, too', async () => {
     'Where scales \\<b\\>report\\</b\\>.',
     '| Must be | text that matches \\^(a\\|b)\\*\\`x\\`$ |',
     '| For example | `a\\|b` |',
-    '| In production | it is info unless set, and may be left out |',
+    '| In production | default info, optional |',
     'How scales are \\*built\\*.',
     '| Obtain | <https://wiki.fennelhill.example/a?b="c"&d=%3Ce%3E> |',
   ])

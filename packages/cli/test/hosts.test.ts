@@ -66,13 +66,13 @@ async function settingsHost() {
 /** What is said of the service in each state; of its values, where they are read as a layer, and where it is asked as a host. */
 const states: readonly (readonly [fault: string | null, said: RegExp | undefined])[] = [
   [null, undefined],
-  ['slow', /it has not answered within 5 s\. Try again/],
-  ['failing', /it answers with status 500\./],
-  ['busy', /it answers with status 429\./],
-  ['wrong-token', /it refuses the token \(status 401\)\. Replace the token\./],
-  ['half', /it (?:cannot be reached \([A-Z_]+\)|has stopped in its answer)\./],
-  ['no-json', /it gives JSON that cannot be read|What the host has is neither JSON with names nor layer text/],
-  ['page', /it gives neither JSON nor layer text|What the host has is neither JSON with names nor layer text/],
+  ['slow', /it did not answer within 5 s\.[\s\S]*Try again/],
+  ['failing', /it answered with status 500\./],
+  ['busy', /it answered with status 429\./],
+  ['wrong-token', /it rejected the token \(status 401\)[\s\S]*Correct the token\./],
+  ['half', /it (?:cannot be reached \([A-Z_]+\)|stopped in the middle of its answer)\./],
+  ['no-json', /it returned invalid JSON|The host's variables must be JSON or layer text/],
+  ['page', /it returned neither JSON nor layer text|The host's variables must be JSON or layer text/],
   ['elsewhere', /it redirects to another origin\./],
 ]
 
@@ -121,7 +121,7 @@ test('a host gets what it must have, after a look at the names, and nothing else
   const dry = await hand()
   assert.equal(
     dry.stdout,
-    'Stage staging, to the host:\n\n  ALERT_TOKEN  new, secret\n\nNothing was handed over. To do it, add: --apply\n',
+    'Stage staging, to the host:\n\n  ALERT_TOKEN  new, secret\n\nNothing was sent. To send, add: --apply\n',
   )
   assert.deepEqual([dry.code, host.settings()], [0, before])
   const json = JSON.parse((await hand('--json')).stdout)
@@ -132,18 +132,18 @@ test('a host gets what it must have, after a look at the names, and nothing else
     handedOver: false,
     values: [{ name: 'ALERT_TOKEN', secret: true, replaces: false }],
   })
-  assert.match((await hand('--apply')).stdout, /\n1 value handed over\.\n$/)
+  assert.match((await hand('--apply')).stdout, /\nSent 1 value\.\n$/)
   assert.deepEqual(host.settings(), { ...before, staging: { ...before.staging, ALERT_TOKEN: token } })
-  assert.match((await hand('--apply')).stdout, /Nothing: all that it must have is there already/)
+  assert.match((await hand('--apply')).stdout, /Nothing: the host or a committed layer already has every value/)
   assert.match(
     (await hand('--only', 'FEED_URL,READINGS_KEPT')).stdout,
-    /READINGS_KEPT {2,}replaces what it has\n {2}FEED_URL {2,}new\n/,
+    /READINGS_KEPT {2,}replaces its value\n {2}FEED_URL {2,}new\n/,
   )
   assert.doesNotMatch((await hand('--only', 'FEED_URL,ALERT_TOKEN', '--no-secrets')).stdout, /ALERT_TOKEN/)
   rmSync(join(cwd, '.env.staging.local'))
   const lacking = await hand('--apply')
   assert.equal(lacking.code, 1)
-  assert.match(lacking.stderr, /ALERT_TOKEN must be text, and no layer sets it[\s\S]*Nothing was handed over/)
+  assert.match(lacking.stderr, /ALERT_TOKEN is required \(text\), but no layer sets it[\s\S]*Nothing was sent/)
   for (const url of ['http://host.example/staging', 'ftp://127.0.0.1/', 'host.json'])
     assert.equal((await mappa(['emit', '--to', url, '--stage', 'staging'], { cwd })).code, 2, url)
 })
@@ -157,8 +157,8 @@ test("a host's values are compared, those of secrets never shown", async () => {
       env: { HOST_TOKEN: hostToken },
     })
   const lacking = await compared('/staging', '--values')
-  assert.match(lacking.stdout, /The host lacks ALERT_TOKEN, and only this machine has a value for it\./)
-  assert.match(lacking.stdout, /READINGS_KEPT is 5000 on the host, and 100 here \(default in the legend\)\./)
+  assert.match(lacking.stdout, /ALERT_TOKEN is not set on the host, and only this machine has a value\./)
+  assert.match(lacking.stdout, /READINGS_KEPT is 5000 on the host, but 100 here \(default in the legend\)\./)
   await fetch(`${host.url}/staging`, {
     method: 'PATCH',
     body: JSON.stringify({ READINGS_KEPT: '0', ALERT_TOKEN: tokens[2] }),
@@ -166,11 +166,11 @@ test("a host's values are compared, those of secrets never shown", async () => {
   })
   const faulty = await compared('/staging', '--values')
   assert.deepEqual([lacking.code, faulty.code], [1, 1])
-  assert.match(faulty.stdout, /READINGS_KEPT must be a whole number of at least 1, and is "0"/)
+  assert.match(faulty.stdout, /READINGS_KEPT in the host's variables is 0, but must be at least 1/)
   assert.match((await compared('/staging')).stdout, /^Stage staging[\s\S]*no faults/i, 'names alone')
   const { values } = JSON.parse((await compared('/staging', '--values', '--json')).stdout)
   assert.ok(values.some(({ name }: { name: string }) => name === 'READINGS_KEPT'))
-  assert.match((await compared('/staging/names', '--values')).stderr, /gives names alone[\s\S]*Leave out --values/)
+  assert.match((await compared('/staging/names', '--values')).stderr, /lists only names[\s\S]*Omit --values/)
   for (const { stdout, stderr } of [lacking, faulty])
     for (const secret of tokens) assert.ok(!(stdout + stderr).includes(secret))
 })
@@ -203,9 +203,9 @@ test('what has changed since a commit is told by stage, and what each host must 
   const flat = text.stdout.replace(/\s+/g, ' ')
   for (const said of [
     /Stage staging renamed READINGS_KEPT → HIVES_KEPT added STORE_KEY: text, secret; no value added PAUSE/,
-    /PAUSE: a duration such as 90s or 1\.5h, 5s by default removed ALERT_TOKEN Its host must be given, before this is deployed: STORE_KEY, as a secret: /,
+    /PAUSE: a duration such as 90s or 1\.5h, 5s by default removed ALERT_TOKEN Set on the host before you deploy: STORE_KEY, as a secret: /,
     /Stage production .*revalued FEED_URL: https:\/\/feed\.fennelhill\.example → https:\/\/live\.fennelhill\.example/,
-    /these can go: ALERT_TOKEN is no longer read/,
+    /Remove from the host: ALERT_TOKEN is no longer used/,
   ])
     assert.match(flat, said)
   const { stages } = JSON.parse((await since('staging', '--json')).stdout)
@@ -231,5 +231,5 @@ test('what has changed since a commit is told by stage, and what each host must 
     assert.equal((await mappa(['compare', ...args], { cwd })).code, 2, args.join(' '))
   git('add', '.')
   git('commit', '-qm', 'After')
-  assert.match((await since('staging')).stdout, /Nothing has changed/)
+  assert.match((await since('staging')).stdout, /No changes/)
 })

@@ -64,9 +64,9 @@ const shapes: Readonly<Record<string, Shape>> = {
     after: {
       'package.json': '{\n  "name": "hives",\n  "scripts": {\n    "settings": "mappa check"\n  }\n}\n',
       'mappa.legend.mjs': "import { legend } from 'mappa/legend'\n\nexport default legend({})\n",
-      '.env.production': /^# What is different in production\.\n$/,
+      '.env.production': /^# Values of stage production\.\n$/,
     },
-    says: /npm install mappa\n.*npm install --save-dev @mappa\/cli\nType: mappa check\n$/,
+    says: /npm install mappa\n.*npm install --save-dev @mappa\/cli\nRun: mappa check\n$/,
   },
   'a server that tsc compiles from src/': {
     files: {
@@ -90,7 +90,7 @@ const shapes: Readonly<Record<string, Shape>> = {
       'mappa.types.d.ts': /DATABASE_URL/,
       '.env.example': /^# Ask Rosa\n/m,
     },
-    says: /Taken for secret: DATABASE_URL, EXTRA_KEY, SESSION_SECRET\.[\s\S]*Type: mappa fill \(1 value to give\)/,
+    says: /Secrets: DATABASE_URL, EXTRA_KEY, SESSION_SECRET\.[\s\S]*1 value missing\. Run: mappa fill/,
   },
   'pages on Vite': {
     files: {
@@ -119,13 +119,13 @@ const shapes: Readonly<Record<string, Shape>> = {
       '.env.production.local': `SMS_TOKEN=${token}\n`,
       '.github/workflows/settings.yml': /check --as-cloned/,
     },
-    says: /\.env\.prod is renamed to \.env\.production/,
+    says: /\.env\.prod becomes \.env\.production/,
   },
   'a value of this machine that differs': {
     files: { '.env': `SMS_TOKEN=${token}\n`, '.env.local': 'SMS_TOKEN=another-token-of-mine\n' },
     legend: 'mappa.legend.json',
     after: { '.env': `SMS_TOKEN=${token}\n` },
-    says: /Secrets that stay where they are[\s\S]*SMS_TOKEN in \.env/,
+    says: /These secrets stay[\s\S]*SMS_TOKEN in\s+\.env/,
   },
   'a legend with a new stage': {
     files: {
@@ -155,7 +155,7 @@ test('init sets up projects of every shape, shows no secret, and changes nothing
     spawnSync('git', ['init', '-q'], { cwd: root })
     const before = whole(root)
     const shown = await mappa(['init', ...args], { cwd: root })
-    assert.match(shown.stdout, /Nothing was written\. To make these changes: mappa init --apply\n$/, name)
+    assert.match(shown.stdout, /Nothing was written\.\n {2}→ Run: mappa init --apply\n$/, name)
     assert.deepEqual(whole(root), before, name)
     const { stdout, stderr, code } = await mappa(['init', ...args, '--apply'], { cwd: root })
     assert.equal(code, 0, name + stderr)
@@ -168,7 +168,7 @@ test('init sets up projects of every shape, shows no secret, and changes nothing
     assert.ok(!(shown.stdout + stdout).includes(token), name)
     const now = whole(root)
     const again = await mappa(['init', ...args, '--apply'], { cwd: root })
-    assert.match(again.stdout, name.includes('differs') ? /./ : /is set up already/, name)
+    assert.match(again.stdout, name.includes('differs') ? /./ : /is already set up/, name)
     assert.deepEqual(whole(root), now, name)
     const checked = await mappa(['check', '--json'], { cwd: root })
     const kinds = (JSON.parse(checked.stdout) as { faults: { kind: string }[] }).faults.map(({ kind }) => kind)
@@ -217,10 +217,10 @@ test('init refuses what it cannot do, and leaves everything as it was', async ()
     code: number,
     says: RegExp,
   ])[] = [
-    ['--like staging', {}, 2, /--like is for a new stage/],
-    ['--stage a --like b', {}, 2, /--like names a stage that the legend does not know/],
-    ['--stage Preview', {}, 2, /A stage is named with small letters/],
-    ['--stages a,B', {}, 2, /A stage is named with small letters/],
+    ['--like staging', {}, 2, /--like needs --stage/],
+    ['--stage a --like b', {}, 2, /--like must name one of/],
+    ['--stage Preview', {}, 2, /A stage name has only lower-case letters/],
+    ['--stages a,B', {}, 2, /A stage name has only lower-case letters/],
     ['--legend yaml', {}, 2, /takes one of ts, js, json/],
     ['', { 'mappa.legend.json': '{ "properties": { "A": { "type": "strin" } } }' }, 1, /Nothing was written/],
     ['--apply', { 'mappa.legend.json': '{' }, 1, /Nothing was written/],
@@ -244,7 +244,7 @@ test('newcomers: an empty folder, twelve lines with reads, and a clone, each to 
   const left = await mappaAsked(
     ['init'],
     [
-      ['The language', enter],
+      ['Language of the legend', enter],
       ['Stages with', interrupt],
     ],
     { cwd: empty },
@@ -253,9 +253,9 @@ test('newcomers: an empty folder, twelve lines with reads, and a clone, each to 
   const { code, text } = await mappaAsked(
     ['init'],
     [
-      ['The language', `${down}${down}${enter}`],
+      ['Language of the legend', `${down}${down}${enter}`],
       ['Stages with', `, staging${enter}`],
-      ['would be written', enter],
+      ['Write ', enter],
     ],
     { cwd: empty },
   )
@@ -265,7 +265,7 @@ test('newcomers: an empty folder, twelve lines with reads, and a clone, each to 
   // Twelve lines and reads to a typed legend in two commands, and to a program that runs.
   const root = project({ '.env': layer, 'server.mjs': server })
   await mappa(['init', '--legend', 'js', '--apply'], { cwd: root })
-  await mappaAsked(['fill'], [['SESSION_SECRET (leave', `${token}${enter}`]], { cwd: root })
+  await mappaAsked(['fill'], [['SESSION_SECRET (skip', `${token}${enter}`]], { cwd: root })
   const ran = await mappa(['with', 'development', '--', process.execPath, 'server.mjs'], {
     cwd: root,
     env: { MENTOR: 'Rosa' },

@@ -61,7 +61,7 @@ test('a legend in TypeScript or JavaScript, as a module or as CommonJS, is check
         chmodSync(join(root, 'node_modules/.cache/mappa', copy), mode)
         const { stdout, stderr } = await preload()
         assert.equal(stdout, reads ? '4107\n' : '', what + stderr)
-        if (!reads) assert.match(stderr, /TypeScript[\s\S]*Type: mappa check/)
+        if (!reads) assert.match(stderr, /TypeScript[\s\S]*Run: mappa check/)
       }
       chmodSync(join(root, 'node_modules/.cache/mappa', copy), 0o644)
     }
@@ -78,6 +78,6 @@ test('a legend in TypeScript or JavaScript, as a module or as CommonJS, is check
     }
     // What changed since is read, whatever Node keeps of what it loaded.
     writeFileSync(join(root, file), text.replace("'port'", "'integer', minimum: 5000"))
-    await assert.rejects(bundle({ outDir: 'page' }), /PORT must be a whole number of at least 5000/, what)
+    await assert.rejects(bundle({ outDir: 'page' }), /PORT is 4107, but must be at least 5000/, what)
   }
 })

@@ -55,24 +55,20 @@ test('stamp prints a page, writes it elsewhere or in its place, and leaves what 
     assert.match(readFileSync(join(root, 'dist', each), 'utf8'), /data-stage="production">\{"NOTE":"Live"\}</)
   assert.match(
     (await stamp('dist/index.html', '--stage', 'production', '--in-place')).stderr,
-    /values of production already/,
+    /already has the values of production/,
   )
 
   writeFileSync(join(root, '.env.staging.local'), 'NOTE=Mine\n')
   writeFileSync(join(root, 'bad.html'), Buffer.from([0x3c, 0xff]))
   for (const [args, exitCode, said] of [
-    [['dist/index.html'], 1, /NOTE must be text, and no layer sets it/],
-    [
-      ['dist/index.html', '--stage', 'staging'],
-      1,
-      /NOTE of \.env\.staging is hidden by this machine's[\s\S]*Nothing was stamped/,
-    ],
+    [['dist/index.html'], 1, /NOTE is required \(text\), but no layer sets it/],
+    [['dist/index.html', '--stage', 'staging'], 1, /overrides NOTE from \.env\.staging[\s\S]*Nothing was stamped/],
     [['dist/index.html', '--stage', 'stagin'], 2, /must be one of/],
-    [['dist/main.js'], 2, /There is no file dist\/main\.js. Name a template, or a page/],
-    [['none.html'], 2, /There is no file none\.html/],
+    [['dist/main.js'], 2, /No file dist\/main\.js\. Name a template or a built page/],
+    [['none.html'], 2, /No file none\.html/],
     [['bad.html'], 2, /bad\.html is not UTF-8/],
-    [['dist/index.html', 'dist/deep/index.html'], 2, /Several files are stamped with --in-place, or into a folder/],
-    [['dist/index.html', '--in-place', '--out', 'x.html'], 2, /--in-place and --out do not go together/],
+    [['dist/index.html', 'dist/deep/index.html'], 2, /For several files, pass --in-place or a folder/],
+    [['dist/index.html', '--in-place', '--out', 'x.html'], 2, /--in-place and --out cannot be used together/],
   ] as const) {
     const before = readFileSync(file, 'utf8')
     const { code, stdout, stderr } = await stamp(...args)
@@ -80,7 +76,7 @@ test('stamp prints a page, writes it elsewhere or in its place, and leaves what 
     assert.match(stderr, said)
   }
   writeFileSync(join(root, 'mappa.legend.mjs'), legend.replaceAll(", fixed: 'start'", ''))
-  assert.match((await stamp('dist/index.html')).stderr, /No entry of the legend is for pages that take it/)
+  assert.match((await stamp('dist/index.html')).stderr, /The legend has no start-fixed browser variable/)
 })
 
 const digest = (algorithm: string, form: 'hex' | 'base64', content: Buffer) =>
@@ -115,9 +111,9 @@ test('what was made of a page is made anew when it is stamped, and what does not
     assert.deepEqual(gunzipSync(readFileSync(at('index.html.gz'))), html)
     assert.deepEqual(brotliDecompressSync(readFileSync(at('index.html.br'))), html)
     assert.equal(gunzipSync(readFileSync(at('sw.js.gz'))).toString(), worker(html))
-    assert.match(stderr, /made anew: index\.html\.gz, index\.html\.br, /)
-    assert.match(stderr, /deep\/index\.html\.gz is no copy of deep\/index\.html as it was/)
-    assert.match(stderr, /odd\.json lists deep\/index\.html under something that is no digest of it/)
+    assert.match(stderr, /Made again from it: index\.html\.gz, index\.html\.br, /)
+    assert.match(stderr, /deep\/index\.html\.gz is not a copy of deep\/index\.html/)
+    assert.match(stderr, /odd\.json lists deep\/index\.html with a wrong digest/)
   }
 })
 
@@ -154,6 +150,6 @@ test('emit writes the values of pages as a module with their types, which a page
   writeFileSync(join(root, 'own.ts'), 'export const mine = 1\n')
   const refused = await emit('--stage', 'staging', '--out', 'own.ts')
   assert.deepEqual([refused.code, statSync(join(root, 'own.ts')).size], [1, 22])
-  assert.match(refused.stderr, /was not written by mappa emit, so it stays as it is/)
+  assert.match(refused.stderr, /mappa emit did not write own\.ts, so it was not changed/)
   assert.equal((await emit('--out', 'settings.css')).code, 2)
 })

@@ -39,12 +39,12 @@ test('cycles are named in order, and no text grows or nests without end', () => 
     surveyLayers(undefined, { stage: 'test', layers: [layerFromText('.env', text)] }).faults.map(
       (fault) => fault.message,
     )
-  assert.deepEqual(message('A=${B}\nB=${C}x\nC=${A}')[0], 'A is built on itself: A → B → C → A.')
-  assert.deepEqual(message('A=${A}'), ['A is built on A, and no layer sets that.'])
+  assert.deepEqual(message('A=${B}\nB=${C}x\nC=${A}')[0], 'A refers to itself: A → B → C → A.')
+  assert.deepEqual(message('A=${A}'), ['A uses A, but no layer sets A.'])
   const doubled = Array.from({ length: 60 }, (_, at) => `A${at}=\${A${at + 1}}\${A${at + 1}}`)
-  assert.match(message([...doubled, `A60=${'x'.repeat(100)}`].join('\n'))[0] ?? '', /grows past 1 MiB/)
+  assert.match(message([...doubled, `A60=${'x'.repeat(100)}`].join('\n'))[0] ?? '', /is larger than 1 MiB/)
   const chained = Array.from({ length: 20_000 }, (_, at) => `A${at}=\${A${at + 1}}`)
-  assert.match(message([...chained, 'A20000=x'].join('\n'))[0] ?? '', /built on more than 200 names/)
+  assert.match(message([...chained, 'A20000=x'].join('\n'))[0] ?? '', /chain of more than 200 variables/)
 })
 
 test('secrecy travels with expansion', () => {
@@ -59,12 +59,12 @@ test('secrecy travels with expansion', () => {
   assert.equal(JSON.stringify(found.settings), '{"TOKEN":"(secret)","feed":"(secret)","MAP":"x"}')
   assert.ok(!JSON.stringify([...found.trails.values()]).includes('buckwheat'))
   const leaked = read('TOKEN=buckwheat\nFEED=x\nMAP=a${TOKEN}')
-  assert.equal(leaked.faults[0]?.message, 'MAP may reach the browser, and is built on the secret TOKEN.')
+  assert.equal(leaked.faults[0]?.message, 'MAP reaches the browser, but uses the secret TOKEN.')
   assert.ok(!reportText(leaked).includes('buckwheat'))
   const asked = read('TOKEN=buckwheat\nFEED=${NONE:?set it to ${TOKEN}}\nMAP=${NONE:?name the map}')
   assert.deepEqual(
     asked.faults.map(({ message }) => message),
-    ['FEED needs NONE, which is not set.', 'MAP needs NONE, which is not set: name the map'],
+    ['FEED needs NONE, but it is not set.', 'MAP needs NONE, but it is not set: name the map'],
   )
 })
 

@@ -15,7 +15,11 @@ type Call = (...given: unknown[]) => unknown
 test('what everyone tries first says what to write', () => {
   const verbs: Readonly<Record<string, unknown>> = { ...core, ...testing }
   const rows: readonly (readonly [call: unknown, given: readonly unknown[], sentence: RegExp])[] = [
-    [core.settle, [definition], /'mappa' has none\. Write: import \{ settle \} from 'mappa\/node'\..* settleLayers/],
+    [
+      core.settle,
+      [definition],
+      /'mappa' cannot read them\. Write: import \{ settle \} from 'mappa\/node'\..* settleLayers/,
+    ],
     [core.survey, [definition], /import \{ survey \} from 'mappa\/node'\..* surveyLayers/],
     [core.watch, [definition], /import \{ watch \} from 'mappa\/node'\.$/],
     [core.settleLayers, [], /takes a legend first, but got nothing/],
@@ -37,14 +41,14 @@ test('what everyone tries first says what to write', () => {
     [core.surveyLayers, [definition, { stage: 'test', layers: [definition] }], /item 1 of them is a legend/],
     [core.surveyLayers, [definition, { stage: 'test', layers: [layer, 'A=1'] }], /item 2 of them is text/],
     [node.settle, [], /settle takes a legend first, but got nothing/],
-    [node.settle, [import('mappa')], /a promise, which has to be awaited/],
+    [node.settle, [import('mappa')], /a promise \(await it\)/],
     [
       node.settle,
       [definition, import.meta.url],
       /but got text\. Write: settle\(definition, \{ from: import\.meta\.url \}\)/,
     ],
-    [node.survey, [definition, { stage: 5 }], /takes a stage by its name, but got a number/],
-    [node.watch, [definition, {}], /takes a function that it calls when settings change, but got nothing/],
+    [node.survey, [definition, { stage: 5 }], /takes a stage name, but got a number/],
+    [node.watch, [definition, {}], /takes a function to call when settings change, but got nothing/],
     [core.readLayer, [], /takes the text of a layer/],
     [verbs.settingsFor, [], /settingsFor takes a legend first/],
   ]

@@ -16,12 +16,12 @@ test('a name is added beside its relatives, with a comment, in their style; a re
     'export SMS_GATEWAY=\'x\'\r\n# hives\r\nHIVES=2\r\nHIVES_MAX=9\r\nSMS_TOKEN="y" # secret\r\n' +
       '# Who it is from\r\n#\r\n# at most 11\r\nSMS_SENDER="Fennel Hill"\r\nB=${SMS_URL}\r\nZ=last\r\n',
   )
-  assert.throws(() => layer.add('B', ''), /B is there already/)
-  assert.throws(() => layer.rename('B', 'Z'), /Z is there already/)
-  assert.throws(() => layer.rename('B', '2'), /not a valid name/)
+  assert.throws(() => layer.add('B', ''), /B already exists/)
+  assert.throws(() => layer.rename('B', 'Z'), /Z already exists/)
+  assert.throws(() => layer.rename('B', '2'), /not a valid variable name/)
   const open = readLayer("A='x\nB=1\n")
   open.set('B', '2')
-  assert.throws(() => open.set('A', 'x #y'), /opened in line 1 would swallow this; close it first/)
+  assert.throws(() => open.set('A', 'x #y'), /opened in line 1 would include this line\. Close it first/)
   assert.equal(open.toString(), "A='x\nB=2\n")
 })
 

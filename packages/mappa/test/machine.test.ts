@@ -150,7 +150,7 @@ test('what a source fails with is told by its kind alone', () => {
   ]
   store(
     'failures',
-    failures.map((each) => told(remoteFault({ name: 'the vault' }, each))),
+    failures.map((each) => told(remoteFault({ name: 'the store' }, each))),
   )
 })
 

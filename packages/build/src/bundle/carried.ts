@@ -8,9 +8,9 @@ export function carriedText(
   const all = [...names].sort()
   const waiting = all.filter((name) => atStart.includes(name))
   const built = all.filter((name) => !atStart.includes(name))
-  const type = `Type: mappa stamp ${page} --stage ${stage} --in-place`
+  const type = `Run: mappa stamp ${page} --stage ${stage} --in-place`
   const parts = [
-    ...(built.length > 0 ? [`carries ${built.join(', ')}`] : []),
+    ...(built.length > 0 ? [`contains ${built.join(', ')}`] : []),
     ...(waiting.length > 0 ? [`waits for ${waiting.join(', ')}.\n    ${type}`] : []),
   ]
   return parts.length > 0 ? `${page} ${parts.join(', and ')}` : undefined

@@ -95,7 +95,7 @@ export class BundleProject {
       .filter(isLayerFile)
       .map((name) => ({
         kind: 'beside-page',
-        message: `${name} lies beside the page and is not read. Move its lines to ${there}/${name}, where the root is.`,
+        message: `${name} is beside the page, but layers are read from the root. Move its lines to ${there}/${name}.`,
       }))
   }
 

@@ -20,8 +20,8 @@ export async function refusedModule(id: string, why: string, graph: ModuleGraph)
   const [first] = way
   const place = first && graph.nameOf(first.importer)
   return {
-    kind: 'server-only',
-    message: `${file} ${why}, and browser code imports it.`,
+    kind: 'beyond-reach',
+    message: `${file} ${why}, but browser code imports it.`,
     layer: file,
     ...(first && place !== undefined && { place: { file: place, line: first.line, column: 1, endColumn: 2 } }),
     remedy: `${stepsText(way, graph)}Import single settings there: import { NAME } from 'virtual:mappa/settings'`,
@@ -99,8 +99,8 @@ function refusal(
     return {
       layer: file,
       ...spot,
-      kind: 'server-only',
-      message: `${file} takes all settings into browser code, where only single names are allowed.`,
+      kind: 'beyond-reach',
+      message: `${file} imports all settings into browser code, but only single names are allowed there.`,
       remedy: "Write: import { NAME } from 'virtual:mappa/settings'",
     }
   const fault = { name, layer: file, ...spot }
@@ -109,17 +109,17 @@ function refusal(
     return {
       ...fault,
       kind: 'undeclared',
-      message: `${name} has no entry in the legend, and ${file} takes it.`,
-      remedy: near ? `Write: ${near}` : 'Add an entry for it to the legend.',
+      message: `${file} takes ${name}, but it is not in the legend.`,
+      remedy: near ? `Write: ${near}` : 'Add it to the legend.',
     }
   }
   if (reachesBrowser(entry)) {
     const message = isText
-      ? `${name} is fixed at start, and ${file} reads it where values are put in by a build.`
-      : `${name} is fixed at start, and ${file} takes it in a worker, which has no page to take it from.`
+      ? `${name} is fixed at start, but ${file} reads it as a build-time value.`
+      : `${name} is fixed at start, but ${file} takes it in a worker, which has no page.`
     const away = isText
       ? `Write: import { ${name} } from '${settingsId}'`
-      : 'Take it in the page, and hand it on to the worker with postMessage.'
+      : 'Take it in the page, and send it to the worker with postMessage.'
     return {
       ...fault,
       kind: 'fixed-at-start',
@@ -129,12 +129,12 @@ function refusal(
   }
   const what = entry.secret ? 'is secret and must stay on the server' : 'stays on the server'
   const away = entry.secret
-    ? 'Use it on the server, and let the page ask the server for what it needs.'
-    : "Use it on the server; or, if everyone may see it, write reach: 'browser' in its entry."
+    ? 'Use it on the server, and let the page ask the server.'
+    : "Use it on the server. If everyone may see it, write reach: 'browser' in its entry."
   return {
     ...fault,
-    kind: 'server-only',
-    message: `${name} ${what}, and ${file} takes it into browser code.`,
+    kind: 'beyond-reach',
+    message: `${name} ${what}, but ${file} takes it into browser code.`,
     remedy: `${wayText(file, name, spot?.place.line, way, graph)} ${away}`,
   }
 }

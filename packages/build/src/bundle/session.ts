@@ -165,11 +165,10 @@ export class Session {
   keptFromPages(id: string): string | undefined {
     const file = path.resolve(id.split('?', 1)[0] as string)
     const { legendPath } = this.project
-    if (isKeptName(file) || this.isOneValueFile(file)) return 'holds settings of the server'
-    if (legendPath !== undefined && file === realOf(legendPath))
-      return 'is the legend, with the defaults of the server in it'
+    if (isKeptName(file) || this.isOneValueFile(file)) return 'contains server settings'
+    if (legendPath !== undefined && file === realOf(legendPath)) return 'is the legend, with server defaults in it'
     const own = serverFiles.includes(withoutEnding(file))
-    return own ? 'reads the settings of the server' : undefined
+    return own ? 'reads server settings' : undefined
   }
 
   /** The ids of what `keptFromPages` and the settings module are asked about, for a builder's own filter. */

@@ -68,7 +68,7 @@ function builtInText(definition: Legend, texts: Survey['texts']): string {
 function asBuiltCode(stage: string): string {
   return `function asBuilt(name, value, built) {
   const [here, there] = [value, built].map((each) => JSON.stringify(each) ?? 'nothing')
-  if (here !== there) console.warn(name + " is " + here + " here, and " + there + " in the pages that were built for ${stage}, which show that. Build them for this stage, or let them take it at the start: write fixed: 'start' in its entry.")
+  if (here !== there) console.warn(name + " is " + here + " here, but " + there + " in the pages, which were built for ${stage}. Build them for this stage, or write fixed: 'start' in its entry.")
   return value
 }`
 }

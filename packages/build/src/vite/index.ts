@@ -152,9 +152,9 @@ function beforeReplacing(plugins: Plugin[], name: string): void {
 /** @throws {Error} for a Vite that has no environments with plugins of their own. */
 function checkVersion(version: string | undefined): void {
   if (version !== undefined && Number.parseInt(version, 10) >= viteVersionMin) return
-  const found = version === undefined ? 'an older one' : `Vite ${version}`
+  const found = version === undefined ? 'an older version' : `Vite ${version}`
   throw new Error(
-    `@mappa/build/vite needs Vite ${viteVersionMin} or later, and this is ${found}. Type: npm install --save-dev vite@${viteVersionMin}`,
+    `@mappa/build/vite needs Vite ${viteVersionMin} or later, but this is ${found}. Run: npm install --save-dev vite@${viteVersionMin}`,
   )
 }
 

@@ -12,7 +12,7 @@ export const loadLegend: LoadLegend = async (directory, file) => {
     const other = legendAbove(directory)
     const fault = legendFault(
       'the legend',
-      `There is no legend in ${directory}.${other === undefined ? '' : ` ${other} lies above, and the layer files here stand before it.`}`,
+      `No legend in ${directory}.${other === undefined ? '' : ` ${other} is above it, but the layer files here make this the root.`}`,
       other === undefined
         ? 'Write mappa.legend.ts there.'
         : 'Move the layer files there, or name the root: MAPPA_ROOT, or the option root of mappa().',
@@ -53,7 +53,7 @@ async function syntaxFault(legendPath: string, file: string): Promise<LoadedLege
   const [error] = vite.parseSync(file, text).errors
   const [label] = error?.labels ?? []
   if (!error) return undefined
-  const fault = legendFault(file, `${file} does not compile: ${error.message}`, 'Fix the line above.')
+  const fault = legendFault(file, `${file} does not compile: ${error.message}`, 'Correct this line.')
   if (!label) return { fault }
   // Offsets are of UTF-16 code units, the end of a line counts as one.
   const { line, column } = new LineIndex(text).at(Math.min(label.start, Math.max(text.trimEnd().length - 1, 0)))

@@ -17,7 +17,7 @@ export function denyFiles(session: Session, server: ViteDevServer): void {
     )
     if (!files.some((file) => isKeptName(file) || session.isOneValueFile(file))) return next()
     response.statusCode = 403
-    response.end('Layer files and files of one value are not served.')
+    response.end('Layer files and one-value files are not served.')
   })
 }
 

@@ -23,13 +23,13 @@ export interface Running {
 
 /** With the option of what works from the legend alone. */
 export function located(command: Command): Command {
-  return command.option('--root <directory>', 'where the legend and the layer files are; else searched for upwards')
+  return command.option('--root <directory>', 'the folder with the legend and the layer files (default: found upwards)')
 }
 
 /** With the options of what looks at a stage's values. */
-export function staged(command: Command, stage = 'the stage; else MAPPA_STAGE, NODE_ENV or development'): Command {
+export function staged(command: Command, stage = 'the stage (default: MAPPA_STAGE, NODE_ENV or development)'): Command {
   return located(command.option('--stage <name>', stage)).addOption(
-    new Option('--set <NAME=value>', 'a value on top of all layers; not for secrets').argParser(
+    new Option('--set <NAME=value>', 'a value above all layers (not for secrets)').argParser(
       (value: string, before: string[] = []) => [...before, value],
     ),
   )
@@ -38,8 +38,8 @@ export function staged(command: Command, stage = 'the stage; else MAPPA_STAGE, N
 /** With the options of what changes files. */
 export function applied(command: Command): Command {
   return located(command)
-    .option('--apply', 'make the changes without asking, all files or none')
-    .option('--json', 'print what would change, or with --apply has changed, as JSON')
+    .option('--apply', 'write without asking, all files or none')
+    .option('--json', 'print the changes as JSON')
 }
 
 /** Options in which `--environment` names a file. */
@@ -51,7 +51,7 @@ export type Captured<Options extends ProjectOptions> = Omit<Options, 'environmen
 export function captured(command: Command): Command {
   return command.option(
     '--environment <file>',
-    "a process environment captured elsewhere, in place of this machine's; - is standard input",
+    'a process environment captured elsewhere, instead of this one (- for standard input)',
   )
 }
 
@@ -62,7 +62,7 @@ export function namedStage(
 ): Pick<ProjectOptions, 'stage' | 'stageFrom'> {
   if (stage === undefined) return {}
   if (options.stage !== undefined && stage !== options.stage)
-    throw new UsageError('Two stages are named: name one, either by itself or with --stage.')
+    throw new UsageError('Two stages are named. Name one, by itself or with --stage.')
   return { stage, stageFrom: 'the command line' }
 }
 
@@ -71,6 +71,6 @@ export function refuseOddNames(names: readonly string[], command: string): void 
   const stages = stagesOf(undefined)
   if (names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name) && !stages.includes(name))) return
   throw new UsageError(
-    `${command} takes names of variables, for example: mappa ${command} LOG_LEVEL 'ALERT_*'\n    A stage is named with --stage.`,
+    `${command} takes variable names. Name a stage with --stage. Example: mappa ${command} LOG_LEVEL 'ALERT_*'`,
   )
 }

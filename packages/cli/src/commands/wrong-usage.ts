@@ -10,7 +10,7 @@ export function wrongUsage(code: string, command: Command, words: readonly strin
       const flag = words.map(flagOf).find((each) => each !== undefined && !flags.includes(each))
       const known = flag !== undefined && /^--?[a-z][a-z-]{0,24}$/.test(flag)
       const near = flag === undefined ? undefined : nearest(flag, flags)
-      return `${known ? `There is no option ${flag}.` : 'One of the options is not known.'}${didYouMean(near)}`
+      return `${known ? `Unknown option ${flag}.` : 'Unknown option.'}${didYouMean(near)}`
     }
     case 'commander.unknownCommand': {
       const [name = ''] = words.filter((word) => !word.startsWith('-'))
@@ -19,30 +19,30 @@ export function wrongUsage(code: string, command: Command, words: readonly strin
         command.commands.map((each) => each.name()),
       )
       const known = /^[a-z]{1,16}$/.test(name)
-      return `${known ? `There is no command ${name}.` : 'That is not a command.'}${didYouMean(near)} mappa --help lists them.`
+      return `${known ? `Unknown command ${name}.` : 'Unknown command.'}${didYouMean(near) || ' Run: mappa --help'}`
     }
     case 'commander.excessArguments':
       if (command.name() === 'with')
-        return 'Put the command behind --, for example: mappa with staging -- node server.js'
-      return 'There are more arguments than the command takes; name a stage with --stage, and see --help.'
+        return 'Write the command after --, for example: mappa with staging -- node server.js'
+      return 'Too many arguments. Name a stage with --stage.'
     case 'commander.missingArgument': {
       const lacking = command.registeredArguments.find(({ required }, at) => required && command.args[at] === undefined)
-      return `It lacks an argument${lacking ? `: <${lacking.name()}>` : ''}. See --help.`
+      return `Missing argument${lacking ? ` <${lacking.name()}>` : ''}. Run: mappa ${command.name()} --help`
     }
     case 'commander.optionMissingArgument': {
       const last = words.at(-1)
       const option = options.find(({ long, short }) => last !== undefined && (long === last || short === last))
-      return `${option?.flags ?? 'An option'} lacks its value.`
+      return `${option?.flags ?? 'An option'} needs a value.`
     }
     case 'commander.missingMandatoryOptionValue': {
       const option = options.find((each) => each.mandatory && valueGiven(command, each) === undefined)
-      return `${option?.flags ?? 'An option'} must be given.`
+      return `${option?.flags ?? 'An option'} is required.`
     }
     case 'commander.conflictingOption': {
       const [one, other] = conflictIn(command) ?? []
       return one && other
-        ? `option ${one.long} cannot be used with option ${other.long}.`
-        : 'Two of the options exclude each other.'
+        ? `${one.long} cannot be used with ${other.long}.`
+        : 'Two of the options cannot be used together.'
     }
     case 'commander.invalidArgument': {
       const wrong = wrongChoice(command, options, words)
@@ -50,7 +50,7 @@ export function wrongUsage(code: string, command: Command, words: readonly strin
       return `${what} takes ${wrong?.argChoices ? `one of ${wrong.argChoices.join(', ')}` : 'something else'}.`
     }
     default:
-      return 'The command line cannot be read. See --help.'
+      return 'The command line is not valid. Run: mappa --help'
   }
 }
 

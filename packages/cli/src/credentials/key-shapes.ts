@@ -36,7 +36,7 @@ export function keyShapesIn(text: string): KeyShape[] {
 const whatOf: Readonly<Record<Exclude<Opening, 'named'>, string>> = {
   'private-key': 'a private key',
   'signed-token': 'a signed token',
-  'labelled-key': 'a key that says what it is for',
+  'labelled-key': 'a prefixed API key',
   address: 'an address with a password',
 }
 

@@ -14,9 +14,29 @@ export interface Declaration {
   readonly legendFile: string
 }
 
-/** The first line of every declaration file that is written here, so that another's is never overwritten. */
-export const declarationHead =
-  '// Written by mappa types. Lines that are changed here are lost: change the legend, and run it again.'
+/** Counts the ways in which declarations and samples have been worded. Raise it with every change of their prose. */
+export const proseForm = 2
+
+/** The first line of every declaration file that is written here. */
+const declarationHead = `// Written by mappa types from the legend (form ${proseForm}). Do not edit: changes are lost.`
+
+/** Whether `mappa types` wrote a file, in any version: another's is never overwritten. */
+export function isDeclaration(text: string): boolean {
+  return text.startsWith('// Written by mappa types')
+}
+
+/** Whether declarations are stale. Comments count only in the same form: better prose must not turn a check red. */
+export function isStaleDeclaration(before: string, fresh: string): boolean {
+  const text = before.replaceAll('\r\n', '\n')
+  return text.startsWith(declarationHead) ? text !== fresh : withoutComments(text) !== withoutComments(fresh)
+}
+
+function withoutComments(text: string): string {
+  return text
+    .replace(/^\s*\/\*\*[\s\S]*?\*\/\n/gm, '')
+    .replace(/^\s*\/\/.*\n/gm, '')
+    .replace(/\n{2,}/g, '\n')
+}
 
 /** A declaration file, and the map that leads from its names to the legend. */
 export interface Declarations {
@@ -121,7 +141,7 @@ function moduleBlock(declared: Declaration): string {
 /** `process.env` holds texts, as `mappa with` and the preload set them: defaults included. */
 function processBlock({ variables, stages }: Declaration): string {
   const lines = [
-    '/** The stage, as mappa with and the preload set it. */',
+    '/** The stage, set by mappa with and the preload. */',
     `MAPPA_STAGE?: ${union(stages)}`,
     ...variables
       .filter(({ name }) => !declaredByNode.has(name))

@@ -31,8 +31,7 @@ export function withEntries(path: string, before: string | undefined, entries: r
     return `${lead}{\n${written.map((entry) => `${entry.replace(/^/gm, '  ')},\n`).join('')}})\n`
   }
   const [object] = legendArguments(path, before)
-  if (object?.type !== 'ObjectExpression')
-    throw new RangeError(`${path} has no legend({ … }) that entries could be added to.`)
+  if (object?.type !== 'ObjectExpression') throw new RangeError(`${path} has no legend({ … }) to add entries to.`)
   return withProperties(before, object, written, '  ', true)
 }
 
@@ -144,7 +143,7 @@ function withProperties(
 export function withStage(path: string, before: string, name: string, like: string | undefined): string {
   const isJson = path.endsWith('.json')
   const [object, options] = isJson ? [parseExpression(before) as unknown as Node] : legendArguments(path, before)
-  if (!object) throw new RangeError(`${path} has no legend({ … }) that a stage could be added to.`)
+  if (!object) throw new RangeError(`${path} has no legend({ … }) to add a stage to.`)
   const word = isJson ? 'x-mappa-stages' : 'stages'
   const code = isJson ? spaced : codeOf
   const stages = membersOf(isJson ? object : options).find((each) => each.name === word)?.value

@@ -1,4 +1,5 @@
-import { type DocumentFault, readLayer, type Variable } from 'mappa'
+import { type DocumentFault, printable, readLayer, type Variable } from 'mappa'
+import { proseForm } from './declaration.js'
 import { obtainLines, sentencesOf } from './sentences.js'
 
 /** Where the sample stands, from the root. */
@@ -21,9 +22,9 @@ export interface Difference {
 /** Begins the lines that are made here; all others are a person's. */
 const mark = '#:'
 const head = [
-  `${mark} What each variable is for, from the legend. Whoever starts the program sets those without # before the name,`,
-  `${mark} in .env.local or on the host; the others already have a value, or may be left out.`,
-  `${mark} mappa sample writes the lines that begin with ${mark} and keeps all others.`,
+  `${mark} The variables of this project, from the legend. Set those without # in front,`,
+  `${mark} in .env.local or on the host. The others are optional or already have a value.`,
+  `${mark} mappa sample writes the lines that begin with ${mark} and keeps the others (form ${proseForm}).`,
 ]
 
 /** A part of a sample: a variable's own line, or a person's text. */
@@ -75,41 +76,57 @@ function renamedParts(text: string, variables: readonly Variable[]): Part[] {
   })
 }
 
-/** How a sample that is there differs from what it should be, name by name. */
+/**
+ * How a sample that is there differs from what it should be, name by name. The sentences above a name count word by word only in
+ * the same form: better prose must not turn a check red.
+ */
 export function sampleDifferences(sampled: Sampled, before: string): Difference[] {
   const after = sampleText(sampled, before)
   if (after === before) return []
   const { variables } = sampled
+  const isSameForm = before.includes(`(form ${proseForm})`)
+  const saysAll = (name: string, made: readonly string[]) => {
+    const said = made.join(' ').replace(/\s+/g, ' ')
+    return entryTexts(variables.find((each) => each.name === name) as Variable).every((text) => said.includes(text))
+  }
   const namesIn = (text: string) =>
     new Map(partsOf(text, variables).flatMap((part) => ('own' in part ? [] : [[part.name, part] as const])))
   const [old, fresh] = [namesIn(before), namesIn(after)]
   const secrets = new Set(variables.flatMap(({ name, secret }) => (secret ? [name] : [])))
   const found = [...new Set([...old.keys(), ...fresh.keys()])].flatMap((name): Difference[] => {
     const [was, is] = [old.get(name), fresh.get(name)]
-    if (!was) return [{ message: `${name} is not in it.` }]
+    if (!was) return [{ message: `${name} is missing.` }]
     const { line } = was
-    if (!is) return [{ message: `${name} has no entry in the legend.`, line }]
+    if (!is) return [{ message: `${name} is not in the legend.`, line }]
     return [
-      ...(was.made.join() === is.made.join()
+      ...((isSameForm ? was.made.join() === is.made.join() : saysAll(name, was.made))
         ? []
-        : [{ message: `The legend now describes ${name} differently.`, line }]),
+        : [{ message: `${name} has changed in the legend.`, line }]),
       ...(was.off === is.off
         ? []
-        : [{ message: is.off ? `${name} already has a value, or may be left out.` : `${name} must be set.`, line }]),
+        : [{ message: is.off ? `${name} is optional or already has a value.` : `${name} is required.`, line }]),
       ...((was.off !== is.off && !secrets.has(name)) || was.value === is.value
         ? []
         : [
             {
               message:
                 is.value === ''
-                  ? `${name} holds a value that does not belong in a sample.`
-                  : `${name} now has another default.`,
+                  ? `${name} has a value that does not belong in a sample.`
+                  : `${name} has another default.`,
               line,
             },
           ]),
     ]
   })
-  return found.length > 0 ? found : [{ message: 'It differs from what would be written, though no name does.' }]
+  if (found.length > 0 || !isSameForm) return found
+  return [{ message: 'Comments or blank lines differ from what mappa sample writes.' }]
+}
+
+/** The texts of an entry that its sentences hold in any wording. */
+function entryTexts({ description, obtain, examples, formerly, expects, default: fallback }: Variable): string[] {
+  const limits = expects.match(/[^\s,]*[\d^$/:_][^\s,]*/g) ?? []
+  const texts = [description?.replace(/[.!?\s]+$/, ''), obtain, fallback, ...examples, ...formerly, ...limits]
+  return texts.flatMap((text) => (text ? [printable(text.replace(/\s+/g, ' ').trim())] : []))
 }
 
 /** A quote in a sample that never closes: it would swallow what is written behind it. */

@@ -5,14 +5,14 @@ export function sentencesOf(variable: Variable): string[] {
   const { description, deprecated, formerly, file, name, examples } = variable
   return [
     ...(description ? [sentence(description)] : []),
-    ...(deprecated ? ['It is deprecated.'] : []),
+    ...(deprecated ? ['Deprecated.'] : []),
     ...termSentences(variable),
     ...(variable.reach === 'browser'
-      ? [variable.fixed === 'start' ? 'It reaches the browser, which gets it at the start.' : 'It reaches the browser.']
+      ? [variable.fixed === 'start' ? 'Reaches the browser at start.' : 'Reaches the browser.']
       : []),
     ...(examples.length > 0 ? [sentence(`For example ${examples.join(', ')}`)] : []),
-    ...(formerly.length > 0 ? [`Its former name is ${formerly.join(', ')}.`] : []),
-    ...(file ? [`${name}_FILE may name a file that holds it.`] : []),
+    ...(formerly.length > 0 ? [`Formerly ${formerly.join(', ')}.`] : []),
+    ...(file ? [`${name}_FILE may name a file with its value.`] : []),
   ]
 }
 
@@ -20,7 +20,7 @@ export function sentencesOf(variable: Variable): string[] {
 export function obtainLines({ obtain, generate }: Variable): string[] {
   return [
     ...(obtain === undefined ? [] : [`Obtain: ${printable(obtain.replace(/\s+/g, ' ').trim())}`]),
-    ...(generate ? [`Obtain: a fresh one is ${generate.bytes} random bytes, written as ${generate.text}.`] : []),
+    ...(generate ? [`Obtain: generate ${generate.bytes} random bytes as ${generate.text}.`] : []),
   ]
 }
 
@@ -29,26 +29,29 @@ function termSentences(variable: Variable): string[] {
   const { expects, required, secret, stages } = variable
   const fallback = variable.default
   return [
-    // That it must be text says nothing.
-    ...(expects !== 'text'
-      ? [sentence(`It ${secret ? 'is secret, and ' : ''}must be ${expects}`)]
-      : secret
-        ? ['It is secret.']
-        : []),
-    ...(fallback !== undefined ? [sentence(`Unless set, it is ${fallback || 'empty'}`)] : []),
-    ...(!required && fallback === undefined ? ['It may be left out.'] : []),
-    ...stages.flatMap(({ stage, ...own }) =>
-      differences(variable, own).map((difference) => sentence(`In ${stage} it ${difference}`)),
-    ),
+    ...(secret ? ['Secret.'] : []),
+    // Every variable is text, so only more than that is worth saying.
+    ...(expects !== 'text' ? [sentence(asLabel(expects))] : []),
+    ...(fallback !== undefined ? [sentence(`Default: ${fallback || 'empty'}`)] : []),
+    ...(!required && fallback === undefined ? ['Optional.'] : []),
+    ...stages.flatMap(({ stage, ...own }) => {
+      const found = differences(variable, own)
+      return found.length > 0 ? [sentence(`In ${stage}: ${found.join(', ')}`)] : []
+    }),
   ]
 }
 
-/** How one stage's terms differ, each to follow "In production it". */
+/** What a value must be, without its article: `Port, 1 to 65535`. */
+function asLabel(expects: string): string {
+  return expects.replace(/^an? /, '').replace(/ from (\S+) to (\S+)/, ', $1 to $2')
+}
+
+/** How one stage's terms differ, to follow "In production:". */
 export function differences(base: Terms, own: Terms): string[] {
   return [
-    ...(own.expects === base.expects ? [] : [`must be ${own.expects}`]),
-    ...(own.default === base.default || own.default === undefined ? [] : [`is ${own.default || 'empty'} unless set`]),
-    ...(own.required === base.required ? [] : [own.required ? 'has to be set' : 'may be left out']),
+    ...(own.expects === base.expects ? [] : [asLabel(own.expects)]),
+    ...(own.default === base.default || own.default === undefined ? [] : [`default ${own.default || 'empty'}`]),
+    ...(own.required === base.required ? [] : [own.required ? 'required' : 'optional']),
   ]
 }
 

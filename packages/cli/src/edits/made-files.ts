@@ -1,5 +1,5 @@
 import { type Legend, readLayer, stagesOf, variablesOf } from 'mappa'
-import { declarationHead, declarationPath, declarationsFor, mapPath } from '../declared/declaration.js'
+import { declarationPath, declarationsFor, isDeclaration, mapPath } from '../declared/declaration.js'
 import { placesIn } from '../declared/legend-text.js'
 import { openQuote, samplePath, sampleText } from '../declared/sample.js'
 import type { FileChange } from '../terminal/diff.js'
@@ -20,7 +20,7 @@ export function sampleChangeFor(definition: Legend, read: ReadText, textOf: (pat
 /** Declarations, for whoever writes TypeScript. */
 export function declarationsOf(definition: Legend, legendFile: string, text: string, read: ReadText): FileChange[] {
   const before = read(declarationPath)
-  if (before === undefined ? read('tsconfig.json') === undefined : !before.startsWith(declarationHead)) return []
+  if (before === undefined ? read('tsconfig.json') === undefined : !isDeclaration(before)) return []
   const declared = { definition, variables: variablesOf(definition), stages: stagesOf(definition), legendFile }
   const made = declarationsFor(declared, placesIn(legendFile, text))
   return [

@@ -174,7 +174,6 @@ function skips({ legendFiles, layers }: Changing, path: string): boolean {
  */
 function fileOf({ legendFiles, read }: Changing, name: string): string {
   const file = legendFiles.find((path) => declares(path, read(path) ?? '', name))
-  if (file === undefined)
-    throw new RangeError(`The legend makes the entry of ${name} by code, so a person has to change it.`)
+  if (file === undefined) throw new RangeError(`Code in the legend makes the entry ${name}. Change it by hand.`)
   return file
 }

@@ -4,7 +4,7 @@ import { readLayer } from 'mappa'
 export function renamedInLayer(text: string, name: string, fresh: string): string {
   const layer = readLayer(text)
   const there = layer.names()
-  if (there.includes(name) && there.includes(fresh)) throw new RangeError(`${fresh} is set there already.`)
+  if (there.includes(name) && there.includes(fresh)) throw new RangeError(`${fresh} is already set there.`)
   layer.rename(name, fresh)
   const renamed = layer.toString()
   const ranges = [...readLayer(renamed).ranges().values()].flat().sort((a, b) => b.valueStart - a.valueStart)

@@ -56,7 +56,7 @@ export function writeFiles(writes: readonly FileWrite[], root: string): void {
   try {
     for (const [at, write] of writes.entries())
       prepared.push(prepare(write, (targets[at] as Destination).target, prepared))
-    if (!lock.isHeld()) throw new WriteError('Another process has taken the lock; nothing was written.', root)
+    if (!lock.isHeld()) throw new WriteError('Another process took the lock. Nothing was written.', root)
     for (const each of prepared) {
       const { fresh, target } = each
       withSentence(target, () => (fresh === undefined ? fs.rmSync(target) : fs.renameSync(fresh, target)))
@@ -79,7 +79,7 @@ function locked(directories: readonly string[]): Lock {
     if (!(error instanceof Locked)) throw error
     const who = error.pid === undefined ? 'Another process' : `Process ${error.pid}`
     throw new WriteError(
-      `${who} has been writing there for more than ten seconds. Nothing was written. If no such process runs, remove ${error.file}.`,
+      `${who} holds the lock for more than ten seconds. Nothing was written. If that process is gone, run: rm ${error.file}`,
       error.file,
     )
   }
@@ -94,7 +94,7 @@ function targetWithin(given: string, within: string): Destination {
   const target = withSentence(given, () => destinationOf(path.resolve(given)))
   const folder = withSentence(given, () => fs.realpathSync(path.dirname(target)))
   if (folder !== within && !folder.startsWith(within + path.sep))
-    throw new WriteError(`${given} is a link that leads out of the project. Nothing was written.`, given)
+    throw new WriteError(`${given} is a link to a file outside the project. Nothing was written.`, given)
   return { target: path.join(folder, path.basename(target)) }
 }
 
@@ -104,14 +104,14 @@ function prepare(
   others: readonly Prepared[],
 ): Prepared {
   if (others.some((other) => other.target === target))
-    throw new WriteError(`${given} is to be written twice at once.`, given)
+    throw new WriteError(`${given} cannot be written twice at once.`, given)
   const stats = withSentence(given, () => fs.statSync(target, { throwIfNoEntry: false }))
-  if (stats && !stats.isFile()) throw new WriteError(`${given} must be a file, and is not one.`, given)
+  if (stats && !stats.isFile()) throw new WriteError(`${given} must be a file, but is not.`, given)
   // Replacing it would work all the same, but somebody has said that it must not change.
   if (stats) withSentence(given, () => fs.accessSync(target, fs.constants.W_OK))
   const old = stats && withSentence(given, () => fs.readFileSync(target))
   if (before !== undefined && !hasText(old, before))
-    throw new WriteError(`${given} was changed by someone else in the meantime; nothing was written.`, given)
+    throw new WriteError(`${given} was changed by another process. Nothing was written.`, given)
   removeLeftovers(path.dirname(target))
   const mode = secret ? 0o600 : (executable ? 0o777 : 0o666) & ~process.umask()
   const fresh = text === null ? undefined : withSentence(given, () => writeBeside(target, text, stats, mode))
@@ -193,9 +193,9 @@ function withSentence<T>(file: string, action: () => T): T {
         EROFS: 'the file system is read-only',
         ENOSPC: 'the disk is full',
         EDQUOT: 'the quota is used up',
-        ENOENT: 'its directory is not there',
-        ENOTDIR: 'its directory is not there',
-        ELOOP: 'it is a link that leads to itself',
+        ENOENT: 'its directory does not exist',
+        ENOTDIR: 'its directory does not exist',
+        ELOOP: 'it is a link to itself',
       }[code ?? ''] ?? `the system says ${code ?? 'nothing'}`
     throw new WriteError(`${file} cannot be written: ${why}. Nothing was written.`, file)
   }

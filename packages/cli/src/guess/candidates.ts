@@ -182,9 +182,9 @@ function candidateOf(
   const asks = [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each))
   const blocked =
     inBrowser && staged.length > 0 && asks.includes('NODE_ENV')
-      ? 'In a page NODE_ENV says whether it is built or served, whatever the stage: choose by a setting of its own first.'
+      ? 'In a page NODE_ENV says whether it is built or served, not the stage. Choose by another variable first.'
       : secret && inBrowser
-        ? 'It stands in code that runs in the browser, where everyone can read it: use it on a server, and replace it.'
+        ? 'It is in browser code, where everyone can read it. Move its use to a server, and rotate it.'
         : (given.clash ?? found.blocked)
   return {
     name,
@@ -233,7 +233,7 @@ function valuesOf(sites: readonly Finding[]) {
   for (const { stage, value } of given) {
     const known = found.get(stage)
     if (known !== undefined && known !== value)
-      clash = `It has different values${stage === undefined ? '' : ` in stage ${stage}`} at its places. Settle on one first.`
+      clash = `Its places have different values${stage === undefined ? '' : ` in stage ${stage}`}. Make them the same first.`
     found.set(stage, value)
   }
   const value = found.get(undefined)

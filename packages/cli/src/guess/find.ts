@@ -123,7 +123,7 @@ function placed(finding: Finding, text: string): Finding {
     ...(openly.test(around) && { openly: true }),
     ...(raised && {
       confidence: 'high' as const,
-      reason: `${finding.reason} A comment beside it asks for it to be made configurable.`,
+      reason: `${finding.reason} A comment asks to make it configurable.`,
     }),
   }
 }
@@ -151,7 +151,7 @@ function byUse(finding: BranchFinding, hold: (wanted: IfUsed) => boolean): Branc
     ifUsed: undefined,
     echo: false,
     confidence: 'high',
-    ...(echo && { reason: 'A request goes there.' }),
+    ...(echo && { reason: 'A request uses it.' }),
   }
 }
 

@@ -78,12 +78,12 @@ function guessNumber(value: number, { words, outer, call, argument, chosen, part
   if (value <= 65535 && value > 9) {
     const port = { kind: 'port' as const, value: String(value) }
     if (namesPort(words) && !isUsualPort(value, words, chosen))
-      return { ...port, confidence: 'high', reason: 'Its name says that it is a port.' }
+      return { ...port, confidence: 'high', reason: 'Its name says it is a port.' }
     if (call === 'listen' && argument === 0) return { ...port, confidence: 'high', reason: 'A server listens on it.' }
   }
   // What is counted with is no bound itself.
   return namesLimit(words, outer) && !part
-    ? { kind: 'limit', value: String(value), confidence: 'low', reason: 'Its name says that it bounds something.' }
+    ? { kind: 'limit', value: String(value), confidence: 'low', reason: 'Its name says it is a limit.' }
     : undefined
 }
 
@@ -94,7 +94,7 @@ function isUsualPort(value: number, words: readonly string[], chosen: boolean): 
 
 function guessSwitch(value: boolean, { words }: Context): Guess | undefined {
   return namesSwitch(words)
-    ? { kind: 'switch', value: String(value), confidence: 'low', reason: 'Its name says that it switches something.' }
+    ? { kind: 'switch', value: String(value), confidence: 'low', reason: 'Its name says it is a switch.' }
     : undefined
 }
 
@@ -133,11 +133,13 @@ function guessByShape(text: string, { words, makes, call }: Context): Guess | un
       kind: 'connection',
       value: text,
       confidence: 'high',
-      reason: hasUserInformation(text) ? 'It says where a service is, with a password.' : 'It says where a service is.',
+      reason: hasUserInformation(text)
+        ? 'It is the address of a service, with a password.'
+        : 'It is the address of a service.',
     }
   if (hasUserInformation(text))
     return { kind: 'connection', value: text, confidence: 'high', reason: 'It is an address with a password.' }
-  if (isLabelledKey(text)) return { ...credential, reason: 'It looks like a key that says what it is for.' }
+  if (isLabelledKey(text)) return { ...credential, reason: 'It looks like a prefixed API key.' }
   if (
     isRandom(text) &&
     !namesProse(words) &&
@@ -145,9 +147,9 @@ function guessByShape(text: string, { words, makes, call }: Context): Guess | un
     !/^(?:integrity|hash|checksum|sha|digest|etag|version|commit|className|class|d|path|id)$/.test(words.at(-1) ?? '')
   )
     return namesCredential(words) || namesSomeKey(words) || namesMisspelt(words)
-      ? { ...credential, reason: 'Its name says that it is a credential, and it looks random.' }
+      ? { ...credential, reason: 'Its name says it is a credential, and it looks random.' }
       : makes && !/^[0-9a-f-]+$/i.test(text) && !keepsText.test(call ?? '')
-        ? { ...credential, reason: 'It looks random, and what is made of it is a client of something.' }
+        ? { ...credential, reason: 'It looks random, and code creates a client with it.' }
         : { ...credential, confidence: 'low', reason: 'It is long and looks random.' }
   return undefined
 }
@@ -176,15 +178,15 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
   if (literal.form === 'string' && !goesOn && isShown(context)) return undefined
   const local = /^(?:localhost|127\.|0\.0\.0\.0|\[::1\])/.test(address.host)
   const guess = { kind: 'address' as const, value: address.origin, rest: address.path }
-  if (requested) return { ...guess, confidence: 'high', reason: 'A request goes there.' }
+  if (requested) return { ...guess, confidence: 'high', reason: 'A request uses it.' }
   const plain = isPlainAddress(words)
   if (namesAddress(words) && (!plain || isRequested(address, context)))
-    return { ...guess, confidence: 'high', reason: 'Its name says that it is an address.' }
+    return { ...guess, confidence: 'high', reason: 'Its name says it is an address.' }
   if (local) return { ...guess, confidence: 'medium', reason: 'It is an address on this machine.' }
-  if (goesOn || context.part) return { ...guess, confidence: 'medium', reason: 'An address is built on it.' }
+  if (goesOn || context.part) return { ...guess, confidence: 'medium', reason: 'Code builds an address from it.' }
   // What a function gives back is for its callers.
   if (looksAsked(address) && (words.length > 0 || call === undefined) && !plain && !context.listed)
-    return { ...guess, confidence: 'medium', reason: 'It looks like an address that programs ask.' }
+    return { ...guess, confidence: 'medium', reason: 'It looks like an API address.' }
   // What code asks may be called anything where it is written; if nothing does, the value may be a setting elsewhere.
   const ifUsed = context.object === undefined && context.name !== undefined
   return {
@@ -233,9 +235,9 @@ export function opens({ call, argument, owner, words, outer, listed, name }: Omi
 function guessByUse(text: string, context: Context): Guess | undefined {
   const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
   if (opens(context) && isPlaceholderText(text))
-    return { ...credential, placeholder: true, reason: 'It marks where a credential belongs.' }
+    return { ...credential, placeholder: true, reason: 'It is a placeholder for a credential.' }
   if (opens(context) && text.length > 2 && !/^(?:sha|md5|hs|rs|es|aes)[-\w]*$/i.test(text))
-    return { ...credential, reason: 'Code signs, encrypts or lets in with it.' }
+    return { ...credential, reason: 'Code signs, encrypts or authenticates with it.' }
   return undefined
 }
 
@@ -250,7 +252,7 @@ function guessByLaterUse(text: string, context: Context): Guess | undefined {
     !isMemberOfMany(object)
     ? {
         ...credential,
-        reason: 'Code signs, encrypts or lets in with it.',
+        reason: 'Code signs, encrypts or authenticates with it.',
         ifUsed: { name, as: 'secret' },
       }
     : undefined
@@ -277,7 +279,7 @@ function guessByName(text: string, context: Context): Guess | undefined {
       ...credential,
       value: text,
       placeholder: true,
-      reason: 'It marks where a credential belongs.',
+      reason: 'It is a placeholder for a credential.',
     }
   if (named && !listed && isPlainValue(text.slice(lead.length), name, words) && !isProse(text, object))
     return {
@@ -292,30 +294,30 @@ function guessByName(text: string, context: Context): Guess | undefined {
         !/verify|auth|access|api/.test(words[0] ?? '')
           ? 'low'
           : 'high',
-      reason: 'Its name says that it is a credential.',
+      reason: 'Its name says it is a credential.',
     }
   if ((namesSomeKey(words) || namesMisspelt(words)) && !listed && looksLikeKey(text) && !isProse(text, object))
     return { ...credential, value: text, reason: 'It looks like a key, and its name says so.' }
   if (namesPort(words) && /^[0-9]{2,5}$/.test(text) && !isUsualPort(Number(text), words, context.chosen))
-    return { kind: 'port', value: text, confidence: 'high', reason: 'Its name says that it is a port.' }
+    return { kind: 'port', value: text, confidence: 'high', reason: 'Its name says it is a port.' }
   if (namesHost(words) && isHost(text))
-    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is a host.' }
+    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says it is a host.' }
   // A host in place of an address.
   if (namesAddress(words) && /\.[a-z]{2,}$/i.test(text) && text.split('.').length > 2 && isHost(text))
-    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says that it is where something is.' }
+    return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says it is a path or an address.' }
   if (namesMail(words) && isMail(text))
     return {
       kind: 'mail',
       value: text,
       confidence: 'high',
-      reason: 'It is an address that mail goes to or comes from.',
+      reason: 'It is a sender or receiver of mail.',
     }
   if (namesPhone(words) && isPhone(text))
     return {
       kind: 'phone',
       value: text,
       confidence: 'high',
-      reason: 'It is a telephone number that something is sent to.',
+      reason: 'It is a telephone number to send to.',
     }
   return undefined
 }
@@ -327,15 +329,20 @@ function guessBesideOthers(text: string, { words, outer, object, listed }: Conte
   const isOpened = beside.credential || beside.host || outer.some((word) => letIn.test(word))
   const account = { kind: 'account' as const, value: text }
   if (namesAccountId(words) && /[0-9]/.test(text) && text.length > 5)
-    return { ...account, confidence: 'high', reason: 'It says who the application is to a service.' }
+    return { ...account, confidence: 'high', reason: 'It identifies the application to a service.' }
   if (namesAccountId(words))
-    return { ...account, confidence: 'low', reason: 'It may say who the application is to a service.' }
+    return { ...account, confidence: 'low', reason: 'It may identify the application to a service.' }
   if (namesUser(words) && isOpened && beside.count > 1)
-    return { ...account, confidence: 'high', reason: 'It says who is let in, beside what opens.' }
+    return { ...account, confidence: 'high', reason: 'It is the user name of a credential.' }
   if (namesDatabase(words) && isOpened && beside.count > 1)
-    return { ...account, confidence: 'high', reason: 'It names a database, beside where that is.' }
+    return { ...account, confidence: 'high', reason: 'It is the name of a database, beside its address.' }
   if (namesMode(words) && /^(?:sandbox|live)$/.test(text))
-    return { kind: 'choice', value: text, confidence: 'high', reason: 'It says whether a service does it in earnest.' }
+    return {
+      kind: 'choice',
+      value: text,
+      confidence: 'high',
+      reason: 'It switches a service between test and real mode.',
+    }
   return undefined
 }
 

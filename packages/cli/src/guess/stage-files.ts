@@ -3,8 +3,8 @@ import { wordsOf } from '../code/words.js'
 import type { Finding } from './finding.js'
 
 /**
- * Files that each give a stage its values: `config/production.js` beside `config/development.js`, `environment.prod.ts` beside
- * `environment.ts`. What they give under one name is one setting, also where one has the value and another reads a variable.
+ * Files that each give a stage its values: `config/production.js` beside `config/development.js`, `hives.prod.ts` beside
+ * `hives.ts`. What they give under one name is one setting, also where one has the value and another reads a variable.
  */
 export function inStageFiles(findings: readonly Finding[]): readonly Finding[] {
   const { familyOf, stagesOf } = familiesOf(findings)
@@ -36,7 +36,7 @@ function familiesOf(findings: readonly Finding[]) {
     const { family } = namedAfterStage(path) ?? {}
     if (family !== undefined) families.set(family, (families.get(family) ?? new Set()).add(path))
   }
-  // environment.ts is the base of environment.prod.ts.
+  // hives.ts is the base of hives.prod.ts.
   for (const path of paths) families.get(baseOf(path))?.add(path)
   const familyOf = (path: string): { readonly family?: string; readonly stage?: string | undefined } => {
     const { family, stage } = namedAfterStage(path) ?? { family: baseOf(path), stage: undefined }

@@ -16,9 +16,9 @@ export function entryOf(uses: readonly VariableUse[], values: readonly string[])
   const blocked =
     stuck ??
     (fallbacks.length > 1
-      ? `Code falls back to different values: ${secret ? '(secret)' : fallbacks.join(', ')}. Settle on one first.`
+      ? `Code falls back to different values: ${secret ? '(secret)' : fallbacks.join(', ')}. Make them the same first.`
       : isMixed && secret
-        ? 'One place falls back to a credential, and another does without. Make them agree first.'
+        ? 'One place falls back to a credential, another does not. Make them the same first.'
         : undefined)
   const base = { secret, optional: false, ...(blocked !== undefined && { blocked }) }
   const switches = reads.filter(({ wanted }) => wanted === 'switch')

@@ -116,13 +116,13 @@ function findingOf(
       ...use,
       name,
       secret,
-      ...(isWritten && { stuck: 'Code gives it a value itself.' }),
+      ...(isWritten && { stuck: 'Code assigns it.' }),
     },
     ...(dropped && { dropped }),
     confidence: 'high',
     reason:
       secret && fallback?.text
-        ? `Code reads it from ${read.from}, and falls back to a credential.`
+        ? `Code reads it from ${read.from} and falls back to a credential.`
         : fallback
           ? `Code reads it from ${read.from}, with a fallback.`
           : `Code reads it from ${read.from}.`,
@@ -401,7 +401,7 @@ function takenApart({ name, node, parents }: Read): ReadSite {
   const literals = fallback ? [value.right as Node] : []
   const rest = properties.some(({ type }) => type === 'RestElement')
   if (local === undefined || declaration?.type !== 'VariableDeclaration' || rest || (base.asks && value.right))
-    return { whole, use: { ...base, stuck: 'It is destructured in a way that lift does not edit.' }, literals }
+    return { whole, use: { ...base, stuck: 'It is destructured in a form that lift cannot edit.' }, literals }
   const own = properties.indexOf(node)
   const from = rangeOf(declarator.init as Node)
   return {

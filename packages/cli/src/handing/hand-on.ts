@@ -49,7 +49,7 @@ export async function handOn(
   const committed = files.filter(({ path, secrets }) => secrets.length > 0 && wouldBeCommitted(path))
   for (const { path, secrets } of committed)
     say(
-      `${path} would hold ${namesTold(secrets)}, and version control does not leave it out, so that the next commit could take it. Add it to .gitignore, or print it where it is needed, without --out.`,
+      `${path} would contain ${namesTold(secrets)}, but is not ignored by git. Add it to .gitignore, or print it without --out.`,
     )
   const kept = files.flatMap((file) => whyKept(file, root) ?? [])
   for (const why of kept) say(why)
@@ -78,7 +78,9 @@ export async function handOn(
         terminal.write(`${named} ${said}\n`)
       }
       if (secret && (statSync(path).mode & 0o044) !== 0 && process.platform !== 'win32')
-        say(`Notice: ${named} holds secrets, and other users of this machine may read it. Type: chmod 600 ${named}`)
+        say(
+          `Notice: ${named} contains secrets, but other users of this machine may read it.\n  → Run: chmod 600 ${named}`,
+        )
     }
     for (const { text } of printed) handOver(text)
     return { exitCode: exitCodes.fine }
@@ -89,11 +91,11 @@ export async function handOn(
 function whyKept({ path, isMade }: HandedText & { readonly path: string }, root: string): string | undefined {
   const full = resolve(path)
   if (dirname(full) === resolve(root) && /^(?:\.env(?:\..*)?|mappa\.legend\.\w+)$/.test(basename(full)))
-    return `${path} is where values come from, so it stays as it is. Name another file.`
+    return `${path} is a source of values, so it was not changed. Name another file.`
   const before = isMade && statSync(full, { throwIfNoEntry: false })?.isFile() ? textAt(full) : undefined
   return before === undefined || before === '' || isMade?.(before)
     ? undefined
-    : `${path} is there already, and was not written by this command, so it stays as it is. Name another file, or remove it.`
+    : `${path} exists, but this command did not write it. Name another file, or remove it.`
 }
 
 /** Texts that must not be shown where a change is. */
@@ -106,9 +108,9 @@ export function hiddenTextsOf(found: Survey, values: readonly HandedValue[]): re
 
 /** What is on a screen is in its scroll-back, and in front of whoever looks. */
 async function isWanted(secrets: readonly string[]): Promise<boolean> {
-  const what = `This would show ${namesTold(secrets)} on the screen.`
+  const what = `The output contains ${namesTold(secrets)}.`
   if (!process.stdin.isTTY) {
-    say(`${what} Send it to a file or a program instead: … | command, or --out FILE. Nothing was printed.`)
+    say(`${what} Send it to a program or a file: … | command, or --out FILE. Nothing was printed.`)
     return false
   }
   const answer = await choose(

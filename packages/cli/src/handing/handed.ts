@@ -1,6 +1,7 @@
 import type { Fault, Survey } from 'mappa'
 import { type HandedValue, handedIn, heldTo } from 'mappa/command'
 import { type ProjectOptions, type SoundProject, surveyProject } from '../project/project.js'
+import { unknownVariable } from '../terminal/unknown-variable.js'
 import { UsageError } from '../terminal/usage-error.js'
 import { patternFor } from '../terminal/wanted.js'
 import { faultsElsewhere } from './page-survey.js'
@@ -22,7 +23,7 @@ export async function chosenValues(
   const { only, reach, secrets } = options
   const patterns = only?.split(',').map((name) => ({ name: name.trim(), pattern: patternFor(name.trim()) }))
   if (patterns?.some(({ name }) => !/^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
-    throw new UsageError("--only takes names of variables, separated by commas: --only LOG_LEVEL,'ALERT_*'")
+    throw new UsageError("--only takes variable names, separated by commas: --only LOG_LEVEL,'ALERT_*'")
   const isNamed = (name: string) => !patterns || patterns.some(({ pattern }) => pattern.test(name))
   const definition = heldTo(
     project.definition,
@@ -42,7 +43,7 @@ export async function chosenValues(
     ({ name, pattern }) => !name.includes('*') && !values.some((each) => pattern.test(each.name)),
   )
   if (lost && !Object.hasOwn(project.definition.entries, lost.name))
-    throw new UsageError(`--only names ${lost.name}, which no entry declares and no layer sets.`)
+    throw new UsageError(unknownVariable(lost.name, Object.keys(project.definition.entries)))
   return { found, faults, values }
 }
 
@@ -53,8 +54,5 @@ export function fromHere(found: Survey, values: readonly Pick<HandedValue, 'name
     return source === 'environment' && steps.some((step) => step.source === 'file' && step.passed) ? [name] : []
   })
   if (names.length === 0) return []
-  const [has, its] = names.length === 1 ? ['comes', 'its'] : ['come', 'their']
-  return [
-    `Notice: ${names.join(', ')} ${has} from the process environment of this machine, which hides ${its} layer files.`,
-  ]
+  return [`Notice: This machine's process environment overrides ${names.join(', ')}.`]
 }

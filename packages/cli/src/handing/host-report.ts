@@ -79,7 +79,7 @@ export function faultsOnHost(there: Survey, texts: Texts): Fault[] {
     .map((fault) => ({
       ...fault,
       layer: 'the host',
-      message: fault.message.replaceAll('the process environment', 'what the host has'),
+      message: fault.message.replaceAll('the process environment', "the host's variables"),
     }))
 }
 
@@ -134,19 +134,19 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
         notices.push({
           kind: 'former-name',
           name,
-          message: `The host has ${old}, the former name of ${name}.`,
-          remedy: `Rename it there: ${name}`,
+          message: `The host still uses the former name ${old} for ${name}.`,
+          remedy: `Rename it to ${name} on the host.`,
         })
     } else if (isShared || terms.default !== undefined) elsewhere.push(name)
     else if (required) {
-      const where = winner ? 'only this machine has a value for it' : 'no layer has a value for it either'
-      const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' A fresh random value will do.' : ''
+      const where = winner ? 'only this machine has a value' : 'no layer has a value'
+      const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' Use a fresh random value.' : ''
       faults.push({
         kind: 'missing',
         name,
-        message: `The host lacks ${name}, and ${where}.`,
+        message: `${name} is not set on the host, and ${where}.`,
         ...(winner?.place && { place: winner.place }),
-        remedy: `Set ${name} on the host${secret ? ', as a secret' : ''}.${how}`,
+        remedy: `Set: ${name} on the host${secret ? ' (as a secret)' : ''}.${how}`,
       })
     }
   }
@@ -158,9 +158,10 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
   for (const name of has) {
     if (known.has(name) || isHostName(name)) continue
     const near = lacking.meantBy(name)
-    const message = `The host has ${name}, and the legend has no entry for it.`
-    if (near) faults.push({ kind: 'undeclared', name, message, remedy: `Rename it there: ${near}` })
-    else notices.push({ kind: 'undeclared', name, message, remedy: 'Add an entry for it, or remove it there.' })
+    const message = `${name} is set on the host, but not in the legend.`
+    if (near) faults.push({ kind: 'undeclared', name, message, remedy: `Did you mean ${near}?` })
+    else
+      notices.push({ kind: 'undeclared', name, message, remedy: 'Add it to the legend, or remove it from the host.' })
   }
   return { faults, notices, both, elsewhere }
 }

@@ -21,12 +21,12 @@ export async function hostText(
   if (!isAddress(host)) {
     if (host.includes('://'))
       throw new UsageError('--host takes a file, - for standard input, or an address that begins with https://.')
-    if (tokenFrom !== undefined) throw new UsageError('--token-from is for a host that is asked at an address.')
+    if (tokenFrom !== undefined) throw new UsageError('--token-from is for a host with an address: --host https://…')
     const name = host === '-' ? 'Standard input' : printable(withoutCredentials(host))
     const text =
       host === '-' ? await standardInput(name, hostMax) : readTextFile(host, name, { pipe: true, wait: hostMax })
     if (typeof text === 'string') return { text }
-    return { why: text ? `${text.message} ${text.remedy}` : `${name} is not there.` }
+    return { why: text ? `${text.message} ${text.remedy}` : `No file ${name}.` }
   }
   const token = tokenOf(tokenFrom, found)
   if ('why' in token) return token
@@ -45,5 +45,5 @@ export function tokenOf(
   found: Survey,
 ): { readonly text: string | undefined } | { readonly why: string } {
   const text = name === undefined ? undefined : process.env[name] || found.texts.get(name)
-  return name !== undefined && !text ? { why: `${name} is to hold the token, and has no value.` } : { text }
+  return name !== undefined && !text ? { why: `--token-from names ${name}, which has no value.` } : { text }
 }

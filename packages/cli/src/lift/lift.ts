@@ -84,7 +84,7 @@ function configuredCandidates(
   const alone = configured.filter(({ value, kept }) => !kept && !moved.has(value))
   return candidatesOf(alone, taken, () => false).map((candidate) => {
     const [{ path = '' } = {}] = candidate.sites
-    const blocked = `${path} stays as it is, since what reads it fills nothing in. Read the setting where it is used, and take it out there.`
+    const blocked = `Programs read ${path} as it is, without values from layers. Read the setting in code, and remove it there.`
     return { ...candidate, blocked }
   })
 }

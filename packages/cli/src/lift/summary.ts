@@ -15,20 +15,16 @@ export function summaryText(
 ): string {
   const secrets = moved.filter(({ secret }) => secret).length
   const among =
-    secrets === 0
-      ? ''
-      : moved.length === 1
-        ? ', a secret'
-        : `, ${secrets} of them ${secrets === 1 ? 'a secret' : 'secrets'}`
+    secrets === 0 ? '' : moved.length === 1 ? ' (secret)' : ` (${secrets} ${secrets === 1 ? 'secret' : 'secrets'})`
   const sites = moved.flatMap((candidate) => candidate.sites)
   const read = sites.filter(({ form }) => form !== 'script' && form !== 'container')
   const sitesIn = (path: string) => read.filter((site) => site.path === path).length
   const code = changes.filter(({ path, before }) => before !== null && sitesIn(path) > 0)
   const rest = changes.filter((change) => !code.includes(change))
   const groups: readonly (readonly [string, readonly string[]])[] = [
-    ['Settings are read in', code.map(({ path }) => `${path} (${sitesIn(path)})`)],
+    ['Code changed', code.map(({ path }) => `${path} (${sitesIn(path)})`)],
     ['New', pathsOf(rest, (change) => change.before === null && !change.secret)],
-    ['For this machine alone', pathsOf(rest, (change) => change.secret)],
+    ['Only on this machine (ignored)', pathsOf(rest, (change) => change.secret)],
     ['Changed', pathsOf(rest, (change) => change.before !== null && !change.secret)],
   ]
   const files = groups
@@ -38,7 +34,7 @@ export function summaryText(
   for (const { candidate, why } of held) reasons.set(why, [...(reasons.get(why) ?? []), candidate.name])
   if (unsure.length > 0)
     reasons.set(
-      `Nothing is certain about ${unsure.length === 1 ? 'it' : 'them'}. To move one: mappa lift --only ${unsure[0]?.name} --apply`,
+      `Low confidence. Run: mappa lift --only ${unsure[0]?.name} --apply`,
       unsure.map(({ name }) => name),
     )
   const left = [...reasons].flatMap(([why, names]) => [
@@ -46,9 +42,9 @@ export function summaryText(
     `        ${wrap(why, indent).replaceAll('\n', '\n        ')}`,
   ])
   return [
-    `${counted(moved.length, 'setting')} moved${among}. ${counted(changes.length, 'file')} written:`,
+    `Moved ${counted(moved.length, 'setting')}${among}. Wrote ${counted(changes.length, 'file')}:`,
     ...files,
-    ...(left.length > 0 ? ['', 'Left as they are:', ...left] : []),
+    ...(left.length > 0 ? ['', 'Not moved:', ...left] : []),
     ...(undoable ? ['', ...undoOf(changes)] : []),
     '',
   ].join('\n')
@@ -82,6 +78,6 @@ function undoOf(changes: readonly LiftedFile[]): readonly string[] {
   ]
   return [
     ...(commands.length > 0 ? [`To undo: ${commands.join(' && ')}`] : []),
-    ...(own.length > 0 ? [`What was added to ${own.join(' and ')} has to be taken out by hand.`] : []),
+    ...(own.length > 0 ? [`Remove the new lines of ${own.join(' and ')} by hand.`] : []),
   ]
 }

@@ -18,7 +18,7 @@ export function candidatesText(
     ...(unparsed.length > 0 ? [unparsedText(unparsed).trimEnd()] : []),
   ]
   const tally = capitalized(
-    `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} of them not to be moved as they are` : ''}.`,
+    `${counted(movable.length + held.length, 'setting')} found in ${counted(files, 'file')}${held.length > 0 ? `, ${held.length} cannot be moved yet` : ''}.`,
   )
   return `${[...blocks, tally].join('\n\n')}\n\n`
 }
@@ -26,7 +26,7 @@ export function candidatesText(
 /** Files that could not be parsed, a line each. */
 export function unparsedText(unparsed: readonly UnparsedFile[]): string {
   return unparsed
-    .map(({ path, line, column }) => `${path}:${line}:${column} cannot be parsed, and was left out.\n`)
+    .map(({ path, line, column }) => `${path}:${line}:${column} cannot be parsed, so it was skipped.\n`)
     .join('')
 }
 
@@ -35,15 +35,11 @@ export function leftText(apart: readonly string[], { templates, made }: Pick<Fou
   const shown = [
     ...apart.slice(0, leftCountMax).map((folder) => {
       const root = folder.replace(/\/$/, '')
-      return `${folder} is a package of its own, and was left alone. To look there: mappa lift --root ${root}`
+      return `Skipped ${folder}, a separate package. Run: mappa lift --root ${root}`
     }),
-    ...(apart.length > leftCountMax ? [`${apart.length - leftCountMax} more packages were left alone.`] : []),
-    ...(made.length > 0
-      ? [
-          `${someOf(made)} ${made.length === 1 ? 'was' : 'were'} made by a tool, and ${made.length === 1 ? 'was' : 'were'} left alone.`,
-        ]
-      : []),
-    ...templates.map((folder) => `${folder} holds templates that are copied elsewhere, and was left alone.`),
+    ...(apart.length > leftCountMax ? [`Skipped ${apart.length - leftCountMax} more packages.`] : []),
+    ...(made.length > 0 ? [`Skipped generated files: ${someOf(made)}.`] : []),
+    ...templates.map((folder) => `Skipped ${folder}, which contains templates to copy.`),
   ]
   return shown.map((line) => `${line}\n`).join('')
 }
@@ -64,13 +60,13 @@ export function candidateText(
   const known = value ?? (entry.default === undefined ? undefined : String(entry.default))
   const shown = known === undefined ? '' : secret ? '(secret)' : (known.split('\n', 1)[0] as string)
   const type = kind === 'variable' ? `variable, ${entry.type}` : kind
-  const what = `${secret ? 'secret, ' : ''}${type}${confidence === 'low' ? ', confidence low' : ''}`
+  const what = `${secret ? 'secret, ' : ''}${type}${confidence === 'low' ? ', low confidence' : ''}`
   const staged = Object.entries(stages).map(([stage, own]) => `    In ${stage}: ${secret ? '(secret)' : own}`)
   const asked = asks.filter((each) => each !== 'NODE_ENV' && each !== 'MAPPA_STAGE')
   const lines = [
     ...(builtOn === undefined ? [] : [`Its port is ${builtOn}.`]),
     reason,
-    ...(asked.length > 0 ? [`Code asks ${asked.join(', ')}: from then on, MAPPA_STAGE names the stage.`] : []),
+    ...(asked.length > 0 ? [`Code chooses by ${asked.join(', ')}. After the move, MAPPA_STAGE names the stage.`] : []),
     ...more,
   ]
   const places = sites.map(({ path, line, column }) => `    ${path}:${line}:${column}`)

@@ -11,7 +11,7 @@ export async function givenText(option: string, file: string): Promise<string> {
   const text: string | Fault | undefined =
     file === '-' ? await standardInput(name, waitMax) : readTextFile(file, name, { pipe: true, wait: waitMax })
   if (typeof text === 'string') return text
-  throw new UsageError(text ? `${text.message} ${text.remedy}` : `${option} names ${name}, which is not there.`)
+  throw new UsageError(text ? `${text.message} ${text.remedy}` : `${option} names ${name}, which does not exist.`)
 }
 
 /**
@@ -69,7 +69,5 @@ export async function capturedEnvironment(file: string | undefined): Promise<{ r
   if (file === undefined) return {}
   const environment = capturedTexts(await givenText('--environment', file))
   if (environment) return { environment }
-  throw new UsageError(
-    '--environment takes lines NAME=value, such entries with a NUL behind each, or a JSON object of texts.',
-  )
+  throw new UsageError('--environment takes lines of NAME=value, entries that end with NUL, or a JSON object of texts.')
 }

@@ -53,17 +53,16 @@ export async function carryOut(carried: Carried, options: CarryOptions): Promise
       }))
     terminal.write(`${diffText(shown, hidden, terminal).trimEnd()}\n\n`)
     if (mentions.length > 0)
-      say(`It stays where it is in: ${mentions.slice(0, 20).join(', ')}${mentions.length > 20 ? ', …' : ''}.`)
+      say(`Not changed, but mentioned in: ${mentions.slice(0, 20).join(', ')}${mentions.length > 20 ? ', …' : ''}.`)
     if (!options.apply) {
       if (!isAsked()) {
-        say(`Nothing was written. To make these changes: ${command} --apply`)
+        terminal.write(`Nothing was written.\n  → Run: ${command} --apply\n`)
         return { exitCode: exitCodes.fine }
       }
-      if (!(await confirmWrite(`${counted(changes.length, 'file')} would be written`)))
-        return { exitCode: exitCodes.fine }
+      if (!(await confirmWrite(`Write ${counted(changes.length, 'file')}?`))) return { exitCode: exitCodes.fine }
     }
     write()
-    say(`${counted(changes.length, 'file')} written: ${changes.map(({ path }) => path).join(', ')}.`)
+    say(`Wrote ${counted(changes.length, 'file')}: ${changes.map(({ path }) => path).join(', ')}.`)
     return { exitCode: exitCodes.fine }
   } catch (error) {
     if (!(error instanceof WriteError)) throw error

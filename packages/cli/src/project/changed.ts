@@ -1,9 +1,9 @@
-import { entriesOf, isName, type Legend, type Survey, surveyLayers } from 'mappa'
-import { gatherAt, nearest } from 'mappa/command'
+import { entriesOf, type Legend, type Survey, surveyLayers } from 'mappa'
+import { gatherAt } from 'mappa/command'
 import { hiddenValues } from '../edits/hidden-values.js'
 import type { Plan } from '../edits/plan.js'
 import { talk } from '../terminal/terminal.js'
-import { type Ended, exitCodes, UsageError } from '../terminal/usage-error.js'
+import { type Ended, exitCodes } from '../terminal/usage-error.js'
 import { type CarryOptions, carryOut } from './carry-out.js'
 import { contradictions, openSound, type ProjectOptions, type SoundProject } from './project.js'
 
@@ -58,12 +58,4 @@ export async function changed(
 function hiddenBoth({ changes, definition: after }: Plan, before: Legend): readonly string[] {
   const entries = { ...entriesOf(before), ...entriesOf(after) }
   return hiddenValues(changes, { ...before, entries } as Legend)
-}
-
-/** Ends unless the legend has an entry of that name. */
-export function refuseUnknown(name: string, entries: object): void {
-  if (Object.hasOwn(entries, name)) return
-  const shown = isName(name) ? name : 'What was named'
-  const near = nearest(name, Object.keys(entries))
-  throw new UsageError(`${shown} has no entry in the legend.${near ? ` Did you mean ${near}?` : ''}`)
 }

@@ -54,7 +54,7 @@ const packagesByPath: Plugin = {
     // The compiler would wait for a pipe, and read a device for ever.
     onLoad({ filter: /./, namespace: 'file' }, ({ path }) =>
       statSync(path, { throwIfNoEntry: false })?.isFile() === false
-        ? { errors: [{ text: `${basename(path)} must be a file, and is a device, a pipe or the like.` }] }
+        ? { errors: [{ text: `${basename(path)} must be a file, but is a device, a pipe or the like.` }] }
         : undefined,
     )
     onResolve({ filter: /^[^./]/ }, async ({ path, resolveDir, kind, pluginData }) => {
@@ -76,7 +76,7 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
   const [first] = errors
   const fault = {
     kind: 'legend',
-    message: `${name} does not compile: ${first?.text ?? 'no reason was given'}`,
+    message: `${name} does not compile: ${first?.text ?? 'no reason given'}`,
     layer: name,
   } as const
   if (!first?.location) return { ...fault, remedy: 'Fix it.' }
@@ -86,6 +86,6 @@ function compileFault(name: string, { errors }: BuildFailure): Fault {
     ...fault,
     place: { file, line, column: column + 1, endColumn: column + 1 + width },
     excerpt: { text: lineText, start: column, end: column + width },
-    remedy: 'Fix the line above.',
+    remedy: 'Correct this line.',
   }
 }

@@ -149,10 +149,10 @@ function textOf(file: string): string | undefined {
   return text?.includes('\0') ? undefined : text
 }
 
-/** Whether version control knows of changes that are not committed. */
-export function hasUncommitted(root: string): boolean {
-  const answer = git(root, ['status', '--porcelain', '--ignore-submodules=all'])
-  return answer !== undefined && answer.trim() !== ''
+/** Paths from the root of files with uncommitted changes. */
+export function uncommittedPaths(root: string): readonly string[] {
+  const answer = git(root, ['status', '--porcelain', '-z', '--no-renames', '--ignore-submodules=all']) ?? ''
+  return answer.split('\0').flatMap((each) => (each === '' ? [] : [each.slice(3)]))
 }
 
 /** Whether version control would give back what is overwritten. */

@@ -32,8 +32,8 @@ import {
   unknownStage,
 } from 'mappa/command'
 import { findRoot, loadLegendFile } from 'mappa/node'
-import { counted } from '../declared/counted.js'
 import { spotIn } from '../declared/legend-text.js'
+import { remedyText } from '../terminal/remedy.js'
 import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { loadTypeScriptLegend } from './compile.js'
@@ -106,7 +106,7 @@ export function exitCodeFor(faults: readonly Fault[]): number {
 /** Ends with the sentence of an unknown stage. */
 export function refuseStage(definition: Legend, name: string | undefined): void {
   const fault = name === undefined ? undefined : unknownStage(definition, { name, from: '--stage' })
-  if (fault) throw new UsageError(`${fault.message}\n    ${fault.remedy}`)
+  if (fault) throw new UsageError(`${fault.message}\n${remedyText(fault.remedy ?? '')}`)
 }
 
 /** The layer files of all stages, and this process's environment. */
@@ -181,10 +181,8 @@ export function ownStages({ root, definition }: Pick<Project, 'root' | 'definiti
 export function leftOut(definition: Legend | undefined, stages: readonly string[]): string[] {
   const rest = stagesOf(definition).filter((stage) => !stages.includes(stage))
   if (rest.length === 0) return []
-  const [which, has] = rest.length === 1 ? ['Stage', 'has'] : ['Stages', 'have']
-  return [
-    `${which} ${rest.join(', ')} ${has} no layer file and no words in the legend, and so ${rest.length === 1 ? 'was' : 'were'} left out.`,
-  ]
+  const which = rest.length === 1 ? 'stage' : 'stages'
+  return [`Skipped ${which} without a layer file or words in the legend: ${rest.join(', ')}.`]
 }
 
 /** What stands for a project whose legend is not to be worked from. */
@@ -194,8 +192,8 @@ export interface Refused {
 }
 
 /** The fault of a project without a legend, with what to type next. */
-export function noLegend(root: string, so = ', so there is nothing to check the values against'): Fault {
-  return { kind: 'legend', message: `There is no legend in ${root}${so}.`, remedy: nextStep(root) }
+export function noLegend(root: string, so = ', so values cannot be checked'): Fault {
+  return { kind: 'legend', message: `No legend in ${root}${so}.`, remedy: nextStep(root) }
 }
 
 /** So many folders or names are told. */
@@ -205,18 +203,15 @@ const toldMax = 3
 export function nextStep(root: string): string {
   const other = legendAbove(root)
   if (other !== undefined)
-    return `${printable(other)} lies above. Type: mappa check --root ${printable(dirname(other))}`
+    return `${printable(other)} is above it. Run: mappa check --root ${printable(dirname(other))}`
   const [member, ...others] = legendsBelow(root)
   if (member !== undefined) {
     const rest =
       others.length > 0 ? `, ${others.slice(0, toldMax).join(', ')}${others.length > toldMax ? ', …' : ''}` : ''
-    return `There is one in ${member}${rest}. Type: mappa check --root ${member}`
+    return `There is one in ${member}${rest}. Run: mappa check --root ${member}`
   }
   const names = [...new Set(layersAround(root).flatMap((layer) => (layer.source === 'file' ? [...layer.names()] : [])))]
-  if (names.length === 0 && mayHoldSettings(root))
-    return 'The code may hold settings; lift lists them, and shows the legend that it would write. Type: mappa lift'
-  const of = names.length === 0 ? '' : ` for ${counted(names.length, 'variable')} of the layer files`
-  return `init sets the project up, with a legend${of}. Type: mappa init`
+  return names.length === 0 && mayHoldSettings(root) ? 'Run: mappa lift' : 'Run: mappa init'
 }
 
 /** A project's settings in a stage, on this machine. */
@@ -269,9 +264,9 @@ function assignments(given: readonly string[]): Record<string, string> {
     const [, name, value] = /^([A-Za-z_][A-Za-z0-9_]*)=([\s\S]*)$/.exec(text) ?? []
     if (name === undefined || value === undefined)
       throw new UsageError(
-        `--set takes NAME=value, for example --set LOG_LEVEL=debug.${given.length > 1 ? ` Number ${at + 1} is not.` : ''}`,
+        `--set takes NAME=value, for example --set LOG_LEVEL=debug.${given.length > 1 ? ` Number ${at + 1} does not.` : ''}`,
       )
-    if (Object.hasOwn(values, name)) throw new UsageError(`${name} is given twice with --set.`)
+    if (Object.hasOwn(values, name)) throw new UsageError(`--set sets ${name} twice.`)
     values[name] = value
   }
   return values

@@ -1,5 +1,5 @@
 import { stagesOf, variablesOf } from 'mappa'
-import { declarationHead, declarationPath, declarationsFor } from '../declared/declaration.js'
+import { declarationPath, declarationsFor, isDeclaration, isStaleDeclaration } from '../declared/declaration.js'
 import { placesIn } from '../declared/legend-text.js'
 import { sampleDifferences, samplePath } from '../declared/sample.js'
 import { described } from './described.js'
@@ -24,10 +24,9 @@ export async function staleFiles(project: SoundProject): Promise<readonly Stale[
   const declared = textIn(root, declarationPath)
   const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
   const fresh = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places).text
-  const isOurs = declared?.startsWith(declarationHead) === true
   return [
     ...(isStale ? [{ path: samplePath, command: 'mappa sample' }] : []),
-    ...(isOurs && declared.replaceAll('\r\n', '\n') !== fresh
+    ...(declared !== undefined && isDeclaration(declared) && isStaleDeclaration(declared, fresh)
       ? [{ path: declarationPath, command: 'mappa types' }]
       : []),
   ]

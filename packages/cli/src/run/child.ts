@@ -33,13 +33,8 @@ export function startedBy<T>(command: string, start: () => T): T {
 /** Says why a program could not be run. */
 export function notRun(command: string, error: NodeJS.ErrnoException): Error {
   const shown = JSON.stringify(printable(withoutCredentials(command)))
-  if (error.code === 'ENOENT')
-    return new UsageError(`There is no command ${shown}: it is neither a file nor found in PATH.`)
-  if (error.code === 'EACCES')
-    return new UsageError(`The command ${shown} cannot be run: it is not executable for this user.`)
-  if (error.code === 'E2BIG')
-    return new UsageError(
-      `The command ${shown} cannot be run: its arguments and its environment are too large together.`,
-    )
-  return new UsageError(`The command ${shown} cannot be run: the system says ${error.code ?? error.message}.`)
+  if (error.code === 'ENOENT') return new UsageError(`Command not found: ${shown} is neither a file nor in PATH.`)
+  if (error.code === 'EACCES') return new UsageError(`Cannot run ${shown}: this user may not execute it.`)
+  if (error.code === 'E2BIG') return new UsageError(`Cannot run ${shown}: its arguments and environment are too large.`)
+  return new UsageError(`Cannot run ${shown}: the system says ${error.code ?? error.message}.`)
 }

@@ -13,10 +13,10 @@ export function tooLongFor(found: Survey): Fault[] {
       {
         kind: 'too-long',
         name,
-        message: `${name} has ${counted(size, 'byte')}, and this system passes at most ${room} to a program.`,
+        message: `${name} has ${counted(size, 'byte')}, but this system passes at most ${room} to a program.`,
         ...(winner && { layer: winner.layer }),
         ...(winner?.place && { place: winner.place }),
-        remedy: 'Keep it in a file, and pass the name of the file instead.',
+        remedy: 'Keep it in a file, and pass the file name.',
       },
     ]
   })

@@ -88,7 +88,7 @@ export class WatchedRun {
       this.#faulty = true
       const consequence = isRunning
         ? `The old ${this.#name} keeps running.`
-        : 'Nothing was started; waiting for a change.'
+        : 'Nothing was started. Waiting for a change.'
       this.#say(reportText({ stage, faults, notices: [] }, { ...this.#terminal, consequence }))
       return
     }
@@ -96,10 +96,10 @@ export class WatchedRun {
     const wasFaulty = this.#faulty
     this.#faulty = false
     if (this.#given && isRunning && changes.length === 0) {
-      if (wasFaulty) this.#say(`All is well again, and no value has changed: ${this.#name} keeps running.`)
+      if (wasFaulty) this.#say(`No faults now, and no value has changed: ${this.#name} keeps running.`)
       return
     }
-    if (this.#given) this.#say([...changes.map(({ message }) => message), `Starting ${this.#name} again.`].join('\n'))
+    if (this.#given) this.#say([...changes.map(({ message }) => message), `Restarting ${this.#name}.`].join('\n'))
     await this.#stop()
     if (this.#leave) void this.#start()
   }
@@ -114,7 +114,7 @@ export class WatchedRun {
     if ('error' in end) {
       this.#ended(exitCodes.usage)
       this.#say(end.error.message)
-    } else this.#say(`${this.#name} ended with exit code ${end.code}. It is started again when a value changes.`)
+    } else this.#say(`${this.#name} exited with ${end.code}. It restarts when a value changes.`)
   }
 
   async #stop(signal?: NodeJS.Signals): Promise<Ending | undefined> {

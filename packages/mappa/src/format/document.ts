@@ -130,8 +130,8 @@ export class LayerDocument {
    *   what is written.
    */
   add(name: string, value: string, options: { readonly comment?: string } = {}): void {
-    if (!isName(name)) throw new RangeError('This is not a valid name for a variable.')
-    if (this.#items.some((item) => item.assignment?.name === name)) throw new RangeError(`${name} is there already.`)
+    if (!isName(name)) throw new RangeError('This is not a valid variable name.')
+    if (this.#items.some((item) => item.assignment?.name === name)) throw new RangeError(`${name} already exists.`)
     const neighbour = this.#neighbourOf(name)
     const beside = this.#items[neighbour]
     const style = beside?.assignment?.style
@@ -153,10 +153,10 @@ export class LayerDocument {
    * @throws {RangeError} if the new name is not valid or is there already, or what cannot be understood would change by it.
    */
   rename(name: string, fresh: string): boolean {
-    if (!isName(fresh)) throw new RangeError('This is not a valid name for a variable.')
+    if (!isName(fresh)) throw new RangeError('This is not a valid variable name.')
     const names = this.names()
     if (!names.includes(name)) return false
-    if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} is there already.`)
+    if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} already exists.`)
     const items = this.#items.map((item) => {
       if (item.assignment?.name !== name) return item
       const { nameStart } = item.assignment
@@ -191,8 +191,8 @@ export class LayerDocument {
         const { line } = new LineIndex(this.#source).at(first.start)
         throw new RangeError(
           first.flaw === 'unclosed-quote'
-            ? `The quote that is opened in line ${line} would swallow this; close it first.`
-            : `Line ${line} cannot be understood, and would be read differently after this; correct it first.`,
+            ? `The quote opened in line ${line} would include this line. Close it first.`
+            : `Line ${line} is not valid, and this edit would change its meaning. Correct it first.`,
         )
       }
     }
@@ -250,7 +250,7 @@ function closed(items: readonly Item[], lineEnd: string): Item[] {
  * ```
  */
 export function readLayer(text: string): LayerDocument {
-  if (typeof text !== 'string') throw new TypeError('readLayer takes the text of a layer, not the name of its file.')
+  if (typeof text !== 'string') throw new TypeError('readLayer takes the text of a layer, not a file name.')
   return new LayerDocument(text)
 }
 

@@ -9,33 +9,32 @@ interface FlawText {
 /** For each flaw a sentence that quotes nothing of the text, since any of it may be a secret, and what to do. */
 const flawTexts: Readonly<Record<Flaw, FlawText>> = {
   'no-equals': {
-    sentence: () => 'This line must be NAME=value, a comment or empty, and has no equals sign.',
-    remedy: 'Write NAME=value, or put # in front. A value of several lines belongs in single quotes.',
+    sentence: () => 'This line must be NAME=value, a comment or empty, but has no equals sign.',
+    remedy: 'Write NAME=value, or put # in front. Put a value of several lines in single quotes.',
   },
   'bad-name': {
-    sentence: () =>
-      'A name must be made of letters, digits and underscores and not start with a digit; this one is not.',
-    remedy: 'Rename it with letters, digits and underscores only, as in FEED_URL.',
+    sentence: () => 'This name has other characters than letters, digits and underscores, or starts with a digit.',
+    remedy: 'Use only letters, digits and underscores, as in FEED_URL.',
   },
   'unclosed-quote': {
-    sentence: (value) => `${value} opens a quote that is never closed.`,
-    remedy: 'Close it, or put the whole value in the other kind of quotes if it holds this one.',
+    sentence: (value) => `${value} opens a quote that never closes.`,
+    remedy: 'Close it. If the quote belongs to the value, put the value in the other kind of quotes.',
   },
   'text-after-quote': {
-    sentence: (value) => `${value} goes on after its closing quote and a space.`,
-    remedy: 'Put the whole value inside the quotes, or start the rest with # if it is a comment.',
+    sentence: (value) => `${value} continues after its closing quote.`,
+    remedy: 'Put the whole value inside the quotes. If the rest is a comment, start it with #.',
   },
   'stray-return': {
-    sentence: (value) => `${value} holds a carriage return; outside quotes only line ends (LF or CRLF) may.`,
-    remedy: 'Save the file with LF line ends, or write the carriage return as \\r in double quotes.',
+    sentence: (value) => `${value} contains a carriage return that is not part of a line end.`,
+    remedy: 'Save the file with LF line ends, or write \\r in double quotes.',
   },
   nul: {
-    sentence: (value) => `${value} holds a NUL character, which no environment can carry.`,
-    remedy: 'Remove it; binary data can be written as base64.',
+    sentence: (value) => `${value} contains a NUL character, which no environment can hold.`,
+    remedy: 'Remove it. Write binary data as base64.',
   },
   'bad-expansion': {
-    sentence: (value) => `${value} holds ${'${…}'} in a form that cannot be understood.`,
-    remedy: `Write one of ${'${NAME}, ${NAME:-word}, ${NAME-word}, ${NAME:?message}, ${NAME:+word}'}, or single quotes to keep the text.`,
+    sentence: (value) => `${value} contains ${'${…}'} in an unknown form.`,
+    remedy: `Write one of ${'${NAME}, ${NAME:-word}, ${NAME-word}, ${NAME:?message}, ${NAME:+word}'}, or put text in single quotes.`,
   },
 }
 

@@ -36,7 +36,7 @@ export function readsPlain(value: string): boolean {
  * @throws {RangeError} if the value holds a NUL, which no environment can carry.
  */
 export function encodeValue(value: string, style?: Style): string {
-  if (value.includes('\0')) throw new RangeError('A value cannot hold a NUL character; no environment can carry one.')
+  if (value.includes('\0')) throw new RangeError('A value cannot contain a NUL character: no environment can hold one.')
   if (style === 'bare' && readsBare(value)) return value
   // A shell would execute what stands between backticks in double quotes.
   if (style === 'double' && !value.includes('`')) return encodeDouble(value)

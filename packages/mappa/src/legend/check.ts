@@ -121,7 +121,7 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
 function checkRules({ rules }: Legend<unknown>, found: Contradiction[]): void {
   if (rules === undefined) return
   if (!isRecord(rules) || !Object.values(rules).every((rule) => typeof rule === 'function'))
-    found.push({ kind: 'option', name: 'rules', detail: 'an object of functions, by their sentences' })
+    found.push({ kind: 'option', name: 'rules', detail: 'an object that maps sentences to functions' })
 }
 
 /** A former name that means something else by now would be read for both. */
@@ -162,7 +162,7 @@ function checkSources(definition: Legend<unknown>, found: Contradiction[]): void
 }
 
 const acceptedForm =
-  "a list of { kind: '…', name: 'NAME', because: '…', until: '2027-06-30' }, each of a kind that keeps no secret and leaves no value out"
+  "a list of { kind: '…', name: 'NAME', because: '…', until: '2027-06-30' }, each kind one that may be accepted"
 
 function isText(value: unknown): boolean {
   return typeof value === 'string' && value !== ''

@@ -120,7 +120,7 @@ function textBreach(entry: AnyEntry, value: string): Breach | undefined {
     if (length < minLength || length > maxLength) return 'wrong-length'
   }
   if (entry.pattern !== undefined) {
-    const fits = matches(patternOf(entry.pattern), value)
+    const fits = fitsPattern(entry.pattern, value)
     if (fits !== true) return fits === undefined ? 'slow-pattern' : 'wrong-form'
   }
   if (format !== undefined && !formats[format][0](value)) return 'wrong-form'
@@ -159,6 +159,11 @@ export function tryPatternsWith(own: Matches): void {
   matches = own
 }
 
+/** Whether a text matches a pattern somewhere; undefined if it takes too long to tell. */
+export function fitsPattern(source: string, text: string): boolean | undefined {
+  return matches(patternOf(source), text)
+}
+
 const patterns = new Map<string, RegExp>()
 
 /** A compiled pattern; @throws {SyntaxError} if it does not compile. */
@@ -195,11 +200,11 @@ const delimiterNames: Readonly<Record<string, string>> = {
 function describeList({ items, minItems, maxItems, uniqueItems, delimiter = ',' }: AnyEntry): string {
   const parts = [`a list separated by ${delimiterNames[delimiter] ?? delimiter}`]
   if (items) parts.push(`each item ${describeEntry(items)}`)
-  if (minItems !== undefined && minItems === maxItems) parts.push(`exactly ${minItems}`)
-  else if (minItems !== undefined && maxItems !== undefined) parts.push(`${minItems} to ${maxItems} of them`)
-  else if (minItems !== undefined) parts.push(`at least ${minItems}`)
-  else if (maxItems !== undefined) parts.push(`at most ${maxItems}`)
-  if (uniqueItems) parts.push('none twice')
+  if (minItems !== undefined && minItems === maxItems) parts.push(`exactly ${minItems} items`)
+  else if (minItems !== undefined && maxItems !== undefined) parts.push(`${minItems} to ${maxItems} items`)
+  else if (minItems !== undefined) parts.push(`at least ${minItems} item${minItems === 1 ? '' : 's'}`)
+  else if (maxItems !== undefined) parts.push(`at most ${maxItems} item${maxItems === 1 ? '' : 's'}`)
+  if (uniqueItems) parts.push('no duplicates')
   return parts.join(', ')
 }
 

@@ -17,19 +17,19 @@ const expected: Readonly<Record<WordRule, string>> = {
   count: 'a count',
   list: 'a list',
   'filled-list': 'a list that is not empty',
-  record: 'an object of words',
-  stages: 'an object of words by stage',
+  record: 'an object',
+  stages: 'an object with a stage for each key',
   reach: 'server or browser',
   fixed: 'build or start',
   format: `one of ${Object.keys(formats).join(', ')}`,
-  limit: 'a number, or of a duration or size as people write it',
+  limit: 'a number; for a duration or size also text such as 90s or 10MB',
   names: "a list of variables' names",
   texts: 'a list of texts',
   keep: "'keep'",
-  delimiter: 'characters that no item holds, such as a semicolon; not letters, digits, quotes or brackets',
+  delimiter: 'one or more characters such as a semicolon; not letters, digits, quotes or brackets',
   generate: "{ bytes: …, text: '…' }, with 16 to 1024 bytes, as hex, base64 or base64url",
   function: 'a function',
-  validator: 'a validator that speaks the Standard Schema interface',
+  validator: 'a Standard Schema validator',
   any: 'a value',
 }
 
@@ -51,120 +51,122 @@ interface Facts {
 /** For each kind what is wrong, and what to do. */
 const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [message: string, remedy: string]>> = {
   'no-legend': () => [
-    'The first argument must be a legend, as legend(…) gives it, and is something else.',
-    'If it is a module, use its default export: one that is not loaded as an ES module has it under .default.',
+    'The first argument must be a legend from legend(…), but is something else.',
+    'If it is a module, pass its default export (module.default under CommonJS).',
   ],
   'stage-name': ({ name }) => [
-    `The legend names a stage ${JSON.stringify(name)}, which cannot be one.`,
-    'A stage name has lower-case letters, digits and hyphens; local, example and sample are taken.',
+    `${JSON.stringify(name)} is not a valid stage name.`,
+    'Use lower-case letters, digits and hyphens. local, example and sample are reserved.',
   ],
-  option: ({ name, detail }) => [`${name} of the legend must be ${detail}.`, 'Fix it in the legend.'],
+  option: ({ name, detail }) => [`The legend option ${name} must be ${detail}.`, 'Correct it in the legend.'],
   'remote-variable': ({ name, detail }) => [
-    `The remote source ${JSON.stringify(detail)} of the legend takes ${name}, which no entry declares.`,
-    `Add an entry ${name} to the legend.`,
+    `The remote source ${JSON.stringify(detail)} uses ${name}, which is not in the legend.`,
+    `Add ${name} to the legend.`,
   ],
   'remote-token': ({ name, detail }) => [
-    `${name} is the token of the remote source ${JSON.stringify(detail)}, and must be secret.`,
+    `${name} is the token of the remote source ${JSON.stringify(detail)}, but is not secret.`,
     `Write: ${name}: { type: 'string', secret: true }`,
   ],
   'entry-name': ({ name }) => [
-    `The legend has an entry ${JSON.stringify(name)}, which cannot be a variable's name.`,
-    'Use letters, digits and underscores.',
+    `${JSON.stringify(name)} is not a valid variable name.`,
+    'Use only letters, digits and underscores.',
   ],
-  'no-entry': ({ name }) => [`${name} must be an object of words in the legend.`, `Write: ${name}: { type: 'string' }`],
+  'no-entry': ({ name }) => [`The entry ${name} must be an object.`, `Write: ${name}: { type: 'string' }`],
   'no-type': ({ name, value }) => {
     const word = typeof value === 'string' && /^[A-Za-z-]{1,20}$/.test(value) ? value : undefined
     const near = word === undefined ? undefined : nearest(word, Object.keys(valueTypes))
-    const found = value === undefined ? '' : `, and has ${word === undefined ? 'something else' : JSON.stringify(word)}`
+    const found = value === undefined ? '' : `, but is ${word === undefined ? 'something else' : JSON.stringify(word)}`
     return [
-      `${name} must have a type in the legend: one of ${Object.keys(valueTypes).join(', ')}${found}.`,
+      value === undefined
+        ? `The entry ${name} has no type. It must be one of ${Object.keys(valueTypes).join(', ')}.`
+        : `The type of ${name} must be one of ${Object.keys(valueTypes).join(', ')}${found}.`,
       `Write: type: '${near ?? 'string'}'`,
     ]
   },
   'unknown-word': ({ name, where, detail, entry }) => [
-    `${name} has the word ${JSON.stringify(detail)}${where}, which no entry has.`,
+    `${name} has an unknown word ${JSON.stringify(detail)}${where}.`,
     nearWord(detail, entry.type) ?? `Known: ${knownWords(entry.type).join(', ')}.`,
   ],
   'word-of-other-type': ({ name, where, detail }) => [
-    `${name} has the word ${detail}${where}, which its type does not have.`,
+    `${name} has the word ${detail}${where}, but entries of its type cannot have it.`,
     `Remove ${detail}, or change the type.`,
   ],
   'word-value': ({ name, where, detail }) => [
     `${detail} of ${name}${where} must be ${expected[wordOf(detail)?.rule ?? 'any']}.`,
-    'Fix it in the legend.',
+    'Correct it in the legend.',
   ],
   'secret-in-browser': ({ name }) => [
-    `${name} is secret and reaches the browser, where everyone can read it.`,
-    'Remove secret or reach: a browser cannot keep a secret.',
+    `${name} is secret, but reaches the browser, where everyone can read it.`,
+    "Remove secret: true or reach: 'browser'.",
   ],
   'secret-at-build': ({ name }) => [
-    `${name} is secret and fixed at build, so the secret would stand in what is built.`,
-    'Remove fixed: a secret comes from the layers where the program starts.',
+    `${name} is secret, but fixed at build, so the build output would contain it.`,
+    "Remove fixed: 'build'.",
   ],
   'secret-default': ({ name, where }) => [
-    `${name} is secret and has a default${where}, so the secret stands in the code.`,
-    'Remove the default and replace the secret.',
+    `${name} is secret, but has a default${where}, so the code contains the secret.`,
+    'Remove the default, and rotate the secret.',
   ],
   'stage-like': ({ name, shown, stages }) => [
-    `Stage ${name} is like ${shown}, which must be another stage that is not itself like this one.`,
+    `Stage ${name} is like ${shown}, but that must be another known stage that is not like ${name}.`,
     `Known: ${stages.join(', ')}.`,
   ],
   'unknown-stage': ({ name, stage, stages }) => [
-    `${name} has words for stage ${JSON.stringify(stage)}, which the legend does not name.`,
-    `Known: ${stages.join(', ')}. Add it with legend(…, { stages: [${JSON.stringify(stage)}] }).`,
+    `${name} has words for an unknown stage ${JSON.stringify(stage)}.`,
+    `Known: ${stages.join(', ')}. To add it, write: legend(…, { stages: [${JSON.stringify(stage)}] })`,
   ],
   'no-stage-words': ({ name, where, stage }) => [
-    `${name}${where} must be an object of words.`,
+    `${name}${where} must be an object.`,
     `Write: stages: { ${stage}: { optional: true } }`,
   ],
   'lasting-word': ({ name, where, detail }) => [
-    `${name} has the word ${detail}${where}, which must be the same in all stages.`,
+    `${name} has the word ${detail}${where}, but it cannot differ by stage.`,
     `Move ${detail} out of stages.`,
   ],
   'no-items': ({ name }) => [
-    `${name} is a list, and must say in items what each of its items is: string, integer, number or boolean.`,
+    `${name} is a list, but does not say what its items are: string, integer, number or boolean.`,
     `Write: items: { type: 'string' }`,
   ],
   'two-readers': ({ name }) => [
-    `${name} has both read and schema, and code can see the result of one only.`,
-    'Let the schema do the work of read, or the other way round.',
+    `${name} has both read and schema, but an entry can have only one of them.`,
+    'Move the work of one into the other.',
   ],
   depth: ({ name, where, detail }) => [
-    `${detail} of ${name}${where} lies more than 100 deep within itself.`,
-    'Make it flatter, or keep it in a file of its own.',
+    `${detail} of ${name}${where} is nested more than 100 levels deep.`,
+    'Make it flatter, or keep it in a file.',
   ],
   'former-name': ({ name, detail, shown }) => [
-    `${name} was formerly ${detail}, which is a name of ${shown.replaceAll('"', '')} too.`,
-    'A former name can belong to one entry only: remove it from the other.',
+    `${name} was formerly ${detail}, but ${shown.replaceAll('"', '')} has that name too.`,
+    'Remove it from one of the two entries.',
   ],
   pattern: ({ name, where, detail }) => [
     `The pattern of ${name}${where} does not compile: ${detail}`,
-    'It must be a regular expression in Unicode mode.',
+    'Write a regular expression in Unicode mode.',
   ],
   'slow-default': ({ name, where, detail }) => [
-    `The pattern of ${name}${where} takes too long on its own default: ${detail}`,
-    'Write it so that no part can match the same text in two ways, such as (a+)+ or a*a*.',
+    `The pattern of ${name}${where} takes too long to match its default: ${detail}`,
+    'Change the pattern: no part may match the same text in two ways, as (a+)+ and a*a* do.',
   ],
-  bounds: ({ name, where, detail, value }) => [`${detail} of ${name}${where} is above its ${value}.`, 'Swap them.'],
+  bounds: ({ name, where, detail, value }) => [`${detail} of ${name}${where} is above ${value}.`, 'Swap them.'],
   'enum-type': ({ name, where, shown, entry }) => [
-    `The enum of ${name}${where} holds ${shown}, which is not of type ${entry.type}.`,
-    'Fix the enum.',
+    `The enum of ${name}${where} contains ${shown}, which is not of type ${entry.type}.`,
+    'Correct the enum.',
   ],
   'default-outside': ({ name, where, shown, entry }) => [
-    `The default of ${name}${where} must be ${describeEntry(entry)}, and is ${shown}.`,
-    'Fix the default or the limits.',
+    `The default of ${name}${where} must be ${describeEntry(entry)}, but is ${shown}.`,
+    'Correct the default or the limits.',
   ],
   'place-form': ({ name }) => [
-    `as of ${name} must be names joined by dots, such as collector.port.`,
+    `"as" of ${name} must be names joined by dots, such as collector.port.`,
     `Write: as: '${name.toLowerCase()}'`,
   ],
   'place-taken': ({ name, detail, place }) => [
-    `${name} would be seen as ${place}, and JavaScript gives ${detail} a meaning of its own.`,
-    'Choose a different place with as.',
+    `${name} is seen as ${place}, but JavaScript reserves ${detail}.`,
+    'Choose another place with "as".',
   ],
   'place-clash': ({ name, detail, place }) => [
-    `${name} is seen as ${place}, which collides with where ${detail} is seen.`,
-    'Give one of them a different place with as.',
+    `${name} is seen as ${place}, but that collides with the place of ${detail}.`,
+    'Give one of them another place with "as".',
   ],
 }
 

@@ -8,7 +8,7 @@ export function whatIs(given: unknown): string {
   if (Array.isArray(given)) return 'a list'
   if (typeof given === 'string') return 'text'
   if (typeof given === 'function') return 'a function'
-  if (typeof (given as { then?: unknown }).then === 'function') return 'a promise, which has to be awaited'
+  if (typeof (given as { then?: unknown }).then === 'function') return 'a promise (await it)'
   if (isLayer(given)) return 'a layer'
   return typeof given === 'object' ? 'an object' : `a ${typeof given}`
 }

@@ -276,7 +276,9 @@ export type Strict<E, S extends string = string> = string extends keyof E
         ? StrictEntry<E[Name], T, S | CommonStage> & StrictName<E[Name], Name, NamesAt<E>>
         : unknown
     }
-type StrictName<E, Name, At> = (Name extends OddName ? Wrong<'a name is letters, digits and underscores'> : unknown) &
+type StrictName<E, Name, At> = (Name extends OddName
+  ? Wrong<'a name has only letters, digits and underscores'>
+  : unknown) &
   (E extends { as: infer P extends string }
     ? P extends OddPlace
       ? { as: Wrong<'as is names joined by dots'> }
@@ -284,7 +286,7 @@ type StrictName<E, Name, At> = (Name extends OddName ? Wrong<'a name is letters,
         At extends { [Place in P]: infer N }
         ? [N] extends [Name]
           ? unknown
-          : { as: Wrong<'another entry is seen there, too'> }
+          : { as: Wrong<'another entry has that place'> }
         : unknown
     : unknown)
 type StrictEntry<E, T extends EntryType, S extends string> = Refuse<Exclude<keyof E, WordOf[T]>, T> &

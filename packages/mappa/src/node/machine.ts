@@ -59,11 +59,11 @@ export function mustBeMachine(options: MachineOptions, call: string): void {
   for (const [name, value] of Object.entries({ from, root })) if (value !== undefined) mustBeText(value, call, name)
   must(
     stage === undefined || typeof stage === 'string' || typeof stage?.name === 'string',
-    `${call} takes a stage by its name, but got ${whatIs(stage)}.`,
+    `${call} takes a stage name, but got ${whatIs(stage)}.`,
   )
   must(
     environment === undefined || (typeof environment === 'object' && environment !== null),
-    `${call} takes an environment as texts by name, but got ${whatIs(environment)}.`,
+    `${call} takes an environment as an object of texts, but got ${whatIs(environment)}.`,
   )
   must(layers === undefined || Array.isArray(layers), `${call} takes a list of layers, but got ${whatIs(layers)}.`)
 }
@@ -206,9 +206,9 @@ function addressesAlone(definition: Legend<unknown> | undefined): Legend<unknown
 function notNamedHere({ name, url }: Remote): Fault {
   return {
     kind: 'remote',
-    message: `No values came from ${name}, which was not asked: this machine has not named the address in ${url} itself.`,
+    message: `${name} was not asked, because this machine has not named the address in ${url}.`,
     layer: name,
-    remedy: `If what this machine knows may be sent there, write the whole address into .env.local: ${url}=…`,
+    remedy: `If this machine may send its token there, write the whole address in .env.local: ${url}=…`,
   }
 }
 
@@ -299,7 +299,7 @@ function givenText(name: string | undefined, reading: Reading): string | undefin
 function mustWait(name: string, url: string): Fault {
   return {
     kind: 'remote',
-    message: `The legend takes values from ${name}, since ${url} is set, and can ask for them only asynchronously.`,
-    remedy: 'Use settleAsync instead of settle, or start with: mappa with -- …',
+    message: `${url} is set, so values come from ${name}, but settle cannot wait for them.`,
+    remedy: 'Use settleAsync instead of settle, or run: mappa with -- …',
   }
 }

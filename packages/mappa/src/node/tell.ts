@@ -36,6 +36,6 @@ export function tellStart(definition: Legend<unknown> | undefined, sources: Sour
  */
 export function originsOf(settings: object): Origins {
   const from = origins.get(settings)
-  if (!from) throw new TypeError('originsOf takes settings as settle gives them on this machine, not a part or a copy.')
+  if (!from) throw new TypeError('originsOf takes settings from settle, not a part or a copy of them.')
   return originsIn(from.found, from.root, from.at)
 }

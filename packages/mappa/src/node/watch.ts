@@ -185,6 +185,6 @@ export function mustWatch(given: unknown, options: MachineOptions, onChange: unk
   mustBeMachine(options, call)
   must(
     typeof onChange === 'function',
-    `${call} takes a function that it calls when settings change, but got ${whatIs(onChange)}. Write: ${call}(definition, { from: import.meta.url }, (found, changes) => …)`,
+    `${call} takes a function to call when settings change, but got ${whatIs(onChange)}. Write: ${call}(definition, { from: import.meta.url }, (found, changes) => …)`,
   )
 }

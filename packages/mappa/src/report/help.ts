@@ -35,15 +35,15 @@ export function flagHelp(definition: Legend<unknown>, options: HelpOptions = {})
     `  --${flagOf(name)}${entry.type === 'boolean' ? `, --no-${flagOf(name)}` : ` ${entry.type.toUpperCase()}`}`,
     ...wrap(sentenceOf(name, entry), width - inner.length).map((line) => inner + line),
   ])
-  const hidden = `Secrets are not flags, since other processes can read a command line: ${secrets.join(', ')}.`
+  const hidden = `Secrets are not flags, because other processes can read a command line: ${secrets.join(', ')}.`
   return `${[
     `Usage: ${program} [flags]`,
     '',
-    'A flag wins over the process environment and the layer files.',
+    'A flag overrides the process environment and the layer files.',
     '',
     ...blocks,
     '  -h, --help',
-    `${inner}This help.`,
+    `${inner}Show this help.`,
     ...(secrets.length > 0 ? ['', ...wrap(hidden, width)] : []),
   ].join('\n')}\n`
 }

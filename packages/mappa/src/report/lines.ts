@@ -10,5 +10,7 @@ export function reportLines({ stage, faults, notices }: Reported): string {
     const where = place ? `${place.file}:${place.line}:${place.column}` : (layer ?? `stage ${stage.name}`)
     return `${printable(`${where}: ${what}${message}${remedy === undefined ? '' : ` ${remedy}`}`)}\n`
   }
-  return [...faults.map((fault) => line('', fault)), ...notices.map((notice) => line('notice: ', notice))].join('')
+  return [...faults.map((fault) => line('Fault: ', fault)), ...notices.map((notice) => line('Notice: ', notice))].join(
+    '',
+  )
 }

@@ -29,9 +29,9 @@ function atStart(name, mayLack) {
     if (block && block.textContent.trim()) values = JSON.parse(block.textContent)
   }
   if (values && (mayLack || Object.prototype.hasOwnProperty.call(values, name))) return values[name]
-  throw new Error(name + ' is fixed at start, and ' + (isPage
-    ? 'this page has no value for it. Type: mappa stamp index.html --in-place'
-    : 'there is no page here that has it. Send it here with postMessage.'))
+  throw new Error(name + ' is fixed at start, but ' + (isPage
+    ? 'this page has no value for it. Run: mappa stamp index.html --in-place'
+    : 'there is no page here. Send it from the page with postMessage.'))
 }
 `
 

@@ -25,9 +25,7 @@ function openValues(settings: object): Readonly<Record<string, unknown>> {
     for (const text of secretTextsIn(settings)) needles.add(text, '')
     for (const [name, value] of Object.entries(values))
       if (needles.in(`${value}\n${JSON.stringify(value)}`).length > 0)
-        throw new TypeError(
-          `${name} may reach the browser, and holds the text of a secret, so no page was made with it.`,
-        )
+        throw new TypeError(`${name} reaches the browser, but contains the value of a secret, so no page was made.`)
     checkedPages.set(settings, values)
   }
   return values

@@ -56,8 +56,8 @@ export function reportText(reported: Reported, options: TextOptions = {}): strin
   const width = Math.max(options.width ?? 100, widthMin)
   const blocks = [
     stageLine(stage, paint),
-    ...faults.map((fault) => block(fault, paint.red, width)),
-    ...notices.map((notice) => block({ ...notice, message: `Notice: ${notice.message}` }, paint.yellow, width)),
+    ...faults.map((fault) => block(withLabel('Fault', fault), paint.red, width)),
+    ...notices.map((notice) => block(withLabel('Notice', notice), paint.yellow, width)),
     tally(faults.length, notices.length, accepted?.length) +
       (faults.length > 0 && consequence ? ` ${consequence}` : ''),
   ]
@@ -67,7 +67,7 @@ export function reportText(reported: Reported, options: TextOptions = {}): strin
 /** `Stage staging (from MAPPA_STAGE)` */
 export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
   // What is no name of a stage may be anything, such as a value in the wrong place.
-  const shown = isStageName(name) ? name : '(not the name of a stage)'
+  const shown = isStageName(name) ? name : '(not a stage name)'
   return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(the default)' : `(from ${from})`)}`
 }
 
@@ -99,13 +99,21 @@ function block(report: Fault | Notice, mark: Paint['red'], width: number): strin
     const { text, start, end } = cut(excerpt, room)
     lines.push(indent + text, indent + ' '.repeat(start) + mark('^'.repeat(end - start)))
   }
-  if (remedy) {
-    // A command is pasted, so that it stays on a line of its own.
-    const [words = '', ...commands] = remedy.split(/ (?=Type: )/)
-    const first = words.startsWith('Type: ') ? [words] : wrap(words, width - indent.length)
-    lines.push(...[...first, ...commands].map((line) => indent + line))
-  }
+  if (remedy) lines.push(...remedyLines(remedy, width))
   return lines.join('\n')
+}
+
+function withLabel<Report extends Fault | Notice>(label: string, report: Report): Report {
+  return { ...report, message: `${label}: ${report.message}` }
+}
+
+/** A remedy behind an arrow. A line or command that is pasted is never broken: `  → Run: mappa fill ALERT_TOKEN`. */
+export function remedyLines(remedy: string, width: number): string[] {
+  const parts = remedy.split(/ (?=(?:Run|Write|Set): )/)
+  return parts.flatMap((part) => {
+    const lines = /^(?:Run|Write|Set): /.test(part) ? [part] : wrap(part, width - indent.length)
+    return lines.map((line, at) => (at === 0 ? `  → ${line}` : indent + line))
+  })
 }
 
 /** The part of a long line that shows the start of what is marked. */

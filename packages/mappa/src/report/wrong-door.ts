@@ -25,7 +25,7 @@ function inNode<Name extends string>(name: Name, over?: string): Elsewhere<Name>
   return () => {
     const layers = over === undefined ? '' : ` For layers of your own, use ${over} from 'mappa'.`
     throw new TypeError(
-      `${name} needs this machine's layers, but 'mappa' has none. Write: import { ${name} } from 'mappa/node'.${layers}`,
+      `${name} needs this machine's layers, but 'mappa' cannot read them. Write: import { ${name} } from 'mappa/node'.${layers}`,
     )
   }
 }

@@ -16,7 +16,7 @@ export interface Change {
 
 /** What changed from one survey to another, in the legend's order. Secrets are compared, and not shown. */
 export function changesBetween(before: Survey, after: Survey): Change[] {
-  must(Boolean(before?.texts && after?.texts), 'changesBetween takes two surveys: the one before, and the one after.')
+  must(Boolean(before?.texts && after?.texts), 'changesBetween takes two surveys: before and after.')
   const names = new Set([...before.texts.keys(), ...after.texts.keys()])
   return [...names].flatMap((name) => {
     if (before.texts.get(name) === after.texts.get(name)) return []
@@ -36,6 +36,6 @@ export function originOf({ layer, place, source, stage, made }: TrailStep): stri
   if (file && source === 'directory') return place.file.startsWith(layer) ? file : `${file} (${layer})`
   if (file) return `${file}:${place.line}:${place.column}`
   if (source !== 'default') return printable(layer)
-  if (made) return 'made for tests as the legend says'
+  if (made) return 'generated for tests'
   return stage === undefined ? 'default in the legend' : `default in the legend for ${stage}`
 }

@@ -116,7 +116,7 @@ const readings = new WeakMap<object, Reading>()
 /** @throws {TypeError} if it is no survey, but a copy of one. */
 export function readingOf(found: Survey): Reading {
   const reading = readings.get(found)
-  if (!reading) throw new TypeError('It takes a survey as it was made, not a copy of one.')
+  if (!reading) throw new TypeError('It takes a survey, not a copy of one.')
   return reading
 }
 

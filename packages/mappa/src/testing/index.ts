@@ -37,7 +37,7 @@ export function settingsFor<E>(
   for (const [name, value] of Object.entries(values as Record<string, unknown>)) {
     if (value === undefined) continue
     const entry = Object.hasOwn(entries, name) ? entries[name] : undefined
-    if (!entry) throw new TypeError(`settingsFor was given ${name}, which the legend has no entry for.`)
+    if (!entry) throw new TypeError(`settingsFor was given ${name}, which is not in the legend.`)
     texts[name] = textFor(entry, value)
   }
   const absent = Object.keys(entries).filter((name) => {

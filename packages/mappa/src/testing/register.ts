@@ -31,7 +31,7 @@ else
 /** Settles when it is first imported, so that a test may set its values before. */
 function moduleText(): string {
   const { directory, legendFile } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
-  if (legendFile === undefined) throw new Error(`There is no legend in ${directory} or above.`)
+  if (legendFile === undefined) throw new Error(`No legend in ${directory} or above it.`)
   const file = path.join(directory, legendFile)
   const isJson = legendFile.endsWith('.json')
   const loaded = isJson ? undefined : legendOf(createRequire(file)(file), legendFile)

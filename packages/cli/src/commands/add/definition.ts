@@ -5,13 +5,13 @@ import type { AddOptions } from './run.js'
 export const addCommand: CommandDefinition = {
   name: 'add',
   define(command, run) {
-    const entry = applied(command.summary('a variable more, in the legend and its layer'))
+    const entry = applied(command.summary('declare a variable and give it a value'))
       .description(
-        'Adds a variable: its entry, and its value in the layer where it belongs. At a terminal it asks for what no option says.',
+        'Adds an entry to the legend, and a value to the right layer. On a terminal it asks for anything missing.',
       )
       .argument('<name>', 'its name')
-      .option('--value <text>', 'its first value; not for secrets')
-      .option('--stage <name>', 'the stage that the value is for')
+      .option('--value <text>', 'its first value (not for secrets)')
+      .option('--stage <name>', 'the stage of the value')
       .option('--description <text>', 'what it is for')
     for (const [flag, about] of entryFlags) entry.option(flag, about)
     entry

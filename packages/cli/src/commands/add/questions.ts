@@ -16,14 +16,14 @@ export async function askEntry(name: string, given: AskedEntry): Promise<AskedEn
     `The type of ${name}`,
     types.map((value) => ({ name: value, value })),
   )
-  const kind = await choose<'needed' | 'optional' | 'secret' | 'browser'>('What it is', [
-    { name: 'A value that there must be', value: 'needed' },
-    { name: 'A value that may be left out', value: 'optional' },
+  const kind = await choose<'needed' | 'optional' | 'secret' | 'browser'>('Kind of value', [
+    { name: 'Required', value: 'needed' },
+    { name: 'Optional', value: 'optional' },
     { name: 'A secret', value: 'secret' },
-    { name: 'A value that pages may see', value: 'browser' },
+    { name: 'Visible in the browser', value: 'browser' },
   ])
-  const description = given.description ?? (await typed('What it is for (Enter: nothing)'))
-  const value = kind === 'secret' ? undefined : (given.value ?? (await typed('Its value (Enter: none yet)')))
+  const description = given.description ?? (await typed('What it is for (Enter to skip)'))
+  const value = kind === 'secret' ? undefined : (given.value ?? (await typed('Its value (Enter to skip)')))
   return {
     words: {
       ...given.words,

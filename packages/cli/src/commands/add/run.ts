@@ -20,17 +20,17 @@ export interface AddOptions extends ChangeOptions {
 /** `mappa add NAME`: an entry, and its first value in the layer where it belongs. */
 export async function add(name: string, options: AddOptions): Promise<Ended> {
   if (!isName(name))
-    throw new UsageError('A name has letters, digits and underscores, and does not start with a digit.')
+    throw new UsageError('A variable name has only letters, digits and underscores, and does not start with a digit.')
   if (options.value !== undefined && options.words.secret)
     throw new UsageError(
-      `A secret cannot stand on the command line, where other processes can read it. Leave --value out; then: mappa fill ${name}`,
+      `${name} is secret, but other processes can read the command line. Omit --value. Then run: mappa fill ${name}`,
     )
   const asks = isAsked() && !options.apply && !options.json && options.words.type === undefined
   const { words, description, value } = asks ? await (await import('./questions.js')).askEntry(name, options) : options
   return changed(options, (project, found) => {
     const { definition } = project
     if (Object.hasOwn(entriesOf(definition), name))
-      throw new UsageError(`The legend has an entry ${name} already. mappa guide ${name} shows it.`)
+      throw new UsageError(`${name} is already in the legend. Run: mappa guide ${name}`)
     const own: Words = { type: 'string', ...words }
     const entry = { name, words: own, ...(description && { description }) }
     const whole = { ...definition, entries: { ...entriesOf(definition), [name]: entry.words } } as Legend

@@ -77,9 +77,9 @@ function noEntry(read: Read, file: SourceFile, names: readonly string[]): Fault 
   return {
     kind: 'no-entry',
     name,
-    message: `${name} is read from ${from}, and the legend has no entry for it.`,
+    message: `Code reads ${name} from ${from}, but it is not in the legend.`,
     ...spotOf(file, read),
-    remedy: near ? `Write: ${near}` : `Add an entry for ${name} to the legend.`,
+    remedy: near ? `Write: ${near}` : `Run: mappa add ${name}`,
   }
 }
 
@@ -87,9 +87,9 @@ function computedNotices({ computed }: Reads, file: SourceFile): Notice[] {
   const open = computed.filter((each) => !isKept(file, each))
   return open.map((each) => ({
     kind: 'computed-read',
-    message: `${each.from} is read by a name that is only known when the code runs, so nobody can say which entry it needs.`,
+    message: `Code reads ${each.from} by a name that is only known at run time.`,
     ...spotOf(file, each),
-    remedy: 'Write the names out, or take them from settings.',
+    remedy: 'Write the names out, or read them from settings.',
   }))
 }
 
@@ -98,17 +98,17 @@ function unread(name: string, as: string | undefined): Notice {
   return {
     kind: 'unread',
     name,
-    message: `Nobody reads ${name}: no code takes ${place}, and no other file mentions ${name}.`,
-    remedy: `Remove its entry and its values, if nothing outside this project reads ${name}.`,
+    message: `${name} is unused: no code reads ${place}, and no other file mentions ${name}.`,
+    remedy: `If nothing outside this project reads it, run: mappa remove ${name}`,
   }
 }
 
 function unparsed(file: SourceFile, { line, column }: { readonly line: number; readonly column: number }): Notice {
   return {
     kind: 'unparsed',
-    message: `${file.path} cannot be parsed, so what it reads is not known.`,
+    message: `${file.path} cannot be parsed, so its reads are unknown.`,
     place: { file: file.path, line, column, endColumn: column + 1 },
-    remedy: 'Fix it, or leave it out of version control if it is no code of this project.',
+    remedy: 'Correct it. If it is not code of this project, add it to .gitignore.',
   }
 }
 

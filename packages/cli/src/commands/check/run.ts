@@ -159,10 +159,10 @@ async function staleFaults(project: Project): Promise<readonly Fault[]> {
   const { staleFiles } = await import('../../project/stale.js')
   return (await staleFiles({ ...project, definition, legendFile })).map(({ path, command }) => ({
     kind: 'stale',
-    message: `${path} is not what the legend makes of it now.`,
+    message: `${path} is stale.`,
     layer: path,
     place: { file: path, line: 1, column: 1, endColumn: 2 },
-    remedy: `Type: ${command}${root === process.cwd() ? '' : ` --root ${root}`}`,
+    remedy: `Run: ${command}${root === process.cwd() ? '' : ` --root ${root}`}`,
   }))
 }
 
@@ -248,14 +248,14 @@ function projectText({ project, reports }: ProjectReports, options: CheckOptions
         ? reportText(report, terminal)
         : `${stageLine(report.stage, terminal.paint)}\n\n${options.asCloned ? '' : `${allRight(report.found)}\n`}${tally(0, 0, report.accepted?.length)}\n`
     if (hostGives.length === 0) return text
-    return `${text}${paragraph(`To come from elsewhere, in ${report.stage.name}: ${hostGives.join(', ')}.`, terminal.width)}\n`
+    return `${text}${paragraph(`Set on the ${report.stage.name} host: ${hostGives.join(', ')}`, terminal.width)}\n`
   })
   const isEvery = options.everyStage || options.asCloned
   const said = isEvery
     ? [
         options.asCloned
-          ? 'Looked at what a clone has alone: no process environment, and no layer of this machine.'
-          : 'The process environment of this machine was left out: it belongs to one stage at most.',
+          ? 'Checked committed files only; local layers and this environment were skipped.'
+          : "This machine's process environment is not included: it belongs to one stage at most.",
         ...leftOut(
           project.definition,
           reports.map(({ stage }) => stage.name),

@@ -22,17 +22,15 @@ export function sharedSecrets(
         const isAllowed = madeUp.has(layer.name) && layer.isKept?.(name)
         if (!layer.get(name) || isAllowed) return []
         const place = placeOf(layer, name)
-        const keep = madeUp.has(layer.name)
-          ? ' If it is made up, keep it with the reason after its value: # mappa keep: …'
-          : ''
+        const keep = madeUp.has(layer.name) ? ' If it is made up, add behind its value: # mappa keep: reason' : ''
         return [
           {
             kind: 'secret-shared',
             name,
-            message: `${name} is secret, and stands in ${layer.name}, which goes wherever the code goes.`,
+            message: `${name} is secret, but ${layer.name} is a shared layer.`,
             layer: layer.name,
             ...(place && { place }),
-            remedy: `Move it: mappa fill ${name}${layer.staged ? ` --stage ${stage}` : ''}, and replace it where it was issued${obtain ? ` (${obtain})` : ''}, since history keeps it.${keep}`,
+            remedy: `Rotate it${obtain ? ` (${obtain})` : ''}: git history keeps it.${keep} Run: mappa fill ${name}${layer.staged ? ` --stage ${stage}` : ''}`,
           },
         ]
       }),

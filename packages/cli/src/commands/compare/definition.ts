@@ -5,19 +5,19 @@ import type { CompareOptions } from './run.js'
 export const compareCommand: CommandDefinition = {
   name: 'compare',
   define(command, run) {
-    staged(command.summary('stages side by side, or a stage and its host'), 'with --host: the stage')
+    staged(command.summary('compare stages, a stage and its host, or two commits'), 'with --host: the stage')
       .description(
-        'Shows what differs between stages, secrets masked. With --host, names what a host lacks and what only it has. With --since, what has changed since a commit, and what each host must be given before that is deployed.',
+        'Compares stages, with secrets masked. With --host, compares a stage with its host. With --since, shows changes since a commit, and what to set on each host before you deploy.',
       )
-      .argument('[stages...]', 'the stages; by default those that have something of their own')
-      .option('--all', 'also what is the same in all stages')
-      .option('--host <file-or-url>', 'what a host says it has, as JSON or layer text; only names are compared')
-      .option('--values', 'with --host: also the values of what is not secret')
-      .option('--since <revision>', 'what has changed since a commit: main, v1.2.0, HEAD~3')
+      .argument('[stages...]', 'the stages (default: all with values of their own)')
+      .option('--all', 'also show variables that are the same in all stages')
+      .option('--host <file-or-url>', "the host's variables, as JSON or layer text; compares only names")
+      .option('--values', 'with --host: also compare values that are not secret')
+      .option('--since <revision>', 'show changes since a commit: main, v1.2.0, HEAD~3')
       .addOption(
         new Option('--as <form>', 'with --since: text, or markdown for a review').choices(['text', 'markdown']),
       )
-      .option('--token-from <name>', 'the variable that holds the token for the address')
+      .option('--token-from <name>', 'the variable with the token for the address')
       .option('--json', 'print the comparison as JSON')
       .addHelpText(
         'after',

@@ -24,9 +24,9 @@ export async function compare(stages: readonly string[], options: CompareOptions
   if ('refused' in known) return { exitCode: exitCodes.faults, cause: known.cause }
   for (const stage of stages) refuseStage(known.definition, stage)
   if (options.tokenFrom !== undefined && options.host === undefined)
-    throw new UsageError('--token-from is for a host that is asked at an address: --host https://….')
+    throw new UsageError('--token-from is for a host with an address: --host https://…')
   if (options.values && options.host === undefined)
-    throw new UsageError('--values is for a host: --host FILE or --host https://….')
+    throw new UsageError('--values is for a host: --host FILE or --host https://…')
   if (options.as !== undefined && options.since === undefined) throw new UsageError('--as is for --since.')
   if (options.since !== undefined) {
     const { compareSince } = await import('./since-run.js')
@@ -34,7 +34,7 @@ export async function compare(stages: readonly string[], options: CompareOptions
   }
   if (options.host !== undefined) return againstHost(known, stages, options)
   if (options.stage !== undefined || stages.length === 1)
-    throw new UsageError('compare takes two stages or more, for example: mappa compare staging production')
+    throw new UsageError('compare takes at least two stages, for example: mappa compare staging production')
   if (stages.length > 0 && new Set(stages).size === 1)
     throw new UsageError('compare takes different stages, for example: mappa compare staging production')
   return sideBySide(known, stages, options)
@@ -68,12 +68,12 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
   const differing = rows.filter(({ differs }) => differs).length
   const shared = rows.filter(({ cells }) => cells.some(({ sameSecretAs }) => sameSecretAs.length > 0)).length
   const told = [
-    ...others.map((stage) => `Stage ${stage} has faults beside these: mappa check --stage ${stage}`),
+    ...others.map((stage) => `Stage ${stage} has other faults. Run: mappa check --stage ${stage}`),
     ...(shared > 0
       ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
       : []),
     `${capitalized(counted(differing, 'variable'))} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
-    'The process environment of this machine was left out: it belongs to one stage at most.',
+    "This machine's process environment is not included: it belongs to one stage at most.",
     ...(isChosen ? [] : leftOut(project.definition, stages)),
   ]
   for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
@@ -96,8 +96,8 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
       'why' in answer
         ? answer.why
         : names === undefined
-          ? 'What the host has is neither JSON with names nor layer text.'
-          : 'The host gives names alone, so that its values cannot be compared. Leave out --values.'
+          ? "The host's variables must be JSON or layer text."
+          : 'The host lists only names, so values cannot be compared. Omit --values.'
     talk().write(`${why}\nNothing was compared.\n`)
     return { exitCode: exitCodes.faults }
   }
@@ -113,12 +113,12 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   else {
     terminal.write(reportText(reported, terminal))
     const told = [
-      ...(both.length > 0 ? [`On the host and in layers, where the host's value counts: ${both.join(', ')}.`] : []),
+      ...(both.length > 0 ? [`Set in both; the host wins: ${both.join(', ')}.`] : []),
       ...values.map(
         ({ name, host, layers, layer }) =>
-          `${name} is ${host || 'empty'} on the host, and ${layers || 'empty'} here (${layer}).`,
+          `${name} is ${host || 'empty'} on the host, but ${layers || 'empty'} here (${layer}).`,
       ),
-      ...(elsewhere.length > 0 ? [`Not on the host, but in layers or with a default: ${elsewhere.join(', ')}.`] : []),
+      ...(elsewhere.length > 0 ? [`Not set on the host; a layer or default applies: ${elsewhere.join(', ')}.`] : []),
     ]
     for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
   }

@@ -34,18 +34,21 @@ export async function compareSince(
   options: SinceOptions,
   revision: string,
 ): Promise<Ended> {
-  if (options.json && options.as === 'markdown') throw new UsageError('compare takes --json or --as, and not both.')
-  if (options.values) throw new UsageError('--values compares with a host alone, without --since.')
+  if (options.json && options.as === 'markdown') throw new UsageError('compare takes --json or --as, not both.')
+  if (options.values) throw new UsageError('--values is for --host without --since.')
   const stages = stagesFor(project, named, options)
   if (options.host !== undefined && stages.length !== 1)
-    throw new UsageError('--host is for one stage: mappa compare production --since main --host host.json')
+    throw new UsageError('--host takes one stage, for example: mappa compare production --since main --host host.json')
   const earlier = earlierProject(project.root, revision)
-  if (!earlier) throw new UsageError(`There is no commit ${printable(revision)}. Name one: mappa compare --since main`)
+  if (!earlier)
+    throw new UsageError(
+      `No commit ${printable(revision)}. Name a commit or branch, for example: mappa compare --since main`,
+    )
   try {
     const old = await openProject({ root: earlier.root, passing: true })
     const isSound = old.definition && contradictions(old.definition).length === 0
     if (old.legendFile !== undefined && !isSound) {
-      talk().write(`The legend of ${earlier.commit} cannot be read now, so there is nothing to compare with.\n`)
+      talk().write(`The legend of commit ${earlier.commit} cannot be read.\n`)
       return { exitCode: exitCodes.faults }
     }
     const found: StageChanges[] = []
@@ -88,7 +91,7 @@ function tell(
         : lacking === 0
           ? ' The host lacks nothing.'
           : ` The host lacks ${counted(lacking, 'value')}.`
-    const text = `${counted(changed, 'variable')} ${changed === 1 ? 'has' : 'have'} changed.${hosts}`
+    const text = `${counted(changed, 'variable')} changed.${hosts}`
     terminal.write(`${paragraph(text, terminal.width)}\n`)
   }
 }
@@ -119,5 +122,5 @@ async function namesOnHost(
   const answer = await hostText(options, own)
   if ('why' in answer) return answer.why
   const names = hostNames(answer.text)
-  return names ? new Set(names) : 'What the host has is neither JSON with names nor layer text.'
+  return names ? new Set(names) : "The host's variables must be JSON or layer text."
 }

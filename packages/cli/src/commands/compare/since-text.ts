@@ -18,7 +18,7 @@ export function sinceText(
         `  ${head}`,
         ...some.map(({ message }) => indented(message, 4, 6, width)),
       ])
-      const whole = lines.length === 0 && asked.length === 0 ? ['  Nothing has changed.'] : [...lines, ...asked]
+      const whole = lines.length === 0 && asked.length === 0 ? ['  No changes.'] : [...lines, ...asked]
       return [`Stage ${paint.bold(stage)}`, ...whole].join('\n')
     })
     .join('\n\n')
@@ -57,10 +57,10 @@ function shownValue(text: string | null): string {
 }
 
 const heads = {
-  give: 'Its host must be given, before this is deployed:',
-  look: 'On its host, look at the values of:',
-  rename: 'On its host, these can be renamed:',
-  drop: 'On its host, these can go:',
+  give: 'Set on the host before you deploy:',
+  look: 'Check on the host:',
+  rename: 'Rename on the host:',
+  drop: 'Remove from the host:',
 } as const satisfies Readonly<Record<HostTask['kind'], string>>
 
 function tasksBy(tasks: readonly HostTask[]): (readonly [head: string, tasks: readonly HostTask[]])[] {
@@ -81,7 +81,7 @@ export function sinceMarkdown(stages: readonly StageChanges[], commit: string): 
       '',
       ...some.map(({ message }) => `- [ ] ${taskMarkdown(message)}`),
     ])
-    const none = rows.length === 0 && asked.length === 0 ? ['', 'Nothing has changed.'] : []
+    const none = rows.length === 0 && asked.length === 0 ? ['', 'No changes.'] : []
     return [`### ${capitalized(stage)}`, ...asked, ...table, ...none].join('\n')
   })
   return `## Settings since ${commit}\n\n${parts.join('\n\n')}\n`

@@ -81,7 +81,7 @@ export function changesSince(
     if (fresh.has(name) || renamed.has(name)) continue
     changes.push({ kind: 'removed', name, before: null, after: null, from: null })
     const mayHave = host ? host.has(name) : before?.found.texts.get(name) === undefined
-    if (mayHave) tasks.push({ kind: 'drop', name, secret, message: `${name} is no longer read.` })
+    if (mayHave) tasks.push({ kind: 'drop', name, secret, message: `${name} is no longer used.` })
   }
   return { stage, changes, tasks }
 }
@@ -111,12 +111,12 @@ function tasksOf(
   const old = formerly.find((each) => host?.has(each))
   if (has !== true && (old !== undefined || (host === undefined && reads && !isGiven && hadNeed)))
     return [
-      { kind: 'rename', name, secret, message: `${old ?? former} is called ${name} now. The old name is still read.` },
+      { kind: 'rename', name, secret, message: `${old ?? former} is now called ${name}. The old name still works.` },
     ]
   const isNeeded = required && !isGiven
   // What the host had to have before, it has; unless it says otherwise.
   if (isNeeded && (host ? !has : !hadNeed || former !== undefined)) {
-    const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' A fresh random value will do.' : ''
+    const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' Use a fresh random value.' : ''
     return [
       { kind: 'give', name, secret, message: `${name}${secret ? ', as a secret' : ''}: ${variable.expects}.${how}` },
     ]
@@ -124,7 +124,7 @@ function tasksOf(
   const isHosts = host ? has === true : !isGiven && hadNeed
   if (isHosts && earlier && earlier.expects !== variable.expects)
     return [
-      { kind: 'look', name, secret, message: `${name} must be ${variable.expects} now, and was ${earlier.expects}.` },
+      { kind: 'look', name, secret, message: `${name} must now be ${variable.expects}; before: ${earlier.expects}.` },
     ]
   return []
 }
@@ -135,13 +135,13 @@ function termsOf({ expects, secret, required, reach, default: value }: Variable)
     expects,
     secret ? 'secret' : 'not secret',
     reach === 'browser' ? 'reaches the browser' : 'for servers',
-    required ? 'must be set' : value === undefined ? 'may be left out' : `${value || 'empty'} by default`,
+    required ? 'required' : value === undefined ? 'optional' : `${value || 'empty'} by default`,
   ]
 }
 
 /** Of those terms, what is worth a word by itself. */
 function termsText(variable: Variable): string {
-  const usual = ['not secret', 'for servers', 'must be set']
+  const usual = ['not secret', 'for servers', 'required']
   return termsOf(variable)
     .filter((term) => !usual.includes(term))
     .join(', ')

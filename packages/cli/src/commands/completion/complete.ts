@@ -65,7 +65,7 @@ export async function answerFor(
   if (open) return answerTo(open.value, last, offered)
   if (last.startsWith('-')) {
     const flags = options.filter(({ flag }) => !before.includes(flag) || flag === '--set')
-    const rest = command.name === 'with' ? [{ word: '--', about: 'the command behind it' }] : []
+    const rest = command.name === 'with' ? [{ word: '--', about: 'the command to run' }] : []
     return wordsWith(last, [...flags.map(({ flag, about }) => ({ word: flag, about })), ...rest])
   }
   const given = before.slice(1).filter((word, at, all) => {

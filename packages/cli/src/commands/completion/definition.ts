@@ -6,8 +6,8 @@ export const completionCommand: CommandDefinition = {
   name: 'completion',
   define(command, run) {
     command
-      .summary('completion for a shell')
-      .description('Prints what makes a shell complete commands, options, stages and names of variables.')
+      .summary('print completion for a shell')
+      .description('Prints a script that completes commands, options, stages and variable names.')
       .addArgument(new Argument('<shell>', 'the shell').choices(['bash', 'zsh', 'fish']))
       .addHelpText('after', '\nExample:\n  eval "$(mappa completion bash)"')
       .action(async (shell: Shell) => {

@@ -30,7 +30,7 @@ export async function clusterManifests(
 export function wrongObjectName(name: string): string | undefined {
   return name.length <= 253 && /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/.test(name)
     ? undefined
-    : "A cluster's names are small letters, digits, hyphens and dots, at most 253."
+    : 'A cluster name has at most 253 lower-case letters, digits, hyphens and dots.'
 }
 
 /** The objects that would be too large, by their kinds. */

@@ -9,7 +9,7 @@ export const emitForms = {
   shell: {
     remark: '#',
     isEnvironment: true,
-    unheld: ({ name }) => (isNameOfShell(name) ? 'is a name to which shells give a value themselves' : undefined),
+    unheld: ({ name }) => (isNameOfShell(name) ? 'is a variable of the shell itself' : undefined),
     write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
   },
   layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => layerLine(name, text)) },
@@ -27,9 +27,9 @@ export const emitForms = {
     isEnvironment: true,
     unheld: ({ name, text }) =>
       /\n|\r$/.test(text)
-        ? 'has line ends, which no line of a container environment file can hold'
+        ? 'has line ends, but a container environment file has one line for each value'
         : Buffer.byteLength(`${name}=${text}`) >= containerLineMax
-          ? 'is longer than the 64 KiB that a line of a container environment file may have'
+          ? 'is longer than 64 KiB, the limit of a line in a container environment file'
           : undefined,
     write: (values) => lines(values, ({ name, text }) => `${name}=${text}`),
   },
@@ -39,7 +39,7 @@ export const emitForms = {
     isEnvironment: true,
     unheld: ({ text }) =>
       holdsNoCharacter(text)
-        ? 'has a sign that an environment file of a service manager may not hold: a BOM, or one that is no character'
+        ? 'has a byte order mark or a non-character, which the environment file of a service manager cannot contain'
         : undefined,
     write: (values) => lines(values, ({ name, text }) => `${name}="${text.replace(/["\\`$]/g, '\\$&')}"`),
   },

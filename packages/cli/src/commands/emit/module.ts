@@ -3,7 +3,12 @@ import { writtenType } from '../../declared/declaration.js'
 import { sentencesOf } from '../../declared/sentences.js'
 
 /** The first line of every module that is written here, so that another's is never overwritten. */
-export const moduleHead = '// Written by mappa emit --as module. Lines that are changed here are lost.'
+const moduleHead = '// Written by mappa emit --as module. Do not edit: changes are lost.'
+
+/** Whether `mappa emit --as module` wrote a file, in any version. */
+export function isEmittedModule(text: string): boolean {
+  return text.startsWith('// Written by mappa emit --as module')
+}
 
 /** A module of the values that pages have, as JavaScript or TypeScript. */
 export function pageModule(
@@ -25,7 +30,7 @@ export function pageModule(
       return [...docComment(about), `export const ${name}${type === undefined ? '' : `: ${type}`} = ${value}`]
     return [...docComment([...about, ...(type === undefined ? [] : [`@type {${type}}`])]), line]
   })
-  return `${[moduleHead, `// The values of pages in stage ${stage}.`, '', ...written].join('\n')}\n`
+  return `${[moduleHead, `// Values of pages in stage ${stage}.`, '', ...written].join('\n')}\n`
 }
 
 /** What a page takes when it is handed out is found by code, which TypeScript wants to know types of. */

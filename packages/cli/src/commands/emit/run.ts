@@ -14,7 +14,7 @@ import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js
 import { tooLargeObjects, wrongObjectName } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
 import { emitForms, type FormName, unheldIn } from './forms.js'
-import { moduleHead, pageModule } from './module.js'
+import { isEmittedModule, pageModule } from './module.js'
 
 /** Options of `mappa emit`. */
 export interface EmitOptions extends ProjectOptions {
@@ -45,12 +45,12 @@ export async function emit(options: EmitOptions): Promise<Ended> {
   const { as, to } = options
   const forms = [...Object.keys(emitForms), 'module', 'legend']
   if (to !== undefined) {
-    if (as !== undefined) throw new UsageError('emit takes --as or --to, and not both.')
+    if (as !== undefined) throw new UsageError('emit takes --as or --to, not both.')
     refuseOdd(options)
     const { emitToHost } = await import('./to-host.js')
     return emitToHost({ ...options, to })
   }
-  if (as === undefined) throw new UsageError(`emit takes a form, --as ${forms.join(', ')}; or a host, --to https://…`)
+  if (as === undefined) throw new UsageError(`Name a form, --as ${forms.join(', ')}, or a host, --to https://…`)
   if (!forms.includes(as)) throw new UsageError(`--as takes one of ${forms.join(', ')}`)
   refuseOdd(options)
   if (as === 'module') return emitModule(options)
@@ -76,7 +76,7 @@ function refuseOdd(options: EmitOptions): void {
   ]
   if (odd.length > 0)
     throw new UsageError(
-      `${odd.join(', ')} says nothing of ${to === undefined ? `--as ${as}` : '--to'}. See: mappa emit --help`,
+      `${odd.join(', ')} cannot be used with ${to === undefined ? `--as ${as}` : '--to'}. Run: mappa emit --help`,
     )
   for (const each of [name, namespace]) {
     const wrong = each === undefined ? undefined : wrongObjectName(each)
@@ -159,16 +159,16 @@ function unheldFault({ kind, name, why }: Unheld, form: string): Fault {
     message: `${name} ${why}.`,
     remedy:
       form === 'container'
-        ? 'Hand it on in another form, such as --as cluster, or as a file that NAME_FILE names; or leave it out with --only.'
-        : 'Write it otherwise, for example as base64; or leave it out with --only.',
+        ? 'Use another form such as --as cluster, or a file that NAME_FILE names. Or leave it out with --only.'
+        : 'Write it as base64, or leave it out with --only.',
   }
 }
 
 function tooLargeFault(kind: string): Fault {
   return {
     kind: 'cannot-hold',
-    message: `The ${kind} would be larger than the 1 MiB that a cluster takes.`,
-    remedy: 'Keep data elsewhere, or hand on only what is needed: --only NAMES',
+    message: `The ${kind} is larger than 1 MiB, the limit of a cluster.`,
+    remedy: 'Keep data elsewhere, or write only some variables: --only NAMES',
   }
 }
 
@@ -198,8 +198,8 @@ async function emitModule(options: EmitOptions): Promise<Ended> {
   return telling(async () => {
     const path = resolve(out)
     const before = textAt(path)
-    if (before !== undefined && !before.startsWith(moduleHead)) {
-      talk().write(`${out} was not written by mappa emit, so it stays as it is. Name another file with --out.\n`)
+    if (before !== undefined && !isEmittedModule(before)) {
+      talk().write(`mappa emit did not write ${out}, so it was not changed. Name another file with --out.\n`)
       return { exitCode: exitCodes.faults }
     }
     writeFiles([{ path, text, before: before ?? null }], root)
@@ -220,7 +220,7 @@ async function emitLegend(options: EmitOptions): Promise<Ended> {
   }
   output().write(jsonText(document))
   const lost = functionsOf(definition)
-  if (lost.length > 0) talk().write(`JSON cannot hold functions, so it lacks ${lost.join(', ')}.\n`)
+  if (lost.length > 0) talk().write(`Notice: JSON has no functions, so these are left out: ${lost.join(', ')}.\n`)
   return { exitCode: exitCodes.fine }
 }
 

@@ -26,13 +26,13 @@ export interface HandOverOptions extends ProjectOptions, Chosen {
 export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   const { to, tokenFrom, json } = options
   if (!isPrivateWay(to))
-    throw new UsageError('--to takes an address that begins with https://; http:// only where it is this machine.')
-  const project = await openSound(options, 'Nothing was handed over.')
+    throw new UsageError('--to takes an address that begins with https://. http:// is only for this machine.')
+  const project = await openSound(options, 'Nothing was sent.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { found, values: all, faults } = await chosenValues(project, options)
   if (faults.length > 0) {
     const report = { stage: found.stage, faults, notices: [] }
-    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was handed over.' }))
+    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was sent.' }))
     return { exitCode: exitCodeFor(faults) }
   }
   const wanted = all.filter((value) => value.name !== tokenFrom && isForHost(value, found, options))
@@ -41,8 +41,8 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
     'why' in token ? token : await hostText({ host: to, ...(tokenFrom !== undefined && { tokenFrom }) }, found)
   const names = 'text' in answer ? hostNames(answer.text) : undefined
   if ('why' in token || names === undefined) {
-    say('why' in answer ? answer.why : 'What the host has is neither JSON with names nor layer text.')
-    say('Nothing was handed over.')
+    say('why' in answer ? answer.why : "The host's variables must be JSON or layer text.")
+    say('Nothing was sent.')
     return { exitCode: exitCodes.faults }
   }
   const has = new Set(names)
@@ -62,7 +62,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   if (json)
     terminal.write(jsonText({ version: 1, stage: found.stage.name, values: told, handedOver: isWanted && !fault }))
   if (fault) return failed(fault)
-  if (!json) terminal.write(`${isWanted ? `${counted(values.length, 'value')} handed over.` : nothingYet(options)}\n`)
+  if (!json) terminal.write(`${isWanted ? `Sent ${counted(values.length, 'value')}.` : nothingYet(options)}\n`)
   return { exitCode: exitCodes.fine }
 }
 
@@ -80,7 +80,7 @@ function failed({ message, remedy }: Fault): Ended {
 }
 
 function nothingYet({ apply }: HandOverOptions): string {
-  return apply || isAsked() ? 'Nothing was handed over.' : 'Nothing was handed over. To do it, add: --apply'
+  return apply || isAsked() ? 'Nothing was sent.' : 'Nothing was sent. To send, add: --apply'
 }
 
 /** What lies in version control reaches the host with the program, and a copy of it there would hide what comes later. */
@@ -101,21 +101,20 @@ function planText(
   { stage }: Survey,
 ): string {
   const head = `Stage ${stage.name}, to the host:`
-  if (told.length === 0)
-    return `${head}\n\n  Nothing: all that it must have is there already, or lies in version control.\n`
+  if (told.length === 0) return `${head}\n\n  Nothing: the host or a committed layer already has every value.\n`
   const width = Math.max(...told.map(({ name }) => name.length)) + 2
   const lines = told.map(({ name, secret, replaces }) =>
     row([
       { text: `  ${name}`, width: width + 2 },
-      { text: `${replaces ? 'replaces what it has' : 'new'}${secret ? ', secret' : ''}`, width: 40 },
+      { text: `${replaces ? 'replaces its value' : 'new'}${secret ? ', secret' : ''}`, width: 40 },
     ]),
   )
   return `${head}\n\n${lines.join('\n')}\n`
 }
 
 async function isConfirmed(count: number): Promise<boolean> {
-  return choose(`${counted(count, 'value')} would be handed over`, [
-    { name: 'Hand nothing over', value: false },
-    { name: 'Hand them over', value: true },
+  return choose(`Send ${counted(count, 'value')}?`, [
+    { name: 'No', value: false },
+    { name: 'Yes', value: true },
   ])
 }

@@ -15,6 +15,7 @@ import { textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../../project/project.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
+import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { type Filled, filledLayers, type LayerChange } from './changes.js'
 import { freshValue } from './fresh.js'
@@ -79,14 +80,15 @@ function wantedIn(given: readonly string[], { variables, options }: Run): readon
     const shown = isName(name) && /^[A-Z0-9_]+$/.test(name) ? name : `Argument ${at + 1}`
     if (!variable)
       throw new UsageError(
-        `${shown} has no entry in the legend, and fill gives values to those that have one. mappa guide lists them.`,
+        unknownVariable(
+          shown,
+          variables.map((each) => each.name),
+        ),
       )
     if (equals >= 0 && variable.secret)
-      throw new UsageError(
-        `${name} is secret, so its value cannot stand on the command line, where other processes can read it.\n    Type: mappa fill ${name}`,
-      )
+      throw new UsageError(`${name} is secret, but other processes can read the command line. Run: mappa fill ${name}`)
     if (options.into !== undefined && options.into !== 'local' && variable.secret)
-      throw new UsageError(`${name} is secret, so it goes to this machine's own layer only: --into local`)
+      throw new UsageError(`${name} is secret, so it belongs in a layer of this machine: --into local`)
     return { variable, text: equals < 0 ? undefined : each.slice(equals + 1) }
   })
   if ((options.replace || options.dropOld) && wanted.length === 0)
@@ -94,12 +96,14 @@ function wantedIn(given: readonly string[], { variables, options }: Run): readon
       `--${options.replace ? 'replace' : 'drop-old'} needs a name, for example: mappa fill ALERT_TOKEN --replace`,
     )
   if (options.from !== undefined && wanted.some(({ text }) => text !== undefined))
-    throw new UsageError('A value is either given on the command line or taken --from a file, and not both.')
+    throw new UsageError('Give values on the command line or with --from, not both.')
   for (const { variable } of wanted) {
     if (options.replace && !variable.secret)
-      throw new UsageError(`--replace is for secrets; ${variable.name} is none. Type: mappa fill ${variable.name}`)
+      throw new UsageError(
+        `--replace is for secrets, but ${variable.name} is not secret. Run: mappa fill ${variable.name}`,
+      )
     if (options.dropOld && variable.type !== 'array')
-      throw new UsageError(`--drop-old is for a list of secrets, and ${variable.name} is not a list.`)
+      throw new UsageError(`--drop-old is for a list of secrets, but ${variable.name} is not a list.`)
   }
   return wanted
 }
@@ -143,10 +147,7 @@ async function fromFile(
   const names = new Set(wanted.map(({ variable }) => variable.name))
   const known = run.variables.filter(({ name }) => values[name] !== undefined && (names.size === 0 || names.has(name)))
   const strangers = Object.keys(values).filter((name) => !run.variables.some((each) => each.name === name))
-  if (strangers.length > 0)
-    talk().write(
-      `${counted(strangers.length, 'name')} without an entry in the legend ${strangers.length === 1 ? 'was' : 'were'} left out.\n`,
-    )
+  if (strangers.length > 0) talk().write(`Skipped ${counted(strangers.length, 'name')} not in the legend.\n`)
   const wrong = known.flatMap(({ name }) => {
     const why = wrongAnswer(run.project.definition, run.found.stage.name, name, values[name] as string)
     return why === undefined ? [] : [why]
@@ -164,7 +165,7 @@ function valuesIn(text: string): Texts {
   const [flaw] = layer.faults
   if (isData || flaw)
     throw new UsageError(
-      `--from takes layer text, or a JSON object of texts${flaw && !isData ? `, and line ${flaw.line} cannot be understood` : ''}. Nothing was written.`,
+      `--from takes layer text or a JSON object of texts${flaw && !isData ? `, but line ${flaw.line} is neither` : ''}. Nothing was written.`,
     )
   return Object.fromEntries(layer.names().map((name) => [name, layer.get(name)]))
 }
@@ -183,13 +184,7 @@ async function askedFor(variable: Variable, run: Run): Promise<string | undefine
     if (!isAsked()) return kept
     tellOf(variable, run)
     const { askFor } = await import('./questions.js')
-    const otherwise = generate
-      ? 'make a fresh one'
-      : kept
-        ? 'move the one there is'
-        : old
-          ? 'keep it'
-          : 'leave it for now'
+    const otherwise = generate ? 'generate a fresh value' : kept ? 'move the existing value' : old ? 'keep it' : 'skip'
     const answer = await askFor(variable, otherwise, (text) =>
       wrongAnswer(project.definition, found.stage.name, name, text),
     )
@@ -293,14 +288,14 @@ function tellHolders(filled: readonly Filled[], { project, found, variables }: R
     const lines = [
       ...(gone.length === 0
         ? [
-            `The old value of ${name} stays valid beside the new one. Once nothing uses it: mappa fill ${name} --drop-old`,
+            `The old value of ${name} still works beside the new one. Once nothing uses it, run: mappa fill ${name} --drop-old`,
           ]
         : []),
       ...(holders.length > 0 ? [`The old value of ${name} is still in: ${holders.join(', ')}.`] : []),
       ...(gone.some((value) => Buffer.byteLength(value) < 8)
-        ? [`The old value of ${name} is too short to be looked for elsewhere.`]
+        ? [`The old value of ${name} is too short to search for.`]
         : []),
-      `Replace it on every host, too, and where it was issued${variable?.obtain ? `: ${variable.obtain}` : '.'}`,
+      `Replace it on every host, and revoke the old one${variable?.obtain ? `: ${variable.obtain}` : '.'}`,
     ]
     terminal.write(`${lines.map((line) => paragraph(line, terminal.width)).join('\n')}\n`)
   }

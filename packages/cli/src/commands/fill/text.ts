@@ -21,7 +21,7 @@ interface Done {
 }
 
 /** How values are given where no person is there to be asked. */
-const howToGive = 'At a terminal, mappa fill asks for each; from a file: mappa fill --from FILE'
+const howToGive = 'On a terminal, mappa fill asks for each. From a file: mappa fill --from FILE'
 
 /** What was written, and what is still lacking. `asked` says whether a person was there to answer. */
 export function filledText(
@@ -41,22 +41,21 @@ export function filledText(
   if (filled.length > 0) {
     const files = [...new Set(filled.map(({ file }) => file))]
     const namesIn = (file: string) => filled.flatMap((each) => (each.file === file ? [each.name] : [])).join(', ')
-    say(`${counted(filled.length, 'value')} written: ${files.map((file) => `${file} (${namesIn(file)})`).join(', ')}.`)
+    say(`Wrote ${counted(filled.length, 'value')}: ${files.map((file) => `${file} (${namesIn(file)})`).join(', ')}.`)
     const above = filled.filter(({ name }) => found.trail(name).winner?.source === 'environment')
-    if (above.length > 0)
-      say(`The process environment sets ${above.map(({ name }) => name).join(', ')}, too, and that counts here.`)
+    if (above.length > 0) say(`The process environment overrides ${above.map(({ name }) => name).join(', ')} here.`)
   }
   if (left.length === 0) {
-    if (filled.length === 0 && !named) say(`Stage ${stage} lacks nothing on this machine.`)
+    if (filled.length === 0 && !named) say(`Stage ${stage} has no missing values on this machine.`)
     else if (filled.length === 0) say(`Nothing was written.${asked ? '' : ` ${howToGive}`}`)
     return `${lines.join('\n')}\n`
   }
   // Where a program is deployed, a file of this machine helps nobody else.
   const isHere = stage === 'development' || stage === 'test'
-  say(`Stage ${stage} still lacks:`)
+  say(`Missing in stage ${stage}:`)
   for (const variable of left) {
     lines.push(
-      `    ${variable.name}, which ${isHere || !variable.secret ? '' : `is set on its host, and here `}goes to ${place(variable)}`,
+      `    ${variable.name} → ${place(variable)}${isHere || !variable.secret ? '' : ` (deployed: set it on the ${stage} host)`}`,
     )
     lines.push(...obtainLines(variable).map((line) => `        ${line}`))
   }

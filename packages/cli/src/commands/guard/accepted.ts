@@ -30,14 +30,15 @@ export function acceptedFrom(text: string): readonly AcceptedFinding[] {
     if (typeof each !== 'object' || each === null) throw wrong('must be an object.')
     const { kind, name, path, because, until, ...others } = each
     const [odd] = Object.keys(others)
-    if (odd !== undefined) throw wrong(`has ${JSON.stringify(odd)}, and may have kind, name, path, because and until.`)
+    if (odd !== undefined)
+      throw wrong(`has ${JSON.stringify(odd)}, but may have only kind, name, path, because and until.`)
     for (const [word, value] of Object.entries({ kind, name, path }))
       if (value !== undefined && typeof value !== 'string') throw wrong(`must have text as ${word}.`)
     if (kind === undefined && name === undefined && path === undefined)
-      throw wrong('must say what it is about: a kind, a name or a path.')
-    if (typeof because !== 'string' || because.trim() === '') throw wrong('must say why, under because.')
+      throw wrong('must have a kind, a name or a path.')
+    if (typeof because !== 'string' || because.trim() === '') throw wrong('must have a reason: because.')
     if (typeof until !== 'string' || !/^\d{4}-\d\d-\d\d$/.test(until) || Number.isNaN(Date.parse(until)))
-      throw wrong('must have a day as until, such as "2027-06-30".')
+      throw wrong('must have a date as until, such as "2027-06-30".')
     return each as unknown as AcceptedFinding
   })
 }

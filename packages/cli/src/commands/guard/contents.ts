@@ -52,7 +52,7 @@ async function* fileContents(path: string): AsyncGenerator<Content> {
     else if (kind === 'gzip') yield* tarred(path, createReadStream(path).pipe(zlib.createGunzip()), 0, budget)
     else yield { path, bytes: none, unread: 'it is too large' }
   } catch {
-    yield { path, bytes: none, unread: 'it is no whole archive' }
+    yield { path, bytes: none, unread: 'it is not a complete archive' }
   }
 }
 
@@ -69,7 +69,7 @@ async function* opened(path: string, bytes: Uint8Array, depth: number, budget: B
   if (text) yield { path, bytes: text }
   if (kind === undefined) return
   if (depth >= depthMax) {
-    yield { path, bytes, unread: 'it lies too deep in other archives' }
+    yield { path, bytes, unread: 'it is nested too deep in other archives' }
     return
   }
   try {
@@ -78,7 +78,7 @@ async function* opened(path: string, bytes: Uint8Array, depth: number, budget: B
     else if (kind === 'pdf') yield* { [Symbol.iterator]: () => inPdf(path, bytes, budget) }
     else yield* unpacked(path, bytes, kind, depth, budget)
   } catch (error) {
-    yield { path, bytes, unread: error instanceof TooMuch ? error.message : 'it is no whole archive' }
+    yield { path, bytes, unread: error instanceof TooMuch ? error.message : 'it is not a complete archive' }
   }
 }
 
@@ -86,7 +86,7 @@ class TooMuch extends Error {}
 
 function spend(budget: Budget, bytes: number): void {
   budget.left -= bytes
-  if (budget.left < 0) throw new TooMuch('more comes out of it than a machine should hold')
+  if (budget.left < 0) throw new TooMuch('it unpacks to too much data')
 }
 
 type ArchiveKind = 'zip' | 'tar' | 'gzip' | 'zstd' | 'pdf'
@@ -112,7 +112,7 @@ async function* unpacked(
   const { zstdDecompressSync } = zlib as unknown as { zstdDecompressSync?: typeof zlib.gunzipSync }
   const unpack = kind === 'gzip' ? zlib.gunzipSync : zstdDecompressSync
   if (!unpack) {
-    yield { path, bytes: new Uint8Array(0), unread: 'this version of Node does not unpack zstd' }
+    yield { path, bytes: new Uint8Array(0), unread: 'this version of Node cannot unpack zstd' }
     return
   }
   const inner = unpack(bytes, { maxOutputLength: Math.min(budget.left, 2 ** 31 - 1) })

@@ -5,28 +5,26 @@ import type { GuardOptions } from './run.js'
 export const guardCommand: CommandDefinition = {
   name: 'guard',
   define(command, run) {
-    located(command.summary('secrets where they must not be'))
+    located(command.summary('find secrets in files, commits and builds'))
       .description(
-        'Looks for secrets where they must not be: in files and commits of version control, in what is packed, in what was built or is to be handed on. It looks for the values of the legend in all spellings, and for what has the shape of a key.',
+        'Searches tracked files, git history, packages, builds and files to share. Finds the values of secrets in every encoding, and text that looks like a key.',
       )
-      .option('--staged', 'only what the next commit would add')
+      .option('--staged', 'only staged changes')
       .addOption(
-        new Option('--since <revision>', 'only what commits behind it have added, as a push would send').conflicts(
-          'staged',
-        ),
+        new Option('--since <revision>', 'only commits after this one, as a push sends them').conflicts('staged'),
       )
-      .addOption(new Option('--no-history', 'only files as they are, without what commits had'))
+      .addOption(new Option('--no-history', 'only current files, not earlier commits'))
       .addOption(
-        new Option('--bundle <path>', 'only what a build made, a folder or a file').conflicts(['staged', 'since']),
+        new Option('--bundle <path>', 'only a build output: a folder or a file').conflicts(['staged', 'since']),
       )
       .addOption(
-        new Option('--paths <path...>', 'only files, folders and archives that are to be handed on').conflicts([
+        new Option('--paths <path...>', 'only files, folders and archives to share').conflicts([
           'staged',
           'since',
           'bundle',
         ]),
       )
-      .option('--value <->', 'look also for values that are typed unseen, or come on standard input, one a line')
+      .option('--value <->', 'also search for values typed unseen, or from standard input, one per line')
       .addOption(
         new Option('--install', 'run guard --staged before each commit').conflicts([
           'staged',

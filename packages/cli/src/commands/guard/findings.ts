@@ -13,12 +13,12 @@ export function inVersionControl(
   return {
     kind: 'secret-tracked',
     name,
-    message: `${printable(path)} holds the text of ${name}, and ${state === 'staged' ? 'is about to be committed' : state === 'taken' ? 'version control would take it' : `version control has it${since}`}.`,
+    message: `${printable(path)} contains the value of ${name} and ${state === 'staged' ? 'is staged' : state === 'taken' ? 'is not ignored by git' : `is tracked by git${since}`}.`,
     place: { file: path, line, column: 1, endColumn: 2 },
     remedy:
       state !== 'tracked'
-        ? 'Take it out before the commit, and read it from settings.'
-        : `Take it out, read it from settings, and replace it${issuer(obtain)} (mappa fill ${name} --replace): history keeps it.`,
+        ? 'Remove it before you commit, and read it from settings.'
+        : `Rotate it${issuer(obtain)}: git history keeps it. Then remove it, and read it from settings. Run: mappa fill ${name} --replace`,
   }
 }
 
@@ -34,40 +34,42 @@ export interface Life {
 /** A secret that version control had, and history keeps. */
 export function inHistory(path: string, name: string, life: Life, obtain: string | undefined): Fault {
   const { first, last } = life
-  const until = last === undefined ? '' : last.id === first.id ? ' alone' : ` to ${commitText(last)}`
-  const from = until === ' alone' ? 'in' : 'from'
+  const isOne = last?.id === first.id
+  const when = isOne
+    ? `only in commit ${commitText(first)}`
+    : `from commit ${commitText(first)}${last === undefined ? '' : ` to ${commitText(last)}`}`
   return {
     kind: 'secret-in-history',
     name,
-    message: `${printable(path)} held the text of ${name} ${from} ${commitText(first)}${until}, and history keeps it${onRemotes(life)}.`,
+    message: `The value of ${name} is in git history: ${printable(path)}, ${when}${onRemotes(life)}.`,
     layer: path,
-    remedy: `Replace it${issuer(obtain)}: mappa fill ${name} --replace. Taking it out of history helps only as long as nobody else has that.`,
+    remedy: `Rotate it${issuer(obtain)}. Rewriting history does not help once anyone has fetched it. Run: mappa fill ${name} --replace`,
   }
 }
 
 /** What looks like a key, in a file or in a history. */
 export function keyShaped(path: string, line: number, what: string, life: Life | undefined, isThere: boolean): Fault {
-  const when = life === undefined ? '' : isThere ? `, since ${commitText(life.first)}` : ''
-  const held = isThere || life === undefined ? 'holds' : 'held'
-  const kept = isThere || life === undefined ? '' : ` from ${commitText(life.first)}, and history keeps it`
+  const since =
+    life === undefined ? '' : isThere ? `, since ${commitText(life.first)}` : `, from ${commitText(life.first)}`
+  const where = isThere || life === undefined ? printable(path) : `Git history of ${printable(path)}`
   return {
     kind: 'key-shaped',
-    message: `${printable(path)} ${held} what looks like ${what}${when}${kept}, and no entry of the legend knows it${life ? onRemotes(life) : ''}.`,
+    message: `${where} contains what looks like ${what}${since}${life ? onRemotes(life) : ''}.`,
     ...(isThere ? { place: { file: path, line, column: 1, endColumn: 2 } } : { layer: path }),
     remedy: isThere
-      ? 'Move it into a layer: mappa lift shows how; and replace it if others have the file. If it opens nothing, write on its line: mappa keep: reason'
-      : 'Replace it where it was issued. If it opens nothing, name it in mappa.accepted.json, with because and until.',
+      ? 'Move it to a layer, and rotate it if others have the file. If it is not a key, write on its line: mappa keep: reason Run: mappa lift'
+      : 'Rotate it where it was issued. If it is not a key, accept it in mappa.accepted.json, with because and until.',
   }
 }
 
 function commitText({ id, date }: Life['first']): string {
-  return `${id} (${date})`
+  return `${id.slice(0, 7)} (${date})`
 }
 
 function onRemotes({ remotes }: Life): string {
   if (remotes.length === 0) return ''
   const more = remotes.length > 2 ? ` and ${remotes.length - 2} more` : ''
-  return `; ${remotes.slice(0, 2).map(printable).join(', ')}${more} ${remotes.length > 1 ? 'have' : 'has'} it, too`
+  return `, also on ${remotes.slice(0, 2).map(printable).join(', ')}${more}`
 }
 
 function issuer(obtain: string | undefined): string {
@@ -77,16 +79,16 @@ function issuer(obtain: string | undefined): string {
 /** A file with secrets in what is handed to others. */
 export function handedOn(path: string, into: 'package' | 'image', name: string | undefined): Fault {
   const what =
-    name === undefined ? `${printable(path)} belongs to this machine` : `${printable(path)} holds the text of ${name}`
+    name === undefined ? `${printable(path)} is for this machine` : `${printable(path)} contains the value of ${name}`
   return {
     kind: 'secret-packed',
     ...(name !== undefined && { name }),
-    message: `${what}, and would be ${into === 'package' ? 'in the published package' : "sent along with a container's build"}.`,
+    message: `${what}, but ${into === 'package' ? 'the published package includes it' : 'the container image may include it'}.`,
     place: { file: path, line: 1, column: 1, endColumn: 2 },
     remedy:
       into === 'package'
-        ? 'Name what the package holds under "files" in package.json, or leave it out in .npmignore.'
-        : 'Write the rules .env.local and .env.*.local into .dockerignore: mappa init does.',
+        ? 'List the package\'s files under "files" in package.json, or exclude it in .npmignore.'
+        : 'Write .env.local and .env.*.local in .dockerignore. Run: mappa init',
   }
 }
 
@@ -95,9 +97,9 @@ export function inBundle(path: string, { name, offset }: SecretAt): Fault {
   return {
     kind: 'leak',
     name,
-    message: `${printable(path)} carries the text of ${name}, at byte ${offset}.`,
+    message: `${printable(path)} contains the value of ${name}, at byte ${offset}.`,
     layer: path,
-    remedy: `Find where the build takes it from, and keep that on the server. If it went out, replace it: mappa fill ${name} --replace`,
+    remedy: `Find where the build takes it from, and keep that on the server. If this was published, rotate it. Run: mappa fill ${name} --replace`,
   }
 }
 
@@ -106,8 +108,8 @@ export function shared(path: string, line: number, name: string): Fault {
   return {
     kind: 'secret-packed',
     name,
-    message: `${printable(path)} holds the text of ${name}.`,
+    message: `${printable(path)} contains the value of ${name}.`,
     place: { file: path, line, column: 1, endColumn: 2 },
-    remedy: `Take it out before others get it. If they have it already, replace it: mappa fill ${name} --replace`,
+    remedy: `Remove it before you share the file. If others have it, rotate it. Run: mappa fill ${name} --replace`,
   }
 }

@@ -8,7 +8,7 @@ function callOf(root: string): string {
 (
   PATH="${folders.join('').replace(/[\\"`]/g, '\\$&')}$PATH"
   if command -v mappa >/dev/null 2>&1; then mappa guard --staged${where}
-  else echo 'mappa guard was not run, since mappa is not installed here: npm install' >&2
+  else echo 'mappa guard did not run: mappa is not installed here. Run: npm install' >&2
   fi
 ) || exit 1
 ${end}

@@ -99,11 +99,11 @@ async function foundBy(guarded: Guarded): Promise<Fault[]> {
 
 /** Values that are typed, one after another until an empty one, or come on standard input. */
 async function givenUnseen(from: string): Promise<string> {
-  if (from !== '-') throw new UsageError('--value takes -: a value is typed unseen, or comes on standard input.')
+  if (from !== '-') throw new UsageError('--value takes -. Type the value unseen, or give it on standard input.')
   if (!isAsked()) return givenText('--value', '-')
   const typed: string[] = []
   for (;;) {
-    const message = typed.length === 0 ? 'A value to look for' : 'Another one (none: Enter)'
+    const message = typed.length === 0 ? 'Value to search for' : 'Another value (Enter to stop)'
     const text = await unseen(message)
     if (text === '') return typed.join('\n')
     typed.push(text)
@@ -141,10 +141,10 @@ async function inRepository(guarded: Guarded): Promise<Fault[]> {
   const { project, secrets, options } = guarded
   const { root } = project
   const taken = takenFiles(root)
-  if (taken === undefined) talk().write('There is no version control here, so only what is packed was looked at.\n')
+  if (taken === undefined) talk().write('This folder is not in git, so only packages were searched.\n')
   const tracked = trackedPaths(root) ?? []
   const known = new Set(tracked)
-  const looked = counting(taken ?? [], (count) => `Looked through ${counted(count, 'file')} …`)
+  const looked = counting(taken ?? [], (count) => `Searched ${counted(count, 'file')} …`)
   const held = [...looked].flatMap((path) => (isLocalLayer(path) ? [] : heldInFile(root, path, secrets)))
   const kept = options.history === false ? [] : await keptIn(guarded, undefined)
   return [
@@ -167,7 +167,7 @@ async function inCommits(guarded: Guarded, since: string): Promise<Fault[]> {
   const { root } = guarded.project
   if (!isRevision(root, since))
     throw new UsageError(
-      `There is no revision ${printable(since)} here. Name a commit or a branch, such as origin/main.`,
+      `No commit ${printable(since)}. Name a commit or branch, for example: mappa guard --since origin/main`,
     )
   return (await keptIn(guarded, since)).map((each) => historyFault(each, guarded.project))
 }
@@ -175,16 +175,14 @@ async function inCommits(guarded: Guarded, since: string): Promise<Fault[]> {
 async function keptIn({ project, secrets }: Guarded, since: string | undefined): Promise<readonly TextKept[]> {
   const scope = historyScope(project.root)
   if (!scope) return []
-  const told = progress((count) => `Looked through ${counted(count, 'commit')} …`)
+  const told = progress((count) => `Searched ${counted(count, 'commit')} …`)
   const kept = await heldInHistory(project.root, secrets, since, told)
   told.end()
   const note = (text: string) => talk().write(`${paragraph(text, talk().width)}\n`)
   if (scope.isShallow && since === undefined)
-    note(
-      'Notice: older commits were left out when this was cloned, and were not looked at. Type: git fetch --unshallow',
-    )
+    note('Notice: This is a shallow clone, so older commits were not searched.\n  → Run: git fetch --unshallow')
   for (const path of scope.submodules)
-    note(`Notice: ${printable(path)} has a history of its own. Type: mappa guard --root ${printable(path)}`)
+    note(`Notice: ${printable(path)} has its own git history.\n  → Run: mappa guard --root ${printable(path)}`)
   return kept
 }
 
@@ -217,14 +215,13 @@ function historyFault({ path, name, what, line, life }: TextKept, project: Proje
 /** What is to be handed on: files, folders, and what is packed in them. */
 async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
   const faults: Fault[] = []
-  const told = progress((count) => `Looked through ${counted(count, 'file')} …`)
+  const told = progress((count) => `Searched ${counted(count, 'file')} …`)
   let count = 0
   for (const path of paths) {
-    if (!statSync(path, { throwIfNoEntry: false }))
-      throw new UsageError(`There is no ${printable(path)}. Name a file or a folder.`)
+    if (!statSync(path, { throwIfNoEntry: false })) throw new UsageError(`No file or folder ${printable(path)}.`)
     for await (const { path: inner, bytes, unread } of contentsOf(path)) {
       told(++count)
-      if (unread !== undefined) talk().write(`Notice: ${printable(inner)} was not looked into: ${unread}.\n`)
+      if (unread !== undefined) talk().write(`Notice: ${printable(inner)} was not searched: ${unread}.\n`)
       for (const { name, what, line } of heldIn(inner, bytes, secrets))
         faults.push(
           name === undefined ? keyShaped(inner, line, what ?? '', undefined, true) : shared(inner, line, name),
@@ -238,9 +235,9 @@ async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise
 /** What a build made, searched file by file, whatever they are; by the path from the working directory, or the root's. */
 function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Fault[] {
   const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
-  if (path === undefined) throw new UsageError(`There is no ${folder}. Name a folder or a file that a build has made.`)
+  if (path === undefined) throw new UsageError(`No file or folder ${folder}. Name a build output.`)
   const files = statSync(path).isDirectory() ? filesBelow(path) : ['']
-  const looked = counting(files, (count) => `Looked through ${counted(count, 'file')} …`)
+  const looked = counting(files, (count) => `Searched ${counted(count, 'file')} …`)
   return [...looked].flatMap((file) => {
     const bytes = bytesAt(join(path, file))
     return bytes ? secretsInBytes(bytes, secrets).map((each) => inBundle(join(folder, file), each)) : []
@@ -311,13 +308,12 @@ function report(faults: readonly Fault[], accepted: number, { project, secrets, 
     const named = new Set(faults.flatMap(({ name }) => name ?? []))
     const keys = faults.filter(({ kind }) => kind === 'key-shaped').length
     const values = named.size + keys
-    const [are, their] = values === 1 ? ['value is', 'its'] : ['values are', 'their']
     const consequence =
-      values === 0 ? '' : `${values} ${are} where ${their} reach does not let ${values === 1 ? 'it' : 'them'} be.`
+      values === 0 ? '' : `${counted(values, 'secret')} found where ${values === 1 ? 'it' : 'they'} must not be.`
     const text = reportText(reported, { ...terminal, ...(consequence !== '' && { consequence }) })
     terminal.write(text.slice(text.indexOf('\n\n') + 2))
     if (known !== '') terminal.write(`${paragraph(known, terminal.width)}\n`)
-  } else terminal.write(`${paragraph(`No secret was found ${whereText(options)}. ${known}`.trim(), terminal.width)}\n`)
+  } else terminal.write(`${paragraph(`No secrets found ${whereText(options)}. ${known}`.trim(), terminal.width)}\n`)
   if (accepted > 0 && !options.json && !options.sarif)
     terminal.write(`${counted(accepted, 'finding')} accepted in ${acceptedPath} or the legend.\n`)
 }
@@ -325,22 +321,19 @@ function report(faults: readonly Fault[], accepted: number, { project, secrets, 
 function whereText({ bundle, paths, since, staged, history }: GuardOptions): string {
   if (bundle !== undefined) return `in ${bundle}`
   if (paths !== undefined) return `in ${paths.map(printable).join(', ')}`
-  if (since !== undefined) return `in what was committed since ${printable(since)}`
-  if (staged) return 'in what is staged'
-  return `in what version control has${history === false ? '' : ' and had'}, nor in what is packed`
+  if (since !== undefined) return `in commits since ${printable(since)}`
+  if (staged) return 'in staged changes'
+  return `in tracked files${history === false ? '' : ', git history'} and packages`
 }
 
 /** Of which secrets a value was looked for, so that silence is not taken for safety. */
 function knownText({ definition }: Project, { names, unknown, short }: KnownSecrets): string {
   const current = Object.values(entriesOf(definition)).filter(({ secret }) => secret).length
-  const looked =
-    current > 0
-      ? `Looked for ${current - unknown.length} of the ${counted(current, 'secret')} of the legend, whose values this machine has.`
-      : ''
+  const looked = current > 0 ? `Searched for ${current - unknown.length} of ${counted(current, 'secret')}.` : ''
   const few = unknown.length > 5 ? [...unknown.slice(0, 5), '…'] : unknown
   const lacks =
-    names.size > 0 && unknown.length > 0 ? `Not known here: ${few.join(', ')}. Type: mappa guard --value -` : ''
-  const unsought = short.size === 0 ? '' : `Too short to be looked for: ${[...short].join(', ')}.`
+    names.size > 0 && unknown.length > 0 ? `No value here for ${few.join(', ')}. Run: mappa guard --value -` : ''
+  const unsought = short.size === 0 ? '' : `Too short to search for: ${[...short].join(', ')}.`
   return [looked, lacks, unsought].filter((each) => each !== '').join(' ')
 }
 
@@ -360,17 +353,17 @@ function install(root: string): { exitCode: number } {
     talk().write(`${text}\n`)
     return { exitCode: exitCodes.faults }
   }
-  if (folder === undefined) return tell('There is no version control here, so there is no hook to add to.')
+  if (folder === undefined) return tell('This folder is not in git, so it has no hooks.')
   const manager = managers.find(([file]) => textAt(join(root, file)) !== undefined)
-  if (manager) return tell(`${manager[0]} says what runs before a commit. Add there, ${manager[1]}: ${line}`)
+  if (manager) return tell(`${manager[0]} manages the hooks. Add there, ${manager[1]}: ${line}`)
   // A program that makes hooks keeps the person's own beside its folder.
   const path = join(folder.replace(/[\\/]_$/, ''), 'pre-commit')
   const shown = pathFrom(root, path) || path
   const before = textAt(path)
   const after = withGuard(before, pathFrom(repositoryTop(root) ?? root, root))
-  if (after === undefined) return tell(`${shown} is not a shell script, so it stays as it is. Add to it: ${line}`)
+  if (after === undefined) return tell(`${shown} is not a shell script, so it was not changed. Add to it: ${line}`)
   if (after === before) {
-    output().write(`${shown} runs mappa guard already.\n`)
+    output().write(`${shown} already runs mappa guard.\n`)
     return { exitCode: exitCodes.fine }
   }
   try {
@@ -379,6 +372,6 @@ function install(root: string): { exitCode: number } {
     if (!(error instanceof WriteError)) throw error
     return tell(error.message)
   }
-  output().write(`${shown} runs mappa guard --staged before each commit now.\n`)
+  output().write(`${shown} now runs mappa guard --staged before each commit.\n`)
   return { exitCode: exitCodes.fine }
 }

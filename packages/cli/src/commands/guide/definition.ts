@@ -6,20 +6,20 @@ import type { GuideOptions } from './run.js'
 export const guideCommand: CommandDefinition = {
   name: 'guide',
   define(command, run) {
-    located(command.summary('the variables as help'))
-      .description('Prints what each variable is for, what it takes and where to obtain it. No value is shown.')
+    located(command.summary('show what each variable is for'))
+      .description('Shows what each variable is for, what it must be and where to get it. It shows no values.')
       .addOption(
-        new Option('--as <form>', 'the form: text, markdown, or html, a page of its own')
+        new Option('--as <form>', 'the form: text, markdown, or html (a single page)')
           .choices(['text', 'markdown', 'html'])
           .default('text'),
       )
-      .argument('[names...]', "these variables alone; * stands for any part of a name: 'ALERT_*'")
-      .option('--stage <name>', 'the words of this stage alone')
+      .argument('[names...]', "only these variables; * is a wildcard: 'ALERT_*'")
+      .option('--stage <name>', 'only this stage')
       .option('--json', 'print the variables as JSON')
       .addHelpText('after', '\nExample:\n  mappa guide ALERT_TOKEN\n  mappa guide --as html > guide.html')
       .action(async (names: string[], options: GuideOptions) => {
         refuseOddNames(names, 'guide')
-        if (options.json && options.as !== 'text') throw new UsageError('guide takes --json or --as, and not both.')
+        if (options.json && options.as !== 'text') throw new UsageError('guide takes --json or --as, not both.')
         const { guide } = await import('./run.js')
         run.finish(await guide(names, options))
       })

@@ -39,7 +39,7 @@ export function groupsOf(variables: readonly Variable[]): Group[] {
 }
 
 /** What a group without a name is called. */
-export const aloneTitle = 'On their own'
+export const aloneTitle = 'Other variables'
 
 /** Limits, default, reach, what differs in stages, place in code, and where a value is obtained. */
 export function factsOf(variable: Variable): Fact[] {
@@ -50,18 +50,16 @@ export function factsOf(variable: Variable): Fact[] {
   return [
     text('Must be', expects),
     fallback === undefined
-      ? text('Unless set', required ? 'nothing starts' : 'it is left out')
-      : code('Unless set', fallback || '(empty)'),
-    ...stages.map(({ stage, ...own }) => text(`In ${stage}`, `it ${differences(variable, own).join(', and ')}`)),
-    text('Reach', secret ? 'server, secret' : reach === 'browser' ? 'browser: everyone can see it' : 'server'),
-    ...(reach === 'browser' && fixed === 'start'
-      ? [text('Fixed', 'at start: a page gets it when it is handed out')]
-      : []),
-    ...(reach === 'server' && fixed === 'build' ? [text('Fixed', 'at build: what is built keeps it')] : []),
+      ? text('Default', required ? 'none (required)' : 'none (optional)')
+      : code('Default', fallback || '(empty)'),
+    ...stages.map(({ stage, ...own }) => text(`In ${stage}`, differences(variable, own).join(', '))),
+    text('Reach', secret ? 'server, secret' : reach === 'browser' ? 'browser (everyone can see it)' : 'server'),
+    ...(reach === 'browser' && fixed === 'start' ? [text('Fixed', 'at start (a page gets it when it is served)')] : []),
+    ...(reach === 'server' && fixed === 'build' ? [text('Fixed', 'at build (part of the build output)')] : []),
     code('In code', `settings.${place.join('.')}`),
     ...(examples.length > 0 ? [code('For example', examples.join(', '))] : []),
     ...(formerly.length > 0 ? [code('Formerly', formerly.join(', '))] : []),
-    ...(file ? [text('From a file', `${name}_FILE may name one that holds it`)] : []),
+    ...(file ? [text('From a file', `${name}_FILE may name a file with its value`)] : []),
     ...obtainLines(variable).map((line): Fact => {
       const said = line.replace(/^Obtain: /, '')
       return { label: 'Obtain', text: said, as: /^https?:\/\/\S+$/.test(said) ? 'link' : 'text' }
@@ -71,7 +69,7 @@ export function factsOf(variable: Variable): Fact[] {
 
 /** What it is for, and whether it is on its way out. */
 export function aboutOf({ description, deprecated }: Variable): string {
-  return [...(description ? [sentence(description)] : []), ...(deprecated ? ['It is deprecated.'] : [])].join(' ')
+  return [...(description ? [sentence(description)] : []), ...(deprecated ? ['Deprecated.'] : [])].join(' ')
 }
 
 /** Single words that say most: the type, whether a person has to act, and who can see it. */
@@ -90,5 +88,5 @@ export function summaryOf({ groups }: Guide): string {
   const all = groups.flatMap(({ variables }) => variables)
   const count = (isIt: (variable: Variable) => boolean) => all.filter(isIt).length
   const [required, secret] = [count((each) => each.required), count((each) => each.secret)]
-  return `${all.length} variable${all.length === 1 ? '' : 's'}, ${required || 'none'} of them required, ${secret || 'none'} secret`
+  return `${all.length} variable${all.length === 1 ? '' : 's'}: ${required} required, ${secret} secret`
 }

@@ -41,7 +41,7 @@ ${guide.groups.map((group, at) => groupHtml(group, anchors[at] as string)).join(
 <p id="page-none" hidden>No variable matches. <button id="page-clear" type="button">Show all</button></p>
 </main>
 </div>
-<footer>Written by mappa guide from the legend. It holds no values.</footer>
+<footer>Written by mappa guide from the legend. It contains no values.</footer>
 <script>${script}</script>
 </body>
 </html>

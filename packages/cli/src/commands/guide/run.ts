@@ -1,10 +1,10 @@
 import { printable, variablesOf } from 'mappa'
-import { nearest } from 'mappa/command'
 import { described } from '../../project/described.js'
 import { textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
-import { jsonText, output, talk } from '../../terminal/terminal.js'
-import { exitCodes } from '../../terminal/usage-error.js'
+import { jsonText, output } from '../../terminal/terminal.js'
+import { unknownVariable } from '../../terminal/unknown-variable.js'
+import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { patternFor } from '../../terminal/wanted.js'
 import { type Guide, groupsOf } from './guide.js'
 
@@ -25,14 +25,13 @@ export async function guide(
   const all = variablesOf(await described(project), options.stage)
   const patterns = names.map((name) => ({ name, pattern: patternFor(name) }))
   const stranger = patterns.find(({ pattern }) => !all.some((each) => pattern.test(each.name)))
-  if (stranger) {
-    const near = nearest(
-      stranger.name,
-      all.map((each) => each.name),
+  if (stranger)
+    throw new UsageError(
+      unknownVariable(
+        stranger.name,
+        all.map((each) => each.name),
+      ),
     )
-    talk().write(`The legend has no entry for ${stranger.name}.${near ? ` Did you mean ${near}?` : ''}\n`)
-    return { exitCode: exitCodes.faults }
-  }
   const variables =
     names.length === 0 ? all : all.filter(({ name }) => patterns.some(({ pattern }) => pattern.test(name)))
   const terminal = output()

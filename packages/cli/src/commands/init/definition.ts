@@ -5,16 +5,16 @@ import type { InitOptions } from './run.js'
 export const initCommand: CommandDefinition = {
   name: 'init',
   define(command, run) {
-    located(command.summary('sets a project up'))
+    located(command.summary('set a project up'))
       .description(
-        'Sets a project up from what is there: legend, layer files, ignore rules, sample, declarations, a script. Asks before it writes.',
+        'Writes a legend from your layer files and code, with layer files, ignore rules, a sample, declarations and a script. Asks before it writes.',
       )
       .addOption(new Option('--legend <language>', 'the language of the legend').choices(['ts', 'js', 'json']))
-      .option('--stages <names>', 'stages with a layer file of their own, separated by commas')
-      .option('--stage <name>', 'a stage that the legend is to know')
-      .option('--like <stage>', 'with --stage: the stage whose layers lie beneath its own')
-      .option('--apply', 'make the changes without asking, all files or none')
-      .option('--json', 'print what would change, or with --apply has changed, as JSON')
+      .option('--stages <names>', 'stages to write layer files for, separated by commas')
+      .option('--stage <name>', 'a stage to add')
+      .option('--like <stage>', 'with --stage: the stage whose layers lie below its own')
+      .option('--apply', 'write without asking, all files or none')
+      .option('--json', 'print the changes as JSON')
       .addHelpText('after', '\nExample:\n  mappa init\n  mappa init --stage preview --like staging --apply')
       .action(async (options: InitOptions) => {
         const { init } = await import('./run.js')

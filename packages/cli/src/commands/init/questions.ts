@@ -10,8 +10,8 @@ export async function askSetup(
 ): Promise<{ readonly form: LegendForm | undefined; readonly stages: readonly string[] }> {
   const chosen =
     form ??
-    (await choose<LegendForm | undefined>('The language of the legend', [
-      { name: 'As the project has it', value: undefined },
+    (await choose<LegendForm | undefined>('Language of the legend', [
+      { name: "The project's language", value: undefined },
       { name: 'TypeScript', value: 'ts' },
       { name: 'JavaScript', value: 'js' },
       { name: 'JSON', value: 'json' },
@@ -19,10 +19,12 @@ export async function askSetup(
   const stages =
     named ??
     stagesIn(
-      await typed('Stages with values of their own', {
+      await typed('Stages with their own values', {
         usual: usual.join(', '),
         wrong: (text) =>
-          stagesIn(text).every(isStageName) ? undefined : 'A stage is named with small letters, digits and hyphens.',
+          stagesIn(text).every(isStageName)
+            ? undefined
+            : 'A stage name has only lower-case letters, digits and hyphens.',
       }),
     )
   return { form: chosen, stages }

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import { entriesOf, isStageName, type Legend, printable, readLayer, stagesOf } from 'mappa'
 import { namesIn, rightName, textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
-import { counted } from '../../declared/counted.js'
+import { capitalized, counted } from '../../declared/counted.js'
 import type { LegendForm } from '../../declared/legend-form.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import { isTelling } from '../../lift/facts.js'
@@ -59,7 +59,7 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   }
   if (changes.length === 0) {
     terminal.write(
-      `${root} is set up already: ${setup.legendFile} declares ${counted(Object.keys(entriesOf(project.definition)).length, 'variable')}.\n    Type: mappa check\n`,
+      `${root} is already set up: ${setup.legendFile} declares ${counted(Object.keys(entriesOf(project.definition)).length, 'variable')}.\n  → Run: mappa check\n`,
     )
     return { exitCode: exitCodes.fine }
   }
@@ -78,17 +78,16 @@ async function confirmed(
   const terminal = output()
   if (!options.apply) {
     if (!isAsked()) {
-      terminal.write('Nothing was written. To make these changes: mappa init --apply\n')
+      terminal.write('Nothing was written.\n  → Run: mappa init --apply\n')
       return { exitCode: exitCodes.fine }
     }
-    if (!(await confirmWrite(`${counted(changes.length, 'file')} would be written`)))
-      return { exitCode: exitCodes.fine }
+    if (!(await confirmWrite(`Write ${counted(changes.length, 'file')}?`))) return { exitCode: exitCodes.fine }
   }
   const why = writeFailure(changes, root)
   if (why !== undefined) return refused(why)
   const made = changes.filter(({ after }) => after !== null).map(({ path }) => path)
   const gone = changes.filter(({ after }) => after === null).map(({ path }) => path)
-  const told = `${counted(made.length, 'file')} written: ${made.join(', ')}.${gone.length > 0 ? ` Removed: ${gone.join(', ')}.` : ''}`
+  const told = `Wrote ${counted(made.length, 'file')}: ${made.join(', ')}.${gone.length > 0 ? ` Removed: ${gone.join(', ')}.` : ''}`
   terminal.write(`${paragraph(told, terminal.width)}\n`)
   terminal.write(`${nextLines(before, setup, root).join('\n')}\n`)
   return { exitCode: exitCodes.fine }
@@ -179,13 +178,11 @@ async function wishesOf(options: InitOptions, before: Before): Promise<Wishes> {
   const named = options.stages?.split(',').map((each) => each.trim())
   for (const each of [...(named ?? []), ...[stage, like].filter((each) => each !== undefined)])
     if (!isStageName(each))
-      throw new UsageError('A stage is named with small letters, digits and hyphens, for example: --stage preview')
+      throw new UsageError('A stage name has only lower-case letters, digits and hyphens, for example: --stage preview')
   if (like !== undefined && stage === undefined)
-    throw new UsageError('--like is for a new stage, for example: mappa init --stage preview --like staging')
+    throw new UsageError('--like needs --stage, for example: mappa init --stage preview --like staging')
   if (like !== undefined && !stagesOf(before.definition).includes(like))
-    throw new UsageError(
-      `--like names a stage that the legend does not know. Known: ${stagesOf(before.definition).join(', ')}.`,
-    )
+    throw new UsageError(`--like must name one of ${stagesOf(before.definition).join(', ')}.`)
   const stages = named ?? (before.legendFile === undefined ? ['development', 'production'] : [])
   if (before.legendFile !== undefined || options.apply || options.json || !isAsked())
     return { form: options.legend, stages, stage, like }
@@ -243,20 +240,16 @@ function shownText(
   const lines = [
     ...(entries.length > 0
       ? [
-          `${counted(entries.length, 'variable')} found in ${sourcesOf(before)}; types and secrecy are guessed: look them over.`,
+          `Found ${counted(entries.length, 'variable')} in ${sourcesOf(before)}. Types and secrets are guesses: review them.`,
         ]
       : []),
-    ...(secretNames.length > 0 ? [`Taken for secret: ${secretNames.join(', ')}.`] : []),
-    ...(moved.length > 0 ? [`Secrets move out of shared files to ${moved.join(', ')}.`] : []),
+    ...(secretNames.length > 0 ? [`Secrets: ${secretNames.join(', ')}.`] : []),
+    ...(moved.length > 0 ? [`Secrets go from shared files to ${moved.join(', ')}.`] : []),
     ...(kept.length > 0
-      ? [
-          `Secrets that stay where they are, since this machine has another value or they are built on others: ${kept.join(', ')}.`,
-        ]
+      ? [`These secrets stay, because this machine has another value or they use other variables: ${kept.join(', ')}.`]
       : []),
-    ...misnamed.map(
-      ({ from, to }) => `${printable(from)} is renamed to ${to}, since nothing reads it under that name.`,
-    ),
-    ...(others.length > 0 ? [`Besides: ${others.join(', ')}.`] : []),
+    ...misnamed.map(({ from, to }) => `${printable(from)} becomes ${to}: nothing reads it under the old name.`),
+    ...(others.length > 0 ? [`Also: ${others.join(', ')}.`] : []),
   ]
   const diff = shown.length > 0 ? `${diffText(shown, hidden, terminal).trimEnd()}\n` : ''
   return [diff, ...lines.map((line) => paragraph(line, terminal.width))].filter((line) => line !== '').join('\n')
@@ -280,14 +273,14 @@ function nextLines(before: Before, { entries, legendFile }: Setup, root: string)
       !before.layers.some(({ text }) => readLayer(text).get(name)),
   )
   return [
-    ...(lacks('mappa') ? ['The legend imports mappa: npm install mappa'] : []),
-    ...(lacks('@mappa/cli') ? ['The script runs its command: npm install --save-dev @mappa/cli'] : []),
+    ...(lacks('mappa') ? ['The legend imports mappa. Run: npm install mappa'] : []),
+    ...(lacks('@mappa/cli') ? ['The script needs the command. Run: npm install --save-dev @mappa/cli'] : []),
     ...(ignored.size > 0
       ? [
-          `Version control leaves out ${[...ignored].join(' and ')}, which a clone needs: take that rule out once no secret is in there.`,
+          `Git ignores ${[...ignored].join(' and ')}, but clones need ${ignored.size === 1 ? 'it' : 'them'}. Move the secrets out, then remove the rule.`,
         ]
       : []),
-    needed.length > 0 ? `Type: mappa fill (${counted(needed.length, 'value')} to give)` : 'Type: mappa check',
+    needed.length > 0 ? `${capitalized(counted(needed.length, 'value'))} missing. Run: mappa fill` : 'Run: mappa check',
   ]
 }
 

@@ -130,12 +130,9 @@ function legendChangeFor(
 /** Layer files that are not there yet: of what all stages share, and of each stage. */
 function newLayers({ read }: Before, mended: readonly FileChange[], { stages, stage }: Wishes) {
   const wanted = [
-    [
-      '.env',
-      'What all stages share; values of single stages go to .env.<stage>, secrets to the .local files.',
-    ] as const,
+    ['.env', 'Shared by all stages. Values of one stage go to .env.<stage>, secrets to the .local files.'] as const,
     ...[...stages, ...(stage === undefined ? [] : [stage])].map(
-      (each) => [`.env.${each}`, `What is different in ${each}.`] as const,
+      (each) => [`.env.${each}`, `Values of stage ${each}.`] as const,
     ),
   ]
   return wanted.flatMap(([path, said]) =>

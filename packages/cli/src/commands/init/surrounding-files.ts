@@ -64,7 +64,7 @@ export function checkScriptChange(read: ReadFile): FileChange[] {
 export function workflowChange(read: ReadFile, hasWorkflows: boolean): FileChange[] {
   const path = '.github/workflows/settings.yml'
   if (!hasWorkflows || read(path) !== undefined) return []
-  const after = `# Everything that a clone alone can be held to: no secret is needed.
+  const after = `# Checks what a fresh clone has. Needs no secret.
 name: settings
 on: [push, pull_request]
 jobs:

@@ -6,18 +6,16 @@ import type { LiftOptions } from './run.js'
 export const liftCommand: CommandDefinition = {
   name: 'lift',
   define(command, run) {
-    staged(command.summary('moves settings and keys out of code'))
-      .description(
-        'Finds settings and keys in code, and shows how they would move to layers. Writes nothing without --apply.',
-      )
-      .option('--diff', 'show how each file would change')
-      .addOption(new Option('--apply', 'make the changes, all files or none').conflicts('json'))
+    staged(command.summary('move settings and keys out of code'))
+      .description('Finds settings and keys in code, and shows how to move them to layers. Writes only with --apply.')
+      .option('--diff', 'show the changes of each file')
+      .addOption(new Option('--apply', 'write the changes, all files or none').conflicts('json'))
       .option('--only <names>', 'only these candidates, separated by commas')
-      .option('--pick', 'ask about each candidate: move, rename, mark as secret, leave')
-      .option('--compose', 'compose files take their values from layers, too')
-      .option('--build', "with --apply: then run the project's own type check or build")
-      .option('--progress', 'a line a second while it looks, where there is no terminal, too')
-      .option('--uncommitted', 'with --apply: although there are uncommitted changes, or no version control')
+      .option('--pick', 'ask about each candidate: move, rename, mark as secret or leave')
+      .option('--compose', 'move values of compose files, too')
+      .option('--build', "with --apply: run the project's type check or build afterwards")
+      .option('--progress', 'print progress each second, also without a terminal')
+      .option('--uncommitted', 'with --apply: allow uncommitted changes, or a project without git')
       .option('--json', 'print the candidates as JSON')
       .addHelpText('after', '\nExample:\n  mappa lift --only SESSION_SECRET,DATABASE_URL --apply')
       .action(async (options: LiftOptions) => {

@@ -22,7 +22,7 @@ export async function pick(
         ...(kind === 'variable' ? [] : [{ name: 'Move it under another name', value: 'rename' as const }]),
         ...(secret || reach === 'browser' ? [] : [{ name: 'Move it as a secret', value: 'secret' as const }]),
         { name: 'Leave it in the code', value: 'skip' },
-        { name: 'Leave this and all that follow', value: 'stop' },
+        { name: 'Leave this and the rest', value: 'stop' },
       ],
       { usual: candidate.confidence === 'low' ? 'skip' : 'move' },
     )

@@ -19,18 +19,19 @@ import { summaryText } from '../../lift/summary.js'
 import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/text.js'
 import {
   foldersApart,
-  hasUncommitted,
   ignoredFiles,
   isVersioned,
   legendsBelow,
   projectPaths,
   textFiles,
+  uncommittedPaths,
 } from '../../project/files.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { factsAcross } from '../../run/threads.js'
 import { confirmWrite } from '../../terminal/ask.js'
 import { diffText } from '../../terminal/diff.js'
 import { paragraph } from '../../terminal/paragraph.js'
+import { say } from '../../terminal/say.js'
 import { counting, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
 
@@ -60,27 +61,22 @@ type Check = (options: ProjectOptions & { readonly json?: boolean }) => Promise<
 /** `mappa lift`: finds settings and keys in code, shows the moves, and with `--apply` makes them. */
 export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
-    throw new UsageError('--pick asks about each candidate, and needs a terminal to do so. Use --only here.')
+    throw new UsageError('--pick needs a terminal. Use --only here.')
   const project = await openProject(options)
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
   const apart = foldersApart(project.root)
   const paths = [...projectPaths(project.root, apart)].filter(isTelling)
   const own = { code: paths.filter(holdsCode), compose: options.compose }
   const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)) }
-  const looked = counting(
-    paths,
-    (count) => `Looked through ${count} of ${counted(paths.length, 'file')} …`,
-    options.progress,
-  )
+  const looked = counting(paths, (count) => `Searched ${count} of ${counted(paths.length, 'file')} …`, options.progress)
   const facts = await factsAcross(project.root, looked)
   const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
   if (movable.length + held.length === 0 && !options.json) {
     const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
-    const next = member === undefined ? '' : `\n    There is a legend in ${member}. Type: mappa lift --root ${member}`
-    const where =
-      files === 0 ? `there is no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
+    const next = member === undefined ? '' : `\nThere is a legend in ${member}.\n  → Run: mappa lift --root ${member}`
+    const where = files === 0 ? `no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
     const left = leftText(apart, leaving)
     terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n${left && `\n${left}`}`)
     return { exitCode: exitCodes.fine }
@@ -96,7 +92,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     const changes = changesFor(picked, target)
     if (changes.length === 0) return { exitCode: exitCodes.fine }
     terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
-    const agreed = options.apply || (await confirmWrite(`${counted(changes.length, 'file')} would be written`))
+    const agreed = options.apply || (await confirmWrite(`Write ${counted(changes.length, 'file')}?`))
     return agreed
       ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '' }, target, options, check)
       : { exitCode: exitCodes.fine }
@@ -112,14 +108,14 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
   if (left) terminal.write(`${left}\n`)
-  if (options.apply) terminal.write('There is nothing to move.\n')
+  if (options.apply) terminal.write('Nothing to move.\n')
   else if (changes.length > 0) {
     const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
     // Lines round a change may hold secrets that are not to be moved now.
     const isShown = options.diff || options.only !== undefined
     if (isShown) terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
-    const first = isShown ? '' : `To see the changes: mappa lift --diff\n`
-    terminal.write(`Nothing was written. ${first}To make these changes: mappa lift${only} --apply\n`)
+    const first = isShown ? '' : '  → Run: mappa lift --diff\n'
+    terminal.write(`Nothing was written.\n${first}  → Run: mappa lift${only} --apply\n`)
   }
   return { exitCode: exitCodes.fine }
 }
@@ -159,21 +155,22 @@ async function apply(
   const { root } = project
   if (changes.length === 0) return { exitCode: exitCodes.fine }
   // What a person has changed besides must not go with it.
-  const undoable = isVersioned(root) && !hasUncommitted(root)
-  if (!options.uncommitted && hasUncommitted(root)) {
-    talk().write(
-      'There are uncommitted changes, which would mix with those of lift. Commit them first, or say --uncommitted.\n',
-    )
+  const uncommitted = uncommittedPaths(root)
+  const undoable = isVersioned(root) && uncommitted.length === 0
+  if (!options.uncommitted && uncommitted.length > 0) {
+    const more = uncommitted.length > placesMax ? ', …' : ''
+    const shown = uncommitted.slice(0, placesMax).map(printable).join(', ') + more
+    say(`These files have uncommitted changes: ${shown}. Commit them first, or pass --uncommitted.`)
     return { exitCode: exitCodes.faults }
   }
   if (!options.uncommitted && !isVersioned(root)) {
     talk().write(
-      'This is not under version control, so what lift changes could not be undone. Commit it first, or say --uncommitted.\n',
+      'This folder is not in git, so the changes cannot be undone. Commit it first, or pass --uncommitted.\n',
     )
     return { exitCode: exitCodes.faults }
   }
   const broken = brokenChange(changes)
-  if (broken) throw new Error(`${broken.path} would no longer parse.`)
+  if (broken) throw new Error(`${broken.path} does not parse after the change.`)
   try {
     writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
@@ -192,18 +189,18 @@ async function apply(
   const steps = [...(elsewhere === undefined ? [] : [elsewhere]), ...nextSteps(moved, changes, target)]
   if (steps.length > 0) terminal.write(`\n${steps.map((step) => `${wrap(step, 0)}\n`).join('')}\n`)
   const script = buildScript(target.read('package.json') ?? '')
-  if (script !== undefined && !options.build) terminal.write(`To see that it builds: npm run ${script}\n\n`)
+  if (script !== undefined && !options.build) terminal.write(`Check that it still builds: npm run ${script}\n\n`)
   // Node keeps the legend that was loaded before the entries were added, so it is read anew.
   const checked = await check({ ...options, json: false, fresh: true })
   if (!options.build || script === undefined) return checked
   if (!isInstalled(root)) {
-    terminal.write(`\nNothing was built: mappa is not installed here yet. Then type: npm run ${script}\n`)
+    terminal.write(`\nNot built: mappa is not installed here. Install it, then run: npm run ${script}\n`)
     return checked
   }
-  terminal.write(`\nBuilding, by npm run ${script} …\n`)
+  terminal.write(`\nBuilding: npm run ${script} …\n`)
   const { runChild } = await import('../../run/child.js')
   const code = await runChild(['npm', '--prefix', root, 'run', '--silent', script], process.env)
-  terminal.write(code === 0 ? 'It builds.\n' : `npm run ${script} ended with ${code}. Nothing was undone.\n`)
+  terminal.write(code === 0 ? 'It builds.\n' : `npm run ${script} exited with ${code}. The changes stay.\n`)
   return code === 0 ? checked : { exitCode: exitCodes.faults }
 }
 
@@ -224,7 +221,7 @@ function sameElsewhere(moved: readonly Candidate[], root: string): string | unde
   const places = values.length === 0 ? [] : holdersOf(values, textFiles(root))
   if (places.length === 0) return undefined
   const more = places.length > placesMax ? ` and ${counted(places.length - placesMax, 'more place')}` : ''
-  return `The same secrets still stand in: ${places.slice(0, placesMax).map(printable).join(', ')}${more}. Take them out there, too.`
+  return `The same secrets are also in: ${places.slice(0, placesMax).map(printable).join(', ')}${more}. Remove them there.`
 }
 
 /** Shorter texts stand everywhere by chance. Characters. */
@@ -236,8 +233,6 @@ function onlyOf(candidates: readonly Candidate[], only: string | undefined): rea
   const names = only.split(',').map((name) => name.trim())
   const unknown = names.find((name) => !candidates.some((candidate) => candidate.name === name))
   if (unknown !== undefined)
-    throw new UsageError(
-      `--only names ${JSON.stringify(unknown)}, but there is no candidate of that name. mappa lift lists them.`,
-    )
+    throw new UsageError(`--only names ${JSON.stringify(unknown)}, but that is not a candidate. Run: mappa lift`)
   return candidates.filter(({ name }) => names.includes(name))
 }

@@ -4,10 +4,10 @@ import type { ListOptions } from './run.js'
 export const listCommand: CommandDefinition = {
   name: 'list',
   define(command, run) {
-    captured(staged(command.summary('one line a variable: its value, and where it is from')))
-      .description('Lists the variables of a stage, each with its value and where that comes from. Secrets are masked.')
-      .argument('[stage-or-names...]', "the stage, then variables; * stands for any part of a name: 'ALERT_*'")
-      .option('--missing', 'only what must have a value and has none')
+    captured(staged(command.summary('list variables, their values and where they come from')))
+      .description('Lists the variables of a stage, each with its value and where it comes from. Secrets are masked.')
+      .argument('[stage-or-names...]', "the stage, then variables; * is a wildcard: 'ALERT_*'")
+      .option('--missing', 'only required variables without a value')
       .option('--secrets', 'only secrets')
       .option('--json', 'print the list as JSON')
       .addHelpText(

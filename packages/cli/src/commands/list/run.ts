@@ -4,6 +4,7 @@ import { counted } from '../../declared/counted.js'
 import { capturedEnvironment } from '../../project/captured.js'
 import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../../project/project.js'
 import { jsonText, output } from '../../terminal/terminal.js'
+import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { patternFor } from '../../terminal/wanted.js'
 import { listText, rowsOf } from './rows.js'
@@ -29,6 +30,11 @@ export async function list(
   const captured = await capturedEnvironment(options.captured)
   const { found } = await surveyProject(project, { ...options, ...captured, ...stage })
   const patterns = names.map(patternFor)
+  const stranger = names.find((_, at) => ![...found.trails.keys()].some((known) => patterns[at]?.test(known)))
+  if (stranger !== undefined && found.faults.every(({ kind, name }) => name !== undefined || !isGeneral(kind)))
+    throw new UsageError(
+      stranger.includes('*') ? `No variable matches ${stranger}.` : unknownVariable(stranger, found.trails.keys()),
+    )
   const secrets = Object.entries(entriesOf(project.definition)).flatMap(([name, entry]) => (entry.secret ? [name] : []))
   const rows = rowsOf(found, new Set(secrets), {
     isNamed: (name) => patterns.length === 0 || patterns.some((pattern) => pattern.test(name)),
@@ -45,8 +51,8 @@ export async function list(
     terminal.write(reportText({ stage: found.stage, faults: general, notices: [] }, terminal))
   else {
     const lacking = rows.filter(({ missing }) => missing).length
-    const none = options.missing ? 'Nothing is missing.' : 'There is no such variable.'
-    const tally = `${counted(rows.length, 'variable')}${lacking > 0 ? `, ${lacking} missing: mappa fill` : ''}.`
+    const none = options.missing ? 'Nothing is missing.' : 'No variable matches.'
+    const tally = `${counted(rows.length, 'variable')}${lacking > 0 ? `, ${lacking} missing.\n  → Run: mappa fill${found.stage.from === undefined ? '' : ` --stage ${found.stage.name}`}` : '.'}`
     const text = rows.length === 0 ? none : `${listText(rows, terminal)}\n\n${tally}`
     terminal.write(`${stageLine(found.stage, terminal.paint)}\n\n${text}\n`)
   }
@@ -66,9 +72,9 @@ function stageAndNames(
     first !== undefined && (stagesOf(definition).includes(first) || (isStageName(first) && !/[_*]/.test(first)))
   const names = isStage ? rest : given
   if (names.some((name) => !/^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
-    throw new UsageError("list takes a stage and names of variables, for example: mappa list staging 'ALERT_*'")
+    throw new UsageError("list takes a stage and variable names, for example: mappa list staging 'ALERT_*'")
   if (!isStage) return { stage: {}, names }
   if (options.stage !== undefined && options.stage !== first)
-    throw new UsageError('Two stages are named: name one, either by itself or with --stage.')
+    throw new UsageError('Two stages are named. Name one, by itself or with --stage.')
   return { stage: { stage: first, stageFrom: 'the command line' }, names }
 }

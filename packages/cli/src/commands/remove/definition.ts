@@ -4,9 +4,9 @@ import { applied, type CommandDefinition } from '../definition.js'
 export const removeCommand: CommandDefinition = {
   name: 'remove',
   define(command, run) {
-    applied(command.summary('variables that nobody needs any longer'))
+    applied(command.summary('delete a variable everywhere'))
       .description(
-        'Removes variables from the legend, the layers, sample and declarations. Refused while code takes them.',
+        'Deletes variables from the legend, the layers, the sample and the declarations. Refuses while code uses them.',
       )
       .argument('<names...>', 'the variables')
       .addHelpText('after', '\nExample:\n  mappa remove OLD_FEED_URL')

@@ -1,7 +1,8 @@
 import { entriesOf, isName } from 'mappa'
 import { renaming } from '../../edits/plan.js'
-import { type ChangeOptions, changed, refuseUnknown } from '../../project/changed.js'
+import { type ChangeOptions, changed } from '../../project/changed.js'
 import { changingOf } from '../../project/changing.js'
+import { refuseUnknown } from '../../terminal/unknown-variable.js'
 import { type Ended, UsageError } from '../../terminal/usage-error.js'
 
 /** Options of `mappa rename`. */
@@ -16,8 +17,8 @@ export async function rename(name: string, fresh: string, options: RenameOptions
     const entries = entriesOf(project.definition)
     refuseUnknown(name, entries)
     if (!isName(fresh))
-      throw new UsageError('A name has letters, digits and underscores, and does not start with a digit.')
-    if (Object.hasOwn(entries, fresh)) throw new UsageError(`The legend has an entry ${fresh} already.`)
+      throw new UsageError('A variable name has only letters, digits and underscores, and does not start with a digit.')
+    if (Object.hasOwn(entries, fresh)) throw new UsageError(`${fresh} is already in the legend.`)
     const plan = renaming(changingOf(project), name, fresh, options.formerly === true)
     return { plan, command: `mappa rename ${name} ${fresh}${options.formerly ? ' --formerly' : ''}` }
   })

@@ -37,11 +37,8 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
     if (options.verify) return sampleVerified(before, sampled)
     const after = sampleText(sampled, before)
     const gone = droppedFrom(sampled, before ?? '')
-    const left =
-      gone.length === 0
-        ? ''
-        : ` No entry declares ${gone.join(', ')} any longer, so ${gone.length === 1 ? 'it was' : 'they were'} removed.`
-    const said = `${samplePath} holds ${counted(sampled.variables.length, 'variable')}.${left}`
+    const left = gone.length === 0 ? '' : ` Removed ${gone.join(', ')}: no longer in the legend.`
+    const said = `Wrote ${samplePath}: ${counted(sampled.variables.length, 'variable')}.${left}`
     return writeMade(project.root, { path: samplePath, before, after }, said, {
       hidden: hiddenIn(sampled, before ?? ''),
     })
@@ -57,7 +54,7 @@ function sampleVerified(before: string | undefined, sampled: Sampled): { exitCod
   const lines = differences.map(
     ({ message, line }) => `    ${samplePath}${line === undefined ? '' : `:${line}`}: ${message}`,
   )
-  const headline = before === undefined ? `There is no ${samplePath}.` : `${samplePath} is stale.`
-  output().write(`${[headline, ...lines, '    Run: mappa sample'].join('\n')}\n`)
+  const headline = before === undefined ? `No ${samplePath}.` : `${samplePath} is stale.`
+  output().write(`${[headline, ...lines, '  → Run: mappa sample'].join('\n')}\n`)
   return { exitCode: exitCodes.faults }
 }

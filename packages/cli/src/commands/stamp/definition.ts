@@ -14,20 +14,17 @@ const knownForms: Readonly<Record<TemplateForm, true>> = {
 export const stampCommand: CommandDefinition = {
   name: 'stamp',
   define(command, run) {
-    staged(command.summary('puts values into templates and pages'))
+    staged(command.summary('fill templates and pages with values'))
       .description(
-        "Puts a stage's values into templates where ${NAME} stands: YAML, JSON, HTML and plain text, none of which a value can break. Built pages also get the values that they take when they are handed out. Without an option, it is printed.",
+        "Replaces ${NAME} in templates by a stage's values, and keeps YAML, JSON and HTML valid. Built pages also get their start-fixed values. Prints the result unless an option says where to write.",
       )
-      .argument('<file...>', 'templates, or pages that a build has made')
-      .option('--out <path>', 'write the result to another file, or all results into a folder')
-      .option('--in-place', "write the files themselves; a page's compressed copies and digests are made anew")
-      .option('--against <stage>', "show how the result differs from another stage's")
+      .argument('<file...>', 'templates or built pages')
+      .option('--out <path>', 'the file to write, or a folder for several')
+      .option('--in-place', 'change the files themselves, with their compressed copies and digests')
+      .option('--against <stage>', 'show the differences to another stage')
       .option('--list', 'show only which names the files use, and where')
-      .option('--json', 'with --list: as JSON')
-      .option(
-        '--as <form>',
-        `how the files are read, if their names do not say it: ${Object.keys(knownForms).join(', ')}`,
-      )
+      .option('--json', 'with --list: print JSON')
+      .option('--as <form>', `the format of the files (default: by their names): ${Object.keys(knownForms).join(', ')}`)
       .addHelpText(
         'after',
         '\nExample:\n  mappa stamp deploy/collector.yaml --stage staging > collector.yaml\n  mappa stamp compose.yaml --stage production --against staging\n  mappa stamp dist/index.html --stage staging --in-place',

@@ -87,10 +87,7 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
       if (copy === undefined) continue
       const fresh = read && write && isCopy(read, copy, before) ? write(after) : undefined
       if (fresh) open.push(change(path + ending, copy, fresh))
-      else
-        told.add(
-          `${named(path + ending)} is no copy of ${named(path)} as it was, or cannot be made here. Make it anew.`,
-        )
+      else told.add(`${named(path + ending)} is not a copy of ${named(path)}, or cannot be made here. Make it again.`)
     }
     const [old, fresh] = [digestsOf(before), digestsOf(after)]
     for (const file of files) {
@@ -99,7 +96,7 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
       const next = withDigestsRenewed(text, old, fresh)
       if (next !== text) open.push(change(file, Buffer.from(text), Buffer.from(next)))
       else if (!renewed.has(file) && listsFile(text, basename(path)))
-        told.add(`${named(file)} lists ${named(path)} under something that is no digest of it. Make that list anew.`)
+        told.add(`${named(file)} lists ${named(path)} with a wrong digest. Make that list again.`)
     }
   }
   const writes = [...contents.values()].map(({ path, before, after }) => ({ path, before, text: after }))

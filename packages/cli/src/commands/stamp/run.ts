@@ -54,17 +54,17 @@ export interface StampOptions extends ProjectOptions {
 export async function stamp(files: readonly string[], options: StampOptions): Promise<Ended> {
   const ways = [options.inPlace && '--in-place', options.out !== undefined && '--out', options.list && '--list']
   const named = [...ways, options.against !== undefined && '--against'].filter((each) => typeof each === 'string')
-  if (named.length > 1) throw new UsageError(`${named.join(' and ')} do not go together. Name one.`)
+  if (named.length > 1) throw new UsageError(`${named.join(' and ')} cannot be used together.`)
   if (options.as !== undefined && !templateForms.includes(options.as as TemplateForm))
     throw new UsageError(`--as takes one of ${templateForms.join(', ')}`)
   const opened = files.map((file) => openedAt(file, options.as as TemplateForm | undefined))
   if (options.list) return listNames(opened, options)
   const own = files.find((file) => options.out !== undefined && resolve(file) === resolve(options.out))
-  if (own !== undefined) throw new UsageError(`--out would write over ${own}. Name another file, or say --in-place.`)
+  if (own !== undefined) throw new UsageError(`--out names ${own} itself. Name another file, or pass --in-place.`)
   const isStream = opened.every(({ form }) => form === 'yaml')
   const outFolder = options.out === undefined ? false : isFolder(options.out)
   if (files.length > 1 && !options.inPlace && options.against === undefined && !outFolder && !isStream)
-    throw new UsageError('Several files are stamped with --in-place, or into a folder: --out FOLDER/')
+    throw new UsageError('For several files, pass --in-place or a folder: --out FOLDER/')
   const project = await openSound(options, 'Nothing was stamped.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   if (options.against !== undefined) refuseStage(project.definition, options.against)
@@ -73,7 +73,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
   )
   if (bare && pageNames(project.definition, 'start').length === 0) {
     talk().write(
-      "No entry of the legend is for pages that take it when they are handed out. Write in one: reach: 'browser', fixed: 'start'\nNothing was stamped.\n",
+      "The legend has no start-fixed browser variable. Write in an entry: reach: 'browser', fixed: 'start'\nNothing was stamped.\n",
     )
     return { exitCode: exitCodes.faults }
   }
@@ -177,10 +177,7 @@ async function compareWith(
     after: own.found.mask(after),
   }))
   if (changes.length > 0) terminal.write(`${diffText(shown, hidden, terminal).trimEnd()}\n\n`)
-  const text =
-    changes.length === 0
-      ? `${from} and ${to} get the same.`
-      : `Lines with - are what ${from} gets, those with + what ${to} gets.`
+  const text = changes.length === 0 ? `${from} and ${to} are the same.` : `- is ${from}, + is ${to}.`
   terminal.write(`${text}\n`)
   return { exitCode: exitCodes.fine }
 }
@@ -195,7 +192,7 @@ function listNames(files: readonly TemplateFile[], { json }: StampOptions): Ende
   } else {
     const width = Math.max(0, ...[...names.keys()].map((name) => name.length)) + 2
     for (const [name, places] of names) terminal.write(`${name.padEnd(width)}${[...new Set(places)].join(', ')}\n`)
-    if (names.size === 0) terminal.write('No names are used.\n')
+    if (names.size === 0) terminal.write('The files use no names.\n')
   }
   return { exitCode: exitCodes.fine }
 }
@@ -203,13 +200,12 @@ function listNames(files: readonly TemplateFile[], { json }: StampOptions): Ende
 /** @throws {UsageError} for what cannot be read as text. */
 function openedAt(file: string, as: TemplateForm | undefined): TemplateFile {
   const stats = statSync(file, { throwIfNoEntry: false })
-  if (!stats?.isFile())
-    throw new UsageError(`There is no file ${file}. Name a template, or a page that a build has made.`)
+  if (!stats?.isFile()) throw new UsageError(`No file ${file}. Name a template or a built page.`)
   try {
     const text = new TextDecoder('utf-8', { fatal: true, ignoreBOM: true }).decode(readFileSync(file))
     return templateFile(file, text, as ?? (isPage(file) ? 'html' : templateFormOf(file)))
   } catch {
-    throw new UsageError(`${file} is not UTF-8, so nothing can be put into it.`)
+    throw new UsageError(`${file} is not UTF-8 text.`)
   }
 }
 
@@ -232,9 +228,9 @@ async function keptFromBuild(
       (name) => other.texts.get(name) !== found.texts.get(name),
     )
     if (kept.length === 0) continue
-    const [others, entries] = kept.length === 1 ? ['another value', 'its entry'] : ['other values', 'their entries']
+    const entries = kept.length === 1 ? 'its entry' : 'their entries'
     lines.push(
-      `Notice: the page was built for ${stage}, which has ${others} of ${kept.join(', ')}; what it carries of that stays. Build it for ${found.stage.name}, or write fixed: 'start' in ${entries}.`,
+      `Notice: The page was built for ${stage}, and keeps its values of ${kept.join(', ')}. Build it for ${found.stage.name}, or write fixed: 'start' in ${entries}.`,
     )
   }
   return lines
@@ -249,7 +245,7 @@ function stampInPlace(
   const folders = new Map<string, OutputChange[]>()
   for (const { file, text, html } of pages) {
     if (html === text) {
-      talk().write(`${file} has the values of ${stage} already.\n`)
+      talk().write(`${file} already has the values of ${stage}.\n`)
       continue
     }
     const path = resolve(file)
@@ -262,7 +258,7 @@ function stampInPlace(
     writeFiles(writes, folder)
     for (const { file } of pages.filter(({ file }) => changes.some(({ path }) => path === resolve(file))))
       talk().write(`${file} has the values of ${stage}.\n`)
-    if (renewed.length > 0) talk().write(`What is made of it was made anew: ${renewed.join(', ')}.\n`)
+    if (renewed.length > 0) talk().write(`Made again from it: ${renewed.join(', ')}.\n`)
     for (const line of told) talk().write(`${paragraph(`Notice: ${line}`, talk().width)}\n`)
   }
 }

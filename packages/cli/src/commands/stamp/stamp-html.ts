@@ -26,8 +26,8 @@ export function stampHtml(template: Template, filled: readonly FilledForm[]): St
       misplaced.push({
         at: mention.start,
         kind: 'bad-expansion',
-        why: 'stands in a tag, and in no attribute with quotes.',
-        remedy: 'Put quotes around the whole value of the attribute.',
+        why: 'is in a tag, but not in a quoted attribute.',
+        remedy: 'Put the whole value of the attribute in quotes.',
       })
     edits.push({ start: mention.start, end: mention.end, text: htmlText(value) })
   }

@@ -28,8 +28,8 @@ export function stampJson(template: Template, filled: readonly FilledForm[]): St
     misplaced.push({
       at: offsetIn(template, stood, jsonFlaw(text.replace(pattern, (word) => '0'.padEnd(word.length, ' '))) ?? 0),
       kind: 'bad-expansion',
-      why: 'The template is no JSON here.',
-      remedy: 'Correct it, or stamp it as plain text: --as text',
+      why: 'The template is not valid JSON here.',
+      remedy: 'Correct it, or pass --as text.',
     })
   return { text: result, misplaced }
 }

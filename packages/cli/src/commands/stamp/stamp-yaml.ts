@@ -51,8 +51,8 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
         {
           at: offsetIn(template, stood, flaw.pos[0]),
           kind: 'bad-expansion',
-          why: `The template is no YAML here: ${flaw.message.split(/ at line |\n/)[0]}.`,
-          remedy: 'Correct it, or stamp it as plain text: --as text',
+          why: `The template is not valid YAML here: ${flaw.message.split(/ at line |\n/)[0]}.`,
+          remedy: 'Correct it, or pass --as text.',
         },
       ],
     }
@@ -77,7 +77,7 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
       misplaced.push({
         at: first?.mention.start ?? 0,
         kind: 'cannot-hold',
-        why: 'makes a key longer than the 1024 signs that YAML takes for one.',
+        why: 'makes a key longer than 1024 characters, the limit of YAML.',
         remedy: 'Shorten the value.',
       })
     edits.push({ start: site.start, end: site.end, text: fresh.text })
@@ -91,8 +91,8 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
       misplaced.push({
         at: value.mention.start,
         kind: 'bad-expansion',
-        why: 'stands where YAML has no value.',
-        remedy: 'Put it into a value, or into quotes.',
+        why: 'is not in a value.',
+        remedy: 'Put it in a value or in quotes.',
       })
   }
   const result = replaced(text, edits)
@@ -124,15 +124,15 @@ function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: Ya
       {
         at,
         kind: 'misplaced-secret',
-        why: `is secret, and stands in a ${object}, which is no place for secrets.`,
-        remedy: 'Let it be taken from a Secret (secretKeyRef, envFrom); mappa emit --as cluster writes one.',
+        why: `is secret, but a ${object} is readable by everyone in the cluster.`,
+        remedy: 'Take it from a Secret (secretKeyRef, envFrom). Run: mappa emit --as cluster',
       },
     ]
   return undeclared.map((name) => ({
     at,
     kind: 'misplaced-secret',
-    why: `holds what no entry declares, and so counts as secret, in a ${object}.`,
-    remedy: `Add an entry: ${name}: { type: 'string' }`,
+    why: `uses a name that is not in the legend, so it counts as secret, but stands in a ${object}.`,
+    remedy: `Write: ${name}: { type: 'string' }`,
   }))
 }
 
@@ -230,5 +230,5 @@ function assertMeant(result: string, count: number, meant: ReadonlyMap<number, u
     return typeof value === 'string' ? node?.source === value && typeof node.value !== 'number' : node?.value === value
   })
   if (sites.length !== count || !isRight || (documents as Document.Parsed[]).some(({ errors }) => errors.length > 0))
-    throw new Error('The stamped YAML is not read back as it was meant.')
+    throw new Error('The stamped YAML reads back differently.')
 }

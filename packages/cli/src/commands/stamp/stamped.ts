@@ -96,8 +96,8 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
   const faults: Fault[] = template.flaws.map((at) =>
     faultAt(at, at + 2, {
       kind: 'bad-expansion',
-      message: 'What begins here must be ${NAME}, ${NAME-word}, ${NAME:-word}, ${NAME:?message} or ${NAME:+word}.',
-      remedy: 'For a text that is to stay, write: \\${',
+      message: 'This must be ${NAME}, ${NAME-word}, ${NAME:-word}, ${NAME:?message} or ${NAME:+word}.',
+      remedy: 'To keep the text, write: \\${',
     }),
   )
   for (const mention of template.mentions) {
@@ -146,8 +146,8 @@ function forBrowser({ parts }: Mention, { secrets, undeclared, serverOnly }: Fil
     return [
       {
         ...base,
-        message: `A page would hold ${secret}, which is secret.`,
-        remedy: 'Take it out of the page, and let a server use it.',
+        message: `${secret} is secret, but a page is readable by everyone.`,
+        remedy: 'Remove it from the page, and use it on a server.',
       },
     ]
   const [unknown] = undeclared
@@ -155,15 +155,15 @@ function forBrowser({ parts }: Mention, { secrets, undeclared, serverOnly }: Fil
     return [
       {
         ...base,
-        message: `A page would hold ${unknown}, which no entry declares, and which so counts as secret.`,
-        remedy: `Add an entry, if everyone may see it: ${unknown}: { type: 'string', reach: 'browser' }`,
+        message: `${unknown} is not in the legend, so it counts as secret, but a page is readable by everyone.`,
+        remedy: `If everyone may see it, write: ${unknown}: { type: 'string', reach: 'browser' }`,
       },
     ]
   return serverOnly.slice(0, 1).map((each) => ({
-    kind: 'server-only' as const,
+    kind: 'beyond-reach' as const,
     name: each,
-    message: `A page would hold ${each}, which is for servers.`,
-    remedy: "Take it out of the page; or, if everyone may see it, write in its entry: reach: 'browser'",
+    message: `${each} is for servers, but this is a page.`,
+    remedy: "Remove it from the page. If everyone may see it, write in its entry: reach: 'browser'",
   }))
 }
 
@@ -185,13 +185,13 @@ function unfilled(
         kind: 'unset',
         message: isDeclared
           ? `${name} has no value in stage ${found.stage.name}.`
-          : `${name} has no value: no entry declares it, and no layer sets it.`,
+          : `${name} is not in the legend, and no layer sets it.`,
         remedy:
           near !== undefined
-            ? `Write, if that is meant: \${${near}}`
+            ? `Did you mean \${${near}}?`
             : isDeclared && whole
-              ? `Give it a value: mappa fill ${name} --stage ${found.stage.name}. Or write what stands there without one: \${${name}-}`
-              : `Set it in a layer. For a text that is to stay, write: \\\${${name}}`,
+              ? `Give it a value, or a fallback as in \${${name}-}. Run: mappa fill ${name} --stage ${found.stage.name}`
+              : `Set it in a layer. To keep the text, write: \\\${${name}}`,
       }
     }
     case 'asked-for':
@@ -199,22 +199,22 @@ function unfilled(
         ...base,
         kind: 'asked-for',
         message: `${name} has no value${message ? `: ${printable(found.mask(message))}` : ''}.`,
-        remedy: `Give it one: mappa fill ${name} --stage ${found.stage.name}`,
+        remedy: `Run: mappa fill ${name} --stage ${found.stage.name}`,
       }
     case 'cycle':
       return {
         ...base,
         kind: 'cycle',
-        message: `${names.join(' is built on ')}, in a circle.`,
+        message: `A cycle: ${names.join(' → ')}.`,
         remedy: 'Break it.',
       }
     case 'too-long':
-      return { ...base, kind: 'too-long', message: 'It grows past 1 MiB.', remedy: 'Shorten it.' }
+      return { ...base, kind: 'too-long', message: 'It is larger than 1 MiB.', remedy: 'Shorten it.' }
     default:
       return {
         ...base,
         kind: 'too-deep',
-        message: `${name} is built on too many others.`,
+        message: `${name} refers to a chain of too many variables.`,
         remedy: 'Shorten the chain.',
       }
   }

@@ -4,13 +4,11 @@ import type { TraceOptions } from './run.js'
 export const traceCommand: CommandDefinition = {
   name: 'trace',
   define(command, run) {
-    captured(staged(command.summary('where values come from, and what they hide')))
-      .description(
-        'Shows where values come from: every layer that sets one, the one that counts first. Secrets are masked.',
-      )
-      .argument('<name...>', "variables; * stands for any part of a name: 'ALERT_*'")
+    captured(staged(command.summary('show where a value comes from')))
+      .description('Shows every layer that sets a variable, the winner first. Secrets are masked.')
+      .argument('<name...>', "variables; * is a wildcard: 'ALERT_*'")
       .option('--json', 'print the trail as JSON')
-      .option('--same-as <->', 'say whether it has the value that is typed unseen, or comes on standard input')
+      .option('--same-as <->', 'compare the value with one typed unseen, or from standard input')
       .addHelpText('after', "\nExample:\n  mappa trace COLLECTOR_PORT --stage staging\n  mappa trace '*'")
       .action(async (names: string[], { environment, ...options }: Captured<TraceOptions>) => {
         refuseOddNames(names, 'trace')

@@ -21,11 +21,11 @@ export function originText(origins: Origins | undefined, width: number): string 
     ...(changed && line
       ? [
           changed.commit === null
-            ? `${line} is not committed yet.`
-            : `${line} was last changed on ${changed.date} by ${changed.author} (${changed.commit}).`,
+            ? `${line} is not committed.`
+            : `${line}: last changed ${changed.date} by ${changed.author} (${changed.commit}).`,
         ]
       : []),
-    ...(takers.length > 0 ? [`Code reads it in ${takers.slice(0, takersMax).join(', ')}${more}.`] : []),
+    ...(takers.length > 0 ? [`Read in ${takers.slice(0, takersMax).join(', ')}${more}.`] : []),
   ]
   return lines.length === 0 ? '' : `\n\n${lines.map((each) => paragraph(each, width)).join('\n')}`
 }

@@ -6,11 +6,12 @@ import { projectFiles } from '../../project/files.js'
 import { exitCodeFor, openProject, type Project, type ProjectOptions, surveyProject } from '../../project/project.js'
 import { unseen } from '../../terminal/ask.js'
 import { isAsked, jsonText, output } from '../../terminal/terminal.js'
+import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { lastChange } from './blame.js'
 import { traceJson } from './json.js'
 import { type Origins, originText } from './origins.js'
-import { trailText, unknownText } from './text.js'
+import { trailText } from './text.js'
 import { faultsFor, namesMatching } from './traced.js'
 
 /** Options of `mappa trace`. */
@@ -31,28 +32,32 @@ export async function trace(
   const { found } = await surveyProject(project, { ...options, ...(await capturedEnvironment(options.captured)) })
   if (options.sameAs !== undefined) return sameAs(wanted, found, options.sameAs)
   const names = [...new Set(wanted.flatMap((each) => namesMatching(each, found)))]
-  const missed = wanted.filter((each) => each.includes('*') && namesMatching(each, found).length === 0)
+  const missed = wanted.find((each) => each.includes('*') && namesMatching(each, found).length === 0)
+  if (missed !== undefined) throw new UsageError(`No variable matches ${missed}.`)
   const trails = names.map((name) => found.trail(name))
   const faults = faultsFor(found, names)
   const origins = new Map(trails.map((trail) => [trail.name, originsOf(trail, project, trails.length)]))
   const terminal = output()
   const isKnown = ({ declared, steps }: Trail) => declared || steps.length > 0
+  const stranger = trails.find((trail) => !isKnown(trail))
+  // Without a legend that can be read, nothing is known of any name.
+  if (stranger && faults.every(({ name }) => name !== undefined))
+    throw new UsageError(
+      project.definition ? unknownVariable(stranger.name, found.trails.keys()) : `No layer sets ${stranger.name}.`,
+    )
   if (options.json) terminal.write(jsonText(traceJson(found, trails, faults, origins)))
   else {
     const blocks = [
       stageLine(found.stage, terminal.paint),
       ...trails.flatMap((trail) => {
-        if (isKnown(trail))
-          return [`${trailText(trail, terminal, found.notAsked)}${originText(origins.get(trail.name), terminal.width)}`]
-        // Without a legend that can be read, nothing is known of any name.
-        return faults.some(({ name }) => name === undefined) ? [] : [unknownText(trail.name, found)]
+        if (!isKnown(trail)) return []
+        return [`${trailText(trail, terminal, found.notAsked)}${originText(origins.get(trail.name), terminal.width)}`]
       }),
-      ...missed.map((pattern) => `No variable is called ${pattern}.`),
     ]
     terminal.write(`${blocks.join('\n\n')}\n`)
     if (faults.length > 0) terminal.write(`\n${faultText(found, faults, terminal)}`)
   }
-  const isFine = trails.every(isKnown) && missed.length === 0 && faults.length === 0
+  const isFine = trails.every(isKnown) && faults.length === 0
   return { exitCode: isFine ? exitCodes.fine : exitCodeFor(faults) || exitCodes.faults, cause: project.cause }
 }
 
@@ -74,12 +79,10 @@ function originsOf({ name, winner }: Trail, { root, definition }: Project, count
 async function sameAs(wanted: readonly string[], found: Survey, from: string): Promise<{ exitCode: number }> {
   const [name, ...more] = wanted
   if (name === undefined || more.length > 0 || name.includes('*') || from !== '-')
-    throw new UsageError(
-      '--same-as - is for one variable, whose other value is typed unseen or comes on standard input.',
-    )
+    throw new UsageError('--same-as - takes one variable. Type the other value unseen, or give it on standard input.')
   const text = found.texts.get(name)
   const typed = isAsked()
-    ? await unseen(`The value to compare ${name} with`)
+    ? await unseen(`Value to compare ${name} with`)
     : (await givenText('--same-as', '-')).replace(/\r?\n$/, '')
   output().write(text === undefined ? `No: ${name} has no value.\n` : text === typed ? 'Yes.\n' : 'No.\n')
   return { exitCode: text === typed ? exitCodes.fine : exitCodes.faults }

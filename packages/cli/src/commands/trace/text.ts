@@ -1,5 +1,5 @@
-import type { Paint, Survey, Trail, TrailPart, TrailStep } from 'mappa'
-import { nearest, originOf } from 'mappa/command'
+import type { Paint, Trail, TrailPart, TrailStep } from 'mappa'
+import { originOf } from 'mappa/command'
 import { paragraph } from '../../terminal/paragraph.js'
 
 export function trailText(
@@ -7,9 +7,9 @@ export function trailText(
   { paint, width }: { readonly paint: Paint; readonly width: number },
   notAsked: readonly string[] = [],
 ): string {
-  const open = notAsked.length > 0 ? ` here, and ${notAsked.join(' and ')} was not asked` : ''
+  const open = notAsked.length > 0 ? ` here (${notAsked.join(' and ')} was not asked)` : ''
   const what = winner ? `is ${paint.bold(winner.shown)}` : `has no value${open}`
-  const lead = paragraph(`${name} ${what}${expects ? paint.dim(`, and must be ${expects}`) : ''}.`, width)
+  const lead = paragraph(`${name} ${what}${expects ? paint.dim(` (${expects})`) : ''}.`, width)
   if (steps.length === 0) return lead
   const origins = steps.map(originOf)
   const widest = Math.max(...origins.map((origin) => origin.length))
@@ -34,14 +34,9 @@ export function partText({ name, layer, place, shown }: TrailPart): string {
 }
 
 export function whyPassed({ passed, source }: TrailStep, winner: TrailStep | undefined): string {
-  if (passed === 'cleared') return 'is empty, so it clears what lies below'
-  if (passed === 'empty') return 'is empty, so it does not count'
+  if (passed === 'cleared') return 'is empty, so it clears the layers below'
+  if (passed === 'empty') return 'is empty, so it is ignored'
   return winner
-    ? `hidden by ${winner.source !== 'default' ? winner.layer : source === 'default' ? `the default for ${winner.stage}` : 'an empty value above'}`
+    ? `overridden by ${winner.source !== 'default' ? winner.layer : source === 'default' ? `the default for ${winner.stage}` : 'an empty value above'}`
     : 'cleared by an empty value above'
-}
-
-export function unknownText(name: string, found: Survey): string {
-  const near = nearest(name, found.trails.keys())
-  return `No layer sets ${name}, and the legend has no entry for it.${near ? ` Did you mean ${near}?` : ''}`
 }

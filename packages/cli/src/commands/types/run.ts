@@ -2,7 +2,13 @@ import { join } from 'node:path'
 import { stagesOf, variablesOf } from 'mappa'
 import { isTypeScript } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
-import { declarationHead, declarationPath, declarationsFor, mapPath } from '../../declared/declaration.js'
+import {
+  declarationPath,
+  declarationsFor,
+  isDeclaration,
+  isStaleDeclaration,
+  mapPath,
+} from '../../declared/declaration.js'
 import { placesIn } from '../../declared/legend-text.js'
 import { described } from '../../project/described.js'
 import { telling, textIn, writeMade } from '../../project/made-file.js'
@@ -37,42 +43,42 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
     const before = textIn(root, declarationPath)
     // Version control may have given it other line ends.
     const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
-    if (options.verify) return typesVerified(before, after)
-    if (before !== undefined && !before.startsWith(declarationHead)) {
-      talk().write(`${declarationPath} was not written by mappa types, so it stays as it is. Move it away first.\n`)
+    if (options.verify) return typesVerified(before, after, text)
+    if (before !== undefined && !isDeclaration(before)) {
+      talk().write(`mappa types did not write ${declarationPath}, so it was not changed. Move it away first.\n`)
       return { exitCode: exitCodes.faults }
     }
     const ended = writeMade(
       root,
       { path: declarationPath, before, after },
-      `${declarationPath} declares ${counted(variables.length, 'variable')}.`,
+      `Wrote ${declarationPath}: ${counted(variables.length, 'variable')}.`,
       { beside: [{ path: join(root, mapPath), text: map }] },
     )
     const config = textIn(root, 'tsconfig.json') ?? ''
     if (before === undefined && /"(?:include|files)"\s*:/.test(config))
-      talk().write(`tsconfig.json lists its files: add "${declarationPath}" to its "include".\n`)
+      talk().write(`  → Write: "${declarationPath}" in "include" of tsconfig.json\n`)
     if (!new RegExp(`"${option}"\\s*:\\s*true`).test(config))
       talk().write(
-        `To make a mistyped name in process.env a type error, add to compilerOptions in tsconfig.json: "${option}": true\n`,
+        `To make a mistyped process.env name a type error, add "${option}": true to compilerOptions in tsconfig.json.\n`,
       )
     const unknown = variables.filter(({ made }) => made && !isTypeScript(legendFile)).map(({ name }) => name)
     if (unknown.length > 0)
       talk().write(
-        `What code sees of ${unknown.join(', ')} is made by a function, so its type is unknown. A legend in TypeScript makes it known.\n`,
+        `A function returns ${unknown.join(', ')}, so the type is unknown. Write the legend in TypeScript to have it.\n`,
       )
     return ended
   })
 }
 
-function typesVerified(before: string | undefined, after: string): { exitCode: number } {
-  if (before === after) {
+function typesVerified(before: string | undefined, after: string, fresh: string): { exitCode: number } {
+  if (before !== undefined && isDeclaration(before) && !isStaleDeclaration(before, fresh)) {
     output().write(`${declarationPath} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
-  if (before === undefined) output().write(`There is no ${declarationPath}.\n    Run: mappa types\n`)
+  if (before === undefined) output().write(`No ${declarationPath}.\n  → Run: mappa types\n`)
   else
     output().write(
-      `${diffText([{ path: declarationPath, before, after }], [], output())}\n${declarationPath} is stale.\n    Run: mappa types\n`,
+      `${diffText([{ path: declarationPath, before, after }], [], output())}\n${declarationPath} is stale.\n  → Run: mappa types\n`,
     )
   return { exitCode: exitCodes.faults }
 }

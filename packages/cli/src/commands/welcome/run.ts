@@ -1,6 +1,7 @@
 import { entriesOf, printable } from 'mappa'
 import { layerNamesIn } from '../../project/files.js'
 import { nextStep, openProject, ownStages } from '../../project/project.js'
+import { remedyText } from '../../terminal/remedy.js'
 import { output } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
 
@@ -13,13 +14,13 @@ export async function welcome(): Promise<{ exitCode: number; cause?: string | un
   const count = Object.keys(entriesOf(definition)).length
   const lines =
     legendFile === undefined
-      ? [`There is no legend in ${root}, and there are ${there}.`, `    ${nextStep(root)}`]
+      ? [`No legend and ${there} in ${printable(root)}.`, remedyText(nextStep(root))]
       : definition
         ? [
-            `${legendFile} in ${root} declares ${count} ${count === 1 ? 'variable' : 'variables'}; stages ${ownStages(project).join(', ')}; ${there}.`,
-            '    Type: mappa check',
+            `${legendFile} in ${printable(root)} declares ${count} ${count === 1 ? 'variable' : 'variables'}; stages ${ownStages(project).join(', ')}; ${there}.`,
+            '  → Run: mappa check',
           ]
-        : [...faults.map(({ message }) => message), '    Type: mappa check']
-  output().write(`${[...lines.map(printable), '', 'mappa help lists all commands.'].join('\n')}\n`)
+        : [...faults.map(({ message }) => message), '  → Run: mappa check']
+  output().write(`${[...lines, '', 'For all commands, run: mappa help'].join('\n')}\n`)
   return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine, cause }
 }

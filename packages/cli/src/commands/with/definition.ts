@@ -6,15 +6,13 @@ import { type CommandDefinition, namedStage, staged } from '../definition.js'
 export const withCommand: CommandDefinition = {
   name: 'with',
   define(command, run) {
-    staged(command.summary("runs a program with a stage's values"))
-      .description(
-        "Runs a program with a stage's values in its environment. While there are faults, nothing is started.",
-      )
+    staged(command.summary("run a program with a stage's values"))
+      .description("Runs a program with a stage's values in its environment. Starts nothing while there are faults.")
       .usage('[stage] [options] -- command …')
-      .argument('[stage]', 'the stage; else MAPPA_STAGE, NODE_ENV or development')
-      .option('--watch', 'start the program again whenever a value changes')
+      .argument('[stage]', 'the stage (default: MAPPA_STAGE, NODE_ENV or development)')
+      .option('--watch', 'restart the program when a value changes')
       .addOption(
-        new Option('--grace <seconds>', 'with --watch: how long the program gets to end by itself (5)').argParser(
+        new Option('--grace <seconds>', 'with --watch: seconds the program has to exit (default: 5)').argParser(
           seconds,
         ),
       )
@@ -22,7 +20,7 @@ export const withCommand: CommandDefinition = {
       .action(async (stage: string | undefined, options: WithOptions) => {
         const [program, ...args] = run.rest ?? []
         if (program === undefined)
-          throw new UsageError('Put the command behind --, for example: mappa with staging -- node server.js')
+          throw new UsageError('Write the command after --, for example: mappa with staging -- node server.js')
         if (options.grace !== undefined && !options.watch) throw new UsageError('--grace is for with --watch.')
         const told = { ...options, ...namedStage(stage, options) }
         const start = options.watch

@@ -39,11 +39,10 @@ function whyHeld({ blocked, reach, sites }: Candidate, target: Target, bundled: 
   if (blocked !== undefined) return blocked
   const container = sites.find(({ form }) => form === 'container')
   if (container && !target.compose)
-    return `${container.path} stays as it is. To have it take the value from layers: mappa lift --compose`
-  if (reach === 'browser' && !bundled)
-    return 'It is used in the browser, and the page is not built by Vite, which could put its value in.'
+    return `${container.path} sets it. To move that value, too, run: mappa lift --compose`
+  if (reach === 'browser' && !bundled) return 'It is used in the browser, but Vite does not build the page.'
   const classic = sites.find(({ path, start }) => /\.html?$/.test(path) && !isModuleScript(read(path) ?? '', start))
-  return classic && `It stands in a script of ${classic.path} that is not a module, and so cannot import it.`
+  return classic && `It is in a script of ${classic.path} that is not a module and cannot import settings.`
 }
 
 /** Why no form of ours fits where a candidate stands, or its legend's file; undefined if one does. */
@@ -86,7 +85,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
   const pages = new Set(sites.filter(({ page }) => page).map(({ path }) => path))
   const served = servedPaths(candidates)
   const form = formFor(served, target)
-  if ('why' in form && served.length > 0) throw new Error(`No form fits: ${form.why}`)
+  if ('why' in form && served.length > 0) throw new Error(`Not possible: ${form.why}`)
   const { legendFile, module } = 'why' in form ? (formFor([], target) as Form) : form
   const layers = layerChanges(candidates, target)
   const needsModule = served.length > 0 && target.read(module) === undefined

@@ -38,7 +38,7 @@ function typedAs(text: string, { type }: Candidate['entry']): string | number | 
 }
 
 /** What all stages share, where there is nothing in it yet: without a layer file a start would not know its stage. */
-const emptyLayer = '# What all stages share. The legend says what there is.\n'
+const emptyLayer = '# Shared by all stages. The legend declares the variables.\n'
 
 /** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
 export function layerChanges(candidates: readonly Candidate[], { read }: Target): LiftedFile[] {

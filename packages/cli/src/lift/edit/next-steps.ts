@@ -25,16 +25,14 @@ export function nextSteps(
   const imports = changes.some(({ path }) => /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/.test(path))
   const lines = [
     ...(given.length > 0
-      ? [`Other machines, hosts and containers have to be given: ${given.map(({ name }) => name).join(', ')}`]
+      ? [`Set these on every other machine, host and container: ${given.map(({ name }) => name).join(', ')}`]
       : []),
-    ...(needsStage ? ['The image has no layer file, so it has to name its stage: ENV MAPPA_STAGE=production'] : []),
-    ...(python === undefined ? [] : [`Start programs in Python with their settings: mappa with -- python ${python}`]),
-    ...(imports && lacks('mappa') ? ['The code imports mappa: npm install mappa'] : []),
-    ...(typed && read('mappa.types.d.ts') === undefined
-      ? ['TypeScript has to know what pages import: mappa types']
-      : []),
+    ...(needsStage ? ['The image has no layer file, so name its stage there: ENV MAPPA_STAGE=production'] : []),
+    ...(python === undefined ? [] : [`Start Python with settings: mappa with -- python ${python}`]),
+    ...(imports && lacks('mappa') ? ['The code imports mappa. Run: npm install mappa'] : []),
+    ...(typed && read('mappa.types.d.ts') === undefined ? ['TypeScript needs declarations. Run: mappa types'] : []),
     ...(runs && lacks('@mappa/cli')
-      ? [`The scripts run its command: npm install ${starting ? '' : '--save-dev '}@mappa/cli`]
+      ? [`The scripts need the command. Run: npm install ${starting ? '' : '--save-dev '}@mappa/cli`]
       : []),
   ]
   return lines

@@ -38,10 +38,10 @@ function typedForm(
   target: Target,
 ): Form | NoForm {
   if (compiler?.modules === 'other')
-    return { why: 'The compiler makes modules of a kind that cannot import mappa. See "module" in tsconfig.json.' }
+    return { why: 'The compiler writes modules that cannot import mappa. See "module" in tsconfig.json.' }
   if (compiler && compiler.folder !== '' && compiler.folder !== 'src/')
     return {
-      why: `The compiler takes files from ${compiler.folder} alone, where a legend would not be found: one is looked for beside package.json and in src/.`,
+      why: `The compiler takes only files from ${compiler.folder}, but a legend belongs beside package.json or in src/.`,
     }
   const folder = compiler?.folder || (served.every((path) => path.startsWith('src/')) ? 'src/' : '')
   const isCommon = compiler?.modules === 'commonjs'
@@ -136,6 +136,6 @@ export function whyApart(path: string, { isTyped }: Form, target: Target): strin
   if (!isTyped || isTypeScript(path) || !/\.[cm]?jsx?$/.test(path)) return undefined
   const compiler = compilerOf(target)
   return compiler?.emits && !/"allowJs"\s*:\s*true/.test(target.read('tsconfig.json') ?? '')
-    ? `${path} is JavaScript beside TypeScript, and cannot import what only the compiler makes.`
+    ? `${path} is JavaScript beside TypeScript, so it cannot import compiled settings.`
     : undefined
 }

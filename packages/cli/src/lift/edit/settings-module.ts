@@ -1,5 +1,5 @@
 import { type Legend, stagesOf, variablesOf } from 'mappa'
-import { declarationHead, declarationPath, declarationsFor, mapPath } from '../../declared/declaration.js'
+import { declarationPath, declarationsFor, isDeclaration, mapPath } from '../../declared/declaration.js'
 import { placesIn, withComments } from '../../declared/legend-text.js'
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
@@ -56,7 +56,7 @@ export function declarationChanges(
   typed: boolean,
 ): LiftedFile[] {
   const before = read(declarationPath)
-  const isOurs = before?.startsWith(declarationHead)
+  const isOurs = before !== undefined && isDeclaration(before)
   if ((legendFile !== undefined && !definition) || (before === undefined ? !typed : !isOurs)) return []
   const own = Object.fromEntries(candidates.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
   const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] } as Legend

@@ -17,8 +17,8 @@ export function containersIn(file: SourceFile): Finding[] {
   return environmentsOf(file.text).flatMap(({ service, variables }) =>
     variables.flatMap(({ name, value, start, end }) => {
       if (isHostName(name) || value === undefined) return []
-      const reason = `The container ${service} gets it.`
-      const stuck = /\$/.test(value) ? 'A container gets a value that is only worked out when it starts.' : undefined
+      const reason = `The container ${service} has it.`
+      const stuck = /\$/.test(value) ? 'A container computes its value when it starts.' : undefined
       return [givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'container' })]
     }),
   )

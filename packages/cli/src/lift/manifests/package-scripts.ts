@@ -21,8 +21,8 @@ export function scriptsIn(file: SourceFile): Finding[] {
       return part.assignments.filter(isMovable).map(({ name, value, written }) => {
         const other = scripts.find((each) => startsWithout(name, each, { script, part, stage }))
         const stuck = /[$`]|\\/.test(written)
-          ? 'A script sets it to something only a shell can work out.'
-          : other && `The script ${JSON.stringify(other.name)} starts the same without it, and would get it, too.`
+          ? 'A script sets it to a value that only a shell can compute.'
+          : other && `The script ${JSON.stringify(other.name)} runs the same command without it, but would get it, too.`
         return givenVariable(file, { name, value, stage, start, end, reason, stuck, form: 'script' })
       })
     }),

@@ -104,10 +104,10 @@ export function hooksFolder(root: string): string | undefined {
 export function notIgnored(path: string, tracked: boolean): Fault {
   return {
     kind: 'not-ignored',
-    message: `${path} belongs to this machine, and version control ${tracked ? 'has it' : 'would take it'}.`,
+    message: `${path} ${tracked ? 'is for this machine, but git tracks it' : 'is not ignored by git'}.`,
     place: { file: path, line: 1, column: 1, endColumn: 2 },
     remedy: tracked
-      ? `Type: git rm --cached ${path}, then mappa init, and replace every secret in it: history keeps them.`
-      : 'Type: mappa init, which writes the rules .env.local and .env.*.local into .gitignore',
+      ? `Rotate every secret in it: git history keeps them. Run: git rm --cached ${path} && mappa init`
+      : 'Run: mappa init',
   }
 }

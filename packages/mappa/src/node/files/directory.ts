@@ -41,8 +41,8 @@ export function readValueFile(file: string, name: string, options: ReadOptions =
   if (typeof text !== 'string') return text
   const value = text.replace(/\r?\n$/, '')
   if (!value.includes('\0')) return value
-  const message = `${name} holds a NUL character, which no environment can carry.`
-  return { kind: 'nul', message, layer: name, remedy: 'Remove it; binary data can be written as base64.' }
+  const message = `${name} contains a NUL character, which no environment can hold.`
+  return { kind: 'nul', message, layer: name, remedy: 'Remove it. Write binary data as base64.' }
 }
 
 function listed(directory: string, name: string): string[] | Fault | undefined {
@@ -51,12 +51,12 @@ function listed(directory: string, name: string): string[] | Fault | undefined {
   } catch (error) {
     const { code } = error as NodeJS.ErrnoException
     if (code === 'ENOENT') return undefined
-    const why = code === 'ENOTDIR' ? 'is a file' : code === 'EACCES' ? 'may not be read by this user' : 'cannot be read'
+    const why = code === 'ENOTDIR' ? 'is a file' : code === 'EACCES' ? 'this user may not read it' : 'it cannot be read'
     return {
       kind: 'unreadable',
-      message: `${name} must be a directory of one-value files, and ${why}.`,
+      message: `${name} must be a directory of one-value files, but ${why}.`,
       layer: name,
-      remedy: code === 'EACCES' ? `Let this user read it: chmod u+rx ${name}` : 'Correct it in the legend.',
+      remedy: code === 'EACCES' ? `Run: chmod u+rx ${name}` : 'Correct it in the legend.',
     }
   }
 }

@@ -97,19 +97,19 @@ function fileLayer(
     return {
       kind: 'unreadable',
       name,
-      message: `${name}${suffix} in ${layer.name} names a file outside the root, ${shown}; only this machine's own layers may do that.`,
+      message: `${name}${suffix} in ${layer.name} names a file outside the root, ${shown}, but only layers of this machine may do that.`,
       layer: layer.name,
       ...valueSpot(layer, name + suffix, { type: 'string' }),
-      remedy: `Name it in the environment or .env.local, or write into the legend: directories: ['${printable(path.dirname(file))}']`,
+      remedy: `Name it in the environment or .env.local, or write in the legend: directories: ['${printable(path.dirname(file))}']`,
     }
   const value = readValueFile(file, shown, { pipe: isMachine(layer) })
   if (typeof value === 'string')
     return layerFromValues(layerNameOf(name, layer), { [name]: value }, { source: 'directory', fileOf: () => shown })
-  const message = value?.message ?? `${shown} is not there.`
+  const message = value?.message ?? `${shown} does not exist.`
   return {
     ...(value ?? { kind: 'unreadable' }),
     name,
-    message: `${name}${suffix} must name a file that holds the value of ${name}. ${message}`,
+    message: `${name}${suffix} must name a file with the value of ${name}. ${message}`,
     layer: layer.name,
     ...valueSpot(layer, name + suffix, { type: 'string' }),
     remedy: (isDirectory(file) ? undefined : value?.remedy) ?? `Correct ${name}${suffix}, or set ${name} itself.`,
@@ -120,7 +120,7 @@ function twice(name: string, layer: Layer): Fault {
   return {
     kind: 'set-twice',
     name,
-    message: `${name} and ${name}${suffix} are both set in ${layer.name}, and only one of them can count.`,
+    message: `${name} and ${name}${suffix} are both set in ${layer.name}, but only one of them can apply.`,
     layer: layer.name,
     ...nameSpot(layer, name + suffix, { type: 'string' }),
     remedy: `Remove ${name} or ${name}${suffix} there.`,

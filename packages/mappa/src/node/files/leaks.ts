@@ -51,12 +51,12 @@ export function leaksOf(outputs: Iterable<Output>, survey: Survey): Fault[] {
       const [first] = secrets
       const names = [...new Set(secrets.map((each) => each.name))]
       if (!whole && !first) continue
-      const what = whole ? whole.name : `the text of ${names.join(' and ')}`
+      const what = whole ? whole.name : `the value of ${names.join(' and ')}`
       return [
         {
           kind: 'leak',
           ...(first && { name: first.name }),
-          message: `${where} would carry ${what} to browsers${first ? `, at byte ${first.start}` : ''}.`,
+          message: `${where} contains ${what}${first ? `, at byte ${first.start}` : ''}.`,
           layer: name,
           remedy: 'Find where the page, its code or a stylesheet takes it from, and keep that on the server.',
         },

@@ -73,31 +73,23 @@ function readSome(handle: number, bytes: Buffer, at: number, position: number | 
 export function lateFault(name: string, wait: number): Fault {
   return unreadableFault(
     name,
-    `${name} has not been closed within ${wait / 1000} s.`,
-    'Name a file, or a pipe that somebody writes to and closes.',
+    `${name} was not closed within ${wait / 1000} s.`,
+    'Name a file, or a pipe that a program writes to and closes.',
   )
 }
 
 function noFile(name: string): Fault {
-  return unreadableFault(
-    name,
-    `${name} must be a file, and is a device, a pipe or the like.`,
-    `Remove it, or put a file in its place.`,
-  )
+  return unreadableFault(name, `${name} must be a file, but is a device, a pipe or the like.`, 'Replace it by a file.')
 }
 
 function directory(name: string): Fault {
-  return unreadableFault(name, `${name} must be a file, and is a directory.`, `Rename it: mv ${name} ${name}.d`)
+  return unreadableFault(name, `${name} must be a file, but is a directory.`, `Run: mv ${name} ${name}.d`)
 }
 
 /** Why something is not read to its end. */
 export function tooLarge(name: string, most: number): Fault {
   const size = `${Math.round(most / 1024 / 1024)} MiB`
-  return unreadableFault(
-    name,
-    `${name} must be at most ${size}, and is larger.`,
-    'Keep settings in it, and data elsewhere.',
-  )
+  return unreadableFault(name, `${name} is larger than ${size}.`, 'Keep only settings in it, and data elsewhere.')
 }
 
 /** Why a file cannot be opened, by what the system says. */
@@ -105,12 +97,12 @@ export function unopened(name: string, code = 'an unknown error'): Fault {
   const why = {
     EACCES: 'this user may not read it',
     EPERM: 'this user may not read it',
-    ELOOP: 'it is a link that leads to itself',
+    ELOOP: 'it is a link to itself',
   }[code]
   return unreadableFault(
     name,
     `${name} cannot be read: ${why ?? `the system says ${code}`}.`,
-    code === 'EACCES' ? `Let this user read it: chmod u+r ${name}` : 'Fix or remove it.',
+    code === 'EACCES' ? `Run: chmod u+r ${name}` : 'Correct or remove it.',
   )
 }
 
@@ -123,7 +115,7 @@ function notText(name: string, bytes: Buffer): Fault {
   return {
     ...unreadableFault(
       name,
-      `${name} must be UTF-8 text, and is not${wide ? '; it looks like UTF-16' : ''}.`,
+      `${name} must be UTF-8 text, but ${wide ? 'looks like UTF-16' : 'is not'}.`,
       'Save it as UTF-8 in your editor.',
     ),
     place: { file: name, line, column, endColumn: column + 1 },

@@ -28,7 +28,7 @@ export function layerFromFlags(definition: Legend<unknown>, args: readonly strin
   mustBeLegend(definition, 'layerFromFlags')
   must(
     Array.isArray(args),
-    `layerFromFlags takes arguments as a list, but got ${whatIs(args)}. Write: process.argv.slice(2)`,
+    `layerFromFlags takes a list of arguments, but got ${whatIs(args)}. Write: process.argv.slice(2)`,
   )
   const { parseArgs } = process.getBuiltinModule('node:util')
   const entries = new Map(
@@ -77,9 +77,9 @@ function unknownFlag(flag: string, position: number, known: readonly string[]): 
   const near = nearest(flag, known)
   return {
     kind: 'refused',
-    message: `Argument ${position} of the command line is a flag without an entry in the legend.`,
+    message: `Argument ${position} of the command line is an unknown flag.`,
     layer: layerName,
-    remedy: near ? `Write: --${near}` : '--help lists the flags.',
+    remedy: near ? `Write: --${near}` : 'Run with --help for a list of flags.',
   }
 }
 
@@ -87,9 +87,9 @@ function secretFlag(name: string): Fault {
   return {
     kind: 'refused',
     name,
-    message: `${name} is secret, so it cannot be given on the command line, where other processes can read it.`,
+    message: `${name} is secret, but other processes can read the command line.`,
     layer: layerName,
-    remedy: `Write ${name}=… in .env.local instead, or set it in the process environment.`,
+    remedy: `Write ${name}=… in .env.local, or set it in the process environment.`,
   }
 }
 

@@ -24,7 +24,7 @@ export function layerFromHost(
   { waits = false }: { readonly waits?: boolean } = {},
 ): Layer {
   if (typeof environment !== 'object' || environment === null)
-    throw new TypeError('layerFromHost takes the variables of a host by name.')
+    throw new TypeError('layerFromHost takes an object of texts by variable name.')
   const own = ownNames(environment, root, waits)
   const values = own.length > 0 ? without(environment, own) : environment
   const layer = layerFromValues('the process environment', values, { source: 'environment' })

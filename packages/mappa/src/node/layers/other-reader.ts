@@ -3,8 +3,7 @@ export function otherReader(): string | undefined {
   const { versions, execArgv, env } = process
   const given = [...execArgv, env.NODE_OPTIONS ?? ''].join(' ')
   if (versions.bun !== undefined)
-    return 'Bun reads it by itself: start it with --no-env-file, or write env = false in bunfig.toml.'
-  if (/--env-file/.test(given))
-    return `${versions.deno === undefined ? 'Node' : 'Deno'} reads it: leave --env-file out.`
+    return 'Bun loads it: start Bun with --no-env-file, or write env = false in bunfig.toml.'
+  if (/--env-file/.test(given)) return `${versions.deno === undefined ? 'Node' : 'Deno'} loads it: remove --env-file.`
   return undefined
 }

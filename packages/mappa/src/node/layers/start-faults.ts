@@ -6,11 +6,11 @@ import { layerFilesAbove } from '../files/root.js'
 /** A bare container must not run as development unnoticed. */
 export function unnamedStage(root: string): Fault {
   const [above] = layerFilesAbove(root)
-  const more = above === undefined ? '' : ` ${printable(above)} lies above, and is not read.`
+  const more = above === undefined ? '' : ` ${printable(above)} is above it, so Mappa does not read it.`
   return {
     kind: 'no-layers',
-    message: `No stage was named and there is no layer file in ${printable(root)}, so development is not assumed.${more}`,
-    remedy: 'Name the stage: MAPPA_STAGE=production (or create the file .env).',
+    message: `No stage is named, and ${printable(root)} has no layer file.${more}`,
+    remedy: 'Name the stage, as in MAPPA_STAGE=production, or create the file .env.',
   }
 }
 
@@ -20,7 +20,7 @@ export function missingRoot(root: string): Fault | undefined {
   if (stats?.isDirectory()) return undefined
   return {
     kind: 'unreadable',
-    message: `The root must be a directory, and ${root} is ${stats ? 'a file' : 'not there'}.`,
+    message: `The root must be a directory, but ${root} ${stats ? 'is a file' : 'does not exist'}.`,
     remedy: 'Correct --root, MAPPA_ROOT or the option root.',
   }
 }
@@ -29,7 +29,7 @@ export function missingRoot(root: string): Fault | undefined {
 export function nestedStage(stage: Stage, outer: string): Fault {
   return {
     kind: 'nested-stage',
-    message: `This should run for stage ${stage.name}, but it is inside a run for stage ${outer}, whose values are in its environment.`,
-    remedy: `Start it outside, or name the same stage in both.`,
+    message: `This asks for stage ${stage.name}, but runs inside stage ${outer} and has its values.`,
+    remedy: 'Start it outside, or name the same stage in both.',
   }
 }

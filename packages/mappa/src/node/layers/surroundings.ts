@@ -43,9 +43,9 @@ function otherLegends(root: string): Notice[] {
   )
   return others.map((name) => ({
     kind: 'second-legend',
-    message: `${name} is not read, since ${first} is the legend.`,
+    message: `${name} is ignored, because ${first} is the legend.`,
     layer: name,
-    remedy: 'Remove the one that is not meant.',
+    remedy: 'Remove one of them.',
   }))
 }
 
@@ -80,9 +80,9 @@ function isRight(name: string, stages: readonly string[]): boolean {
 function misnamed(name: string, meant: string, isThere: boolean): Notice {
   return {
     kind: 'misnamed',
-    message: `${printable(name)} is not read; ${name.includes('/') ? 'layer files stand at the root' : `it looks as if it should be called ${meant}`}.`,
+    message: `${printable(name)} is not read: ${name.includes('/') ? 'layer files belong in the root' : `should it be called ${meant}?`}`,
     layer: printable(name),
-    remedy: isThere ? `Move what it holds to ${meant}, and remove it.` : `Rename it: mv ${shellWord(name)} ${meant}`,
+    remedy: isThere ? `Move its content to ${meant}, and remove it.` : `Run: mv ${shellWord(name)} ${meant}`,
   }
 }
 
@@ -101,9 +101,9 @@ function writable(root: string, names: readonly string[], stages: readonly strin
     return [
       {
         kind: 'writable-by-others' as const,
-        message: `${what} may be written to by every user of this machine, who could change what is started.`,
+        message: `Every user of this machine may write to ${what}, and so change what is started.`,
         layer: name === '.' ? printable(root) : name,
-        remedy: `Take that away: chmod o-w ${name === '.' ? shellWord(root) : name}`,
+        remedy: `Run: chmod o-w ${name === '.' ? shellWord(root) : name}`,
       },
     ]
   })
@@ -139,7 +139,7 @@ function shared(
             message: `${name} has the same value in ${other} and in ${stage}.`,
             layer: layer.name,
             ...valueSpot(layer, name, entry),
-            remedy: entry.obtain ? `Obtain one for each: ${entry.obtain}` : 'Give each stage a secret of its own.',
+            remedy: entry.obtain ? `Obtain one for each stage: ${entry.obtain}` : 'Use another secret in each stage.',
           },
         ]
       known.set(text, stage)

@@ -14,8 +14,8 @@ export function untypedNode(name: string, emittedName: string): NoLegend {
   return {
     fault: legendFault(
       name,
-      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, which this version of Node (${process.versions.node}) cannot load.`,
-      `Type: mappa check, which keeps a compiled copy on this machine. For others write: mappa emit --as legend > ${emittedName}`,
+      `${name} is TypeScript${name.endsWith('.cts') ? ' in CommonJS' : ''}, but Node ${process.versions.node} cannot load that.`,
+      `Compile it on this machine, or write it as JSON for others. Run: mappa check Run: mappa emit --as legend > ${emittedName}`,
     ),
   }
 }
@@ -25,8 +25,8 @@ export function staleLegend(emittedName: string, name: string): NoLegend {
   return {
     fault: legendFault(
       emittedName,
-      `${emittedName} was made from ${name}, which has changed since.`,
-      `Write: mappa emit --as legend > ${emittedName}`,
+      `${emittedName} is stale: ${name} has changed since it was made.`,
+      `Run: mappa emit --as legend > ${emittedName}`,
     ),
   }
 }
@@ -34,7 +34,11 @@ export function staleLegend(emittedName: string, name: string): NoLegend {
 /** A module that exports something else. */
 export function withoutLegend(name: string): NoLegend {
   return {
-    fault: legendFault(name, `${name} must export a legend as its default.`, 'Write: export default legend({ … })'),
+    fault: legendFault(
+      name,
+      `${name} must export a legend as its default export.`,
+      'Write: export default legend({ … })',
+    ),
   }
 }
 
@@ -50,8 +54,8 @@ export function failedLegend(name: string, cause: unknown): NoLegend {
       cause,
       fault: legendFault(
         name,
-        `${name} waits for something with await, and a legend must be plain data.`,
-        'Remove the await from it and from what it imports.',
+        `${name} uses await, but a legend must be plain data.`,
+        'Remove the await from it and from its imports.',
       ),
     }
   const kind = errorName(cause)
@@ -62,14 +66,14 @@ export function failedLegend(name: string, cause: unknown): NoLegend {
     fault: legendFault(
       name,
       `${name} cannot be loaded: ${firstLine(said)}`,
-      'Fix the legend; --debug shows where it failed.',
+      'Correct the legend. --debug shows where it failed.',
     ),
   }
 }
 
 /** What is there is no file. */
 export function notRead(name: string): NoLegend {
-  return { fault: legendFault(name, `${name} must be a file that can be read, and is not.`, 'Put the legend there.') }
+  return { fault: legendFault(name, `${name} is not a readable file.`, 'Write the legend there.') }
 }
 
 /** A fault of a legend as a whole. */

@@ -46,7 +46,7 @@ export class NoAnswer extends Error {
 /** The same address, if it may be asked. */
 export function httpAddress(text: string): string {
   if (/^https?:\/\//i.test(text) && URL.canParse(text)) return text
-  throw new NoAnswer('has an address that is none', 'An address begins with http:// or https://.', false)
+  throw new NoAnswer('has an invalid address', 'Write an address that begins with http:// or https://.', false)
 }
 
 /** Asks, and asks once more after a failure that may pass. */
@@ -67,9 +67,7 @@ export async function askOnce<T>(load: (signal: AbortSignal) => Promise<T>, time
   const late = new Promise<never>((_, reject) => {
     timer = setTimeout(() => {
       stop.abort()
-      reject(
-        new NoAnswer(`has not answered within ${timeout / 1000} s`, 'Try again, or allow more time: timeout.', true),
-      )
+      reject(new NoAnswer(`did not answer within ${timeout / 1000} s`, 'Try again, or set a longer timeout.', true))
     }, timeout)
   })
   try {
@@ -83,20 +81,18 @@ export async function askOnce<T>(load: (signal: AbortSignal) => Promise<T>, time
 /** Why no values came from a source; names it, and neither its address nor its token. */
 export function remoteFault({ name }: { readonly name: string }, error: unknown): Fault {
   const { why, remedy } = reasonOf(error)
-  return { kind: 'remote', message: `No values came from ${name}: it ${why}.`, layer: name, remedy }
+  return { kind: 'remote', message: `No values from ${name}: it ${why}.`, layer: name, remedy }
 }
 
 /** The same of a source that gave values before, which are kept. */
 export function lostFault({ name }: { readonly name: string }, error: unknown): Fault {
   const { why, remedy } = reasonOf(error)
-  const message = `Nothing new comes from ${name}: it ${why}. The values that it gave last are kept.`
+  const message = `No new values from ${name}: it ${why}. Its last values are kept.`
   return { kind: 'remote', message, layer: name, remedy }
 }
 
 function reasonOf(error: unknown): { readonly why: string; readonly remedy: string } {
-  return error instanceof NoAnswer
-    ? error
-    : { why: failureOf(error), remedy: 'Correct its address, or fix the service.' }
+  return error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or the service.' }
 }
 
 /** A failure by its code alone; messages may hold an address, a token or a value. */
@@ -106,7 +102,7 @@ function failureOf(error: unknown): string {
   if (code === 'ECONNREFUSED') return 'cannot be reached (nothing listens at its address)'
   if (code === 'ENOTFOUND' || code === 'EAI_AGAIN') return 'cannot be reached (its host name is not known)'
   // Its words for what the Fetch standard calls port blocking: https://fetch.spec.whatwg.org/#port-blocking
-  if (message === 'bad port') return 'cannot be reached (HTTP clients refuse its port)'
+  if (message === 'bad port') return 'cannot be reached (HTTP clients block its port)'
   if (typeof code === 'string' && /^[A-Z_]+$/.test(code)) return `cannot be reached (${code})`
   return `failed with ${error instanceof Error && /^[A-Za-z]+$/.test(error.name) ? error.name : 'an unknown error'}`
 }

@@ -63,7 +63,7 @@ interface WatchAnswer {
 export function etcdSource(options: EtcdOptions): RemoteSource {
   must(
     isRecord(options) && options.url !== undefined && typeof options.prefix === 'string',
-    `etcdSource takes { name, url, prefix }, but got ${isRecord(options) ? 'an object without one of them' : whatIs(options)}.`,
+    `etcdSource takes { name, url, prefix }, but got ${isRecord(options) ? 'an object that lacks one of them' : whatIs(options)}.`,
   )
   const store = new Store(options)
   return {
@@ -116,7 +116,7 @@ function textsFrom(pairs: ReadonlyMap<string, string>): Texts {
   for (const [name, base64] of pairs) {
     const value = decodedText(base64)
     if (value === undefined)
-      throw new NoAnswer(`gives something for ${name} that is not text`, 'Values must be UTF-8 without NUL.', false)
+      throw new NoAnswer(`returned a value for ${name} that is not text`, 'Store it as UTF-8 text without NUL.', false)
     texts[name] = value
   }
   return texts
@@ -291,7 +291,7 @@ class Store {
         resolve(answer)
       })
       asked.on('timeout', () =>
-        asked.destroy(new NoAnswer(`has not answered within ${answerWait / 1000} s`, 'Try again.', true)),
+        asked.destroy(new NoAnswer(`did not answer within ${answerWait / 1000} s`, 'Try again.', true)),
       )
       asked.on('error', reject)
       asked.on('socket', (socket) => {
@@ -311,20 +311,16 @@ interface Refusal {
 function storeRefusal(status: number, { code, message = '' }: Refusal): NoAnswer {
   const isNameless = code === unauthenticated || /auth|permission|user name/i.test(message)
   if (status === 401 || status === 403 || isNameless)
-    return new NoAnswer(`refuses who asks (status ${status})`, 'Replace its user and password.', false)
+    return new NoAnswer(`rejected the user or password (status ${status})`, 'Correct its user and password.', false)
   return new NoAnswer(
-    `answers with status ${status}`,
-    'Correct its address, or look at the store.',
+    `answered with status ${status}`,
+    'Correct its address, or check the store.',
     status >= 500 || status === 429,
   )
 }
 
 function otherThanStore(): NoAnswer {
-  return new NoAnswer(
-    'does not answer as etcd does',
-    "Correct its address, which must be that of its clients' port.",
-    false,
-  )
+  return new NoAnswer('did not answer as etcd does', "Write the address of the store's client port.", false)
 }
 
 /** The object in an answer; an empty one in whatever something else than a store says, such as a proxy in front of it. */
@@ -341,13 +337,13 @@ async function wholeText(answer: IncomingMessage, signal: AbortSignal): Promise<
   let length = 0
   // One that begins and does not end would be waited for as long.
   const timer = setTimeout(
-    () => answer.destroy(new NoAnswer('has stopped in its answer', 'Try again.', true)),
+    () => answer.destroy(new NoAnswer('stopped in the middle of its answer', 'Try again.', true)),
     answerWait,
   )
   try {
     for await (const piece of answer) {
       length += (piece as Buffer).length
-      if (length > answerMax) throw new NoAnswer('gives more than 8 MiB', 'Correct its address or prefix.', false)
+      if (length > answerMax) throw new NoAnswer('returned more than 8 MiB', 'Correct its address or prefix.', false)
       pieces.push(piece as Buffer)
     }
   } finally {
@@ -366,7 +362,7 @@ async function* streamLines(answer: IncomingMessage, onPiece: () => void): Async
     const end = piece.lastIndexOf('\n')
     const lines = end < 0 ? [] : (rest + piece.slice(0, end)).split('\n')
     rest = end < 0 ? rest + piece : piece.slice(end + 1)
-    if (rest.length > answerMax) throw new NoAnswer('gives more than 8 MiB at once', 'Correct its prefix.', false)
+    if (rest.length > answerMax) throw new NoAnswer('returned more than 8 MiB at once', 'Correct its prefix.', false)
     for (const line of lines) if (line.trim() !== '') yield line
   }
 }

@@ -55,7 +55,7 @@ export async function tellRemote(
     return undefined
   } catch (error) {
     const { message, ...fault } = remoteFault(source, error)
-    return { ...fault, message: message.replace('No values came from', 'No values went to') }
+    return { ...fault, message: message.replace('No values from', 'No values were sent to') }
   }
 }
 
@@ -74,11 +74,11 @@ export async function fetchText(
   const answer = await fetchSameOrigin(url, { ...sent, headers, signal, credentials: 'omit' })
   const { status } = answer
   if (status === 401 || status === 403)
-    throw new NoAnswer(`refuses the token (status ${status})`, 'Replace the token.', false)
+    throw new NoAnswer(`rejected the token (status ${status})`, 'Correct the token.', false)
   if (!answer.ok)
     throw new NoAnswer(
-      `answers with status ${status}`,
-      'Correct its address, or fix the service.',
+      `answered with status ${status}`,
+      'Correct its address, or the service.',
       status >= 500 || status === 429,
     )
   // What a host says of texts that it has taken is of no interest.
@@ -95,7 +95,7 @@ async function fetchSameOrigin(url: string, options: RequestInit): Promise<Respo
   const { username, password, href } = new URL(httpAddress(url))
   // Node's fetch refuses such an address, in words that hold it.
   if (username !== '' || password !== '')
-    throw new NoAnswer('has a user or a password in its address', 'Take them out; what it asks for is a token.', false)
+    throw new NoAnswer('has a user or a password in its address', 'Remove them, and give a token.', false)
   let at = href
   for (let count = 0; count <= redirectsMax; count++) {
     const answer = await fetch(at, { ...options, redirect: 'manual' })
@@ -103,18 +103,14 @@ async function fetchSameOrigin(url: string, options: RequestInit): Promise<Respo
     if (next === null) return answer
     // The others would make it another request, without what it is to say.
     if (options.method === 'PATCH' && answer.status < 307)
-      throw new NoAnswer(`redirects (status ${answer.status})`, 'Name the address that it redirects to.', false)
+      throw new NoAnswer(`redirects (status ${answer.status})`, 'Write the address that it redirects to.', false)
     await answer.body?.cancel()
     const target = URL.canParse(next, at) ? new URL(next, at) : undefined
     if (target?.origin !== new URL(at).origin)
-      throw new NoAnswer(
-        'redirects to another origin',
-        'Name the address that it redirects to, if you trust it.',
-        false,
-      )
+      throw new NoAnswer('redirects to another origin', 'If you trust that address, write it instead.', false)
     at = target.href
   }
-  throw new NoAnswer('redirects again and again', 'Correct its address.', false)
+  throw new NoAnswer('redirects in a loop', 'Correct its address.', false)
 }
 
 /** The text of an answer, limited while it comes, and as it is unpacked. */
@@ -124,7 +120,7 @@ async function textWithin({ body }: Response, most: number): Promise<string> {
     try {
       return decoder.decode(value, { stream: value !== undefined })
     } catch {
-      throw new NoAnswer('gives text that is not UTF-8', 'Fix the service.', false)
+      throw new NoAnswer('returned text that is not UTF-8', 'Correct the service.', false)
     }
   }
   let text = ''
@@ -135,7 +131,7 @@ async function textWithin({ body }: Response, most: number): Promise<string> {
       const { done, value } = (await reader?.read()) ?? { done: true, value: undefined }
       if (done || !value) return text + decoded()
       length += value.byteLength
-      if (length > most) throw new NoAnswer('gives more than 8 MiB', 'Correct its address.', false)
+      if (length > most) throw new NoAnswer('returned more than 8 MiB', 'Correct its address.', false)
       text += decoded(value)
     }
   } finally {
@@ -148,27 +144,28 @@ export function jsonAnswer(text: string): Texts {
   try {
     return JSON.parse(text)
   } catch {
-    throw new NoAnswer('gives JSON that cannot be read', 'Fix the service.', false)
+    throw new NoAnswer('returned invalid JSON', 'Correct the service.', false)
   }
 }
 
 /** Layer text from elsewhere: names and values as they are, without expansion. */
 export function textsOf(text: string): Texts {
   const values = readValues(text)
-  if (values.flaws.length > 0) throw new NoAnswer('gives neither JSON nor layer text', 'Fix the service.', false)
+  if (values.flaws.length > 0) throw new NoAnswer('returned neither JSON nor layer text', 'Correct the service.', false)
   return Object.fromEntries([...values.names()].map((name) => [name, values.get(name)]))
 }
 
 /** Texts by name; numbers and switches as JSON has them are taken for their text. */
 export function checkedTexts(values: unknown): Texts {
-  if (!isRecord(values)) throw new NoAnswer('does not give texts by name', 'It must answer { "NAME": "value" }.', false)
+  if (!isRecord(values))
+    throw new NoAnswer('did not return an object of texts', 'It must return { "NAME": "value" }.', false)
   const texts: Record<string, string> = Object.create(null)
   for (const [name, value] of Object.entries(values)) {
     if (value === null || value === undefined) continue
     if (!isName(name))
-      throw new NoAnswer('gives a name that is not valid', 'Names are letters, digits and underscores.', false)
+      throw new NoAnswer('returned an invalid name', 'Use only letters, digits and underscores.', false)
     if (!['string', 'number', 'boolean'].includes(typeof value) || String(value).includes('\0'))
-      throw new NoAnswer(`gives something for ${name} that is not text`, 'Values must be texts.', false)
+      throw new NoAnswer(`returned a value for ${name} that is not text`, 'Return it as text.', false)
     texts[name] = String(value)
   }
   return texts

@@ -1,18 +1,20 @@
 import { withoutCredentials } from '../../leak/credentials.js'
-import { describeEntry } from '../../legend/constraints.js'
+import { type Breach, breachOf, describeEntry } from '../../legend/constraints.js'
 import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
-import { mask } from '../../legend/mask.js'
 import { SlipIndex } from '../../legend/text/slip-index.js'
+import { valueType } from '../../legend/value-types.js'
 import type { Fault } from '../faults/faults.js'
 import { printable, quote } from '../faults/faults.js'
 import type { FaultKind } from '../faults/kinds.js'
 import type { Problem, Reading } from '../reading/read.js'
 import { secrecyOf } from '../reading/secrecy.js'
 import type { ExpansionProblem } from '../stack/expand.js'
-import { nameSpot, openText, valueSpot } from '../stack/places.js'
+import { nameSpot, valueSpot } from '../stack/places.js'
 import type { Hit } from '../stack/stack.js'
+import { convert } from '../value/convert.js'
 import { splitList } from '../value/lists.js'
+import { brokenRule } from './broken-rule.js'
 import { freshRemedy, obtainRemedy, rightValue, setRemedy } from './remedies.js'
 
 /** A problem in words: with its place, and what to do. */
@@ -36,24 +38,24 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
     const { name, entry, where, base } = valueFacts(problem)
     return {
       ...base,
-      message: `${name} still holds the placeholder of the sample instead of a value${where}.`,
-      remedy: obtainRemedy(entry, freshRemedy(name, entry) ?? `Put the real ${name} there.`),
+      message: `${name} still has the sample's placeholder${where}.`,
+      remedy: obtainRemedy(entry, freshRemedy(name, entry) ?? `Put the real value there.`),
     }
   },
   'key-of-other-stage': (problem, { stage }) => {
     const { name, where, base } = valueFacts(problem)
     return {
       ...base,
-      message: `${name} is a test key by its shape, and this is stage ${stage.name}${where}.`,
-      remedy: `Use the live key, or say with pattern what its keys look like in ${stage.name}.`,
+      message: `${name} looks like a test key${where}, but this is stage ${stage.name}.`,
+      remedy: `Use a live key in this stage. If this is one, give its entry a pattern for stage ${stage.name}.`,
     }
   },
   undeclared: ({ name, winner, meant = '' }) => ({
     kind: 'undeclared',
     name,
-    message: `${name} has no entry in the legend, and looks like a typo for ${meant}, which no layer sets.`,
+    message: `${name} is not in the legend. Did you mean ${meant}, which has no value?`,
     ...nameSpot((winner as Hit).layer, name),
-    remedy: `Rename it to ${meant}, or keep it, with the reason after its value: # mappa keep: …`,
+    remedy: `Rename it to ${meant}. To keep it, add behind its value: # mappa keep: reason`,
   }),
   'wrong-type': wrongValue,
   'not-allowed': wrongValue,
@@ -65,8 +67,8 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
     const { name, entry, where, base } = valueFacts(problem)
     return {
       ...base,
-      message: `The pattern of ${name} takes too long on its value${where}: ${entry.pattern ?? entry.items?.pattern}`,
-      remedy: 'Write it so that no part can match the same text in two ways, such as (a+)+ or a*a*.',
+      message: `The pattern of ${name} takes too long to match its value${where}: ${entry.pattern ?? entry.items?.pattern}`,
+      remedy: 'Change the pattern: no part may match the same text in two ways, as (a+)+ and a*a* do.',
     }
   },
 }
@@ -80,32 +82,74 @@ function valueFacts({ name, breach, ...problem }: Problem) {
   return { name, entry, winner, as, where, base }
 }
 
+/** What is at fault: a whole value, or one item of a list. */
+interface Culprit {
+  readonly name: string
+  readonly entry: AnyEntry
+  /** Undefined if it cannot be shown. */
+  readonly text: string | undefined
+  readonly value: unknown
+  readonly breach: Breach
+}
+
 function wrongValue(problem: Problem, reading: Reading): Fault {
-  const { name, entry, winner, as, where, base } = valueFacts(problem)
-  const { text } = winner
-  const shows = !hides(entry)
-  const found = shows ? quote(secrecyOf(reading).open(text, entry)) : mask(text, entry)
-  return {
-    ...base,
-    message: `${name} must be ${describeEntry(entry)}, and ${itemText(problem, entry, text) ?? `is ${found}`}${where}${tooLong(problem, entry, text)}.`,
-    remedy: rightValue(as, entry, winner, problem),
+  const { entry, winner, as, where, base } = valueFacts(problem)
+  const culprit = itemCulprit(problem) ?? wholeCulprit(problem)
+  const { name, breach, text } = culprit
+  const rule = brokenRule(culprit.entry, culprit.value, breach)
+  const found =
+    hides(entry) || text === undefined ? undefined : shownValue(secrecyOf(reading).open(text, entry), breach)
+  const remedy = rightValue(as, entry, winner, problem)
+  return { ...base, message: sentence(name + where), ...(remedy !== undefined && { remedy }) }
+
+  function sentence(subject: string): string {
+    if (found === undefined) return `${subject} must ${rule}.`
+    // What a value must be comes first where it is of another kind; where it is only beyond a limit, the value does.
+    if (breach !== 'wrong-type' && breach !== 'not-allowed') return `${subject} is ${found}, but must ${rule}.`
+    return `${name} must ${rule}, but is ${found}${where}${tooLong(culprit)}.`
   }
 }
 
-/** Which item of a list is at fault. */
-function itemText({ breach, item }: Problem, entry: AnyEntry, text: string): string | undefined {
+function wholeCulprit({ name, breach, ...problem }: Problem): Culprit {
+  const [entry, { text }] = [problem.entry as AnyEntry, problem.winner as Hit]
+  const value = entry.type === 'array' ? listOf(text, entry) : valueType(entry.type).read(text)
+  return { name, entry, text, value, breach: breach as Breach }
+}
+
+/** The item of a list that is at fault, if one is. */
+function itemCulprit({ name, breach, item, ...problem }: Problem): Culprit | undefined {
   if (breach !== 'wrong-item' || item === undefined) return undefined
-  const found = splitList(text.trim(), entry.delimiter)?.[item]
-  // In a JSON array an item may hold the delimiter.
-  const shows = !hides(entry) && found !== undefined && !text.trim().startsWith('[')
-  return shows ? `item ${item + 1} is ${quote(openText(found, entry))}` : `item ${item + 1} is not`
+  const [list, { text }] = [problem.entry as AnyEntry, problem.winner as Hit]
+  const entry = list.items as AnyEntry
+  const value = listOf(text, list)?.[item]
+  const isText = typeof value === 'string'
+  const converted = isText && !text.trim().startsWith('[') ? convert(value, entry) : { breach: breachOf(entry, value) }
+  return {
+    name: `Item ${item + 1} of ${name}`,
+    entry,
+    text: isText ? value : JSON.stringify(value),
+    value: isText ? valueType(entry.type).read(value) : value,
+    breach: ('breach' in converted ? converted.breach : undefined) ?? 'wrong-type',
+  }
+}
+
+/** The items of a list as they are written, or as JSON has them. */
+function listOf(text: string, { delimiter }: AnyEntry): readonly unknown[] | undefined {
+  const word = text.trim()
+  if (!word.startsWith('[')) return splitList(word, delimiter)
+  const given = valueType('array').read(word)
+  return Array.isArray(given) ? given : undefined
+}
+
+/** A number beyond its limits stands as it is, every other text in quotes. */
+function shownValue(text: string, breach: Breach): string {
+  return breach === 'out-of-range' && /^\s*[+-]?[\d.]+\s*$/.test(text) ? text.trim() : quote(text)
 }
 
 /** Past 2^53 a number would be another one than its text says. */
-function tooLong({ breach }: Problem, entry: AnyEntry, text: string): string {
-  const isLong =
-    breach === 'wrong-type' && entry.type === 'integer' && !hides(entry) && /^\s*[+-]?\d{16,}\s*$/.test(text)
-  return isLong ? '; it has more digits than a number holds exactly' : ''
+function tooLong({ breach, entry, text = '' }: Culprit): string {
+  const isLong = breach === 'wrong-type' && entry.type === 'integer' && /^\s*[+-]?\d{16,}\s*$/.test(text)
+  return isLong ? ', which has more digits than a number holds exactly' : ''
 }
 
 type FunctionBreach = 'schema-issue' | 'read-failed' | 'not-plain' | 'needs-waiting'
@@ -124,20 +168,20 @@ function functionFault({ name, winner, said = [], breach, ...problem }: Problem)
   const where = winner && winner.layer.text === undefined ? ` in ${winner.layer.name}` : ''
   const texts = {
     'schema-issue': [
-      `The schema of ${name} refuses its value${where}${words || '.'}`,
-      `Fix the value, or the schema in the legend.`,
+      `The schema of ${name} rejects its value${where}${words || '.'}`,
+      'Correct the value or the schema.',
     ],
     'read-failed': [
-      `The function read of ${name} failed on its value${where}${words || '.'}`,
-      `Fix the value, or read in the legend.`,
+      `The function "read" of ${name} failed on its value${where}${words || '.'}`,
+      'Correct the value or the function.',
     ],
     'not-plain': [
-      `${name} reaches the browser, and what the legend makes of its value is not plain JSON data.`,
-      'Give pages text, numbers, lists and plain objects, and make everything else from those there.',
+      `${name} reaches the browser, so it must be plain JSON data after "read" or "schema", but is not.`,
+      'Return text, numbers, lists or plain objects, and convert them in the page.',
     ],
     'needs-waiting': [
-      `The schema of ${name} is asynchronous.`,
-      'Use settleAsync instead of settle, or start with: mappa with -- …',
+      `The schema of ${name} is asynchronous, but settle is not.`,
+      'Use settleAsync instead of settle, or run: mappa with -- …',
     ],
   } as const satisfies Readonly<Record<FunctionBreach, readonly [message: string, remedy: string]>>
   const [message, remedy] = texts[kind]
@@ -154,35 +198,35 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
     case 'unset':
       return {
         ...base,
-        message: `${name} is built on ${culprit}, and no layer sets that.`,
+        message: `${name} uses ${culprit}, but no layer sets ${culprit}.`,
         remedy: near
           ? `Write \${${near}} instead of \${${culprit}}.`
-          : `${setRemedy(culprit, reading)} Or write \${${culprit}:-…} with what should stand in for it.`,
+          : `${setRemedy(culprit, reading)} Or give a fallback: \${${culprit}:-…}`,
       }
     case 'asked-for':
       return {
         ...base,
         // The words stand in the file beside the name, and may show only where the value may.
-        message: `${name} needs ${culprit}, which is not set${message && !hides(entry) ? `: ${printable(withoutCredentials(message))}` : '.'}`,
+        message: `${name} needs ${culprit}, but it is not set${message && !hides(entry) ? `: ${printable(withoutCredentials(message))}` : '.'}`,
         remedy: setRemedy(culprit, reading),
       }
     case 'cycle':
       return {
         ...base,
-        message: `${name} is built on itself: ${names.join(' → ')}.`,
+        message: `${name} refers to itself: ${names.join(' → ')}.`,
         remedy: `Give ${name} a value without \${${names[1] ?? name}}.`,
       }
     case 'too-long':
       return {
         ...base,
-        message: `${name} grows past 1 MiB when it is expanded.`,
-        remedy: 'Look for a name that is repeated in each of the values it is built on.',
+        message: `${name} is larger than 1 MiB once it is expanded.`,
+        remedy: 'Look for a value that repeats another one many times.',
       }
     case 'too-deep':
       return {
         ...base,
-        message: `${name} is built on more than 200 names, each on the next.`,
-        remedy: 'Write some of them out.',
+        message: `${name} refers to a chain of more than 200 variables.`,
+        remedy: 'Shorten the chain: write some of the values out.',
       }
   }
 }
@@ -202,10 +246,10 @@ function bareDollar({ name, entry, winner, bare }: Problem): Fault {
   return {
     kind: 'bare-dollar',
     name,
-    message: `${name} holds $${mentioned}, which stays text without braces, though ${mentioned} is a variable.`,
+    message: `${name} contains $${mentioned} without braces, but ${mentioned} is a variable.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
-    remedy: `Write \${${mentioned}} to have its value there, or put single quotes around the whole value to keep the text.`,
+    remedy: `Write \${${mentioned}} for its value. To keep the text, put the whole value in single quotes.`,
   }
 }
 
@@ -222,21 +266,21 @@ function secretInBrowser({ name, entry, winner, used = [], found = [] }: Problem
     return {
       ...base,
       ...valueSpot(layer, name, { ...(entry as AnyEntry), secret: true }),
-      message: `${name} may reach the browser, and holds the text of ${found.join(' and ')}.`,
-      remedy: 'Take it out of the value; if a quote closes too late there, close it earlier.',
+      message: `${name} reaches the browser, but contains the value of ${found.join(' and ')}.`,
+      remedy: 'Remove it from the value. If a quote closes too late, close it earlier.',
     }
   const secrets = used.filter((each) => secrecy.entryFor(each.name)?.secret).map((each) => each.name)
   const [stranger] = used.filter((each) => secrecy.entryFor(each.name) === undefined)
   if (secrets.length === 0 && stranger)
     return {
       ...base,
-      message: `${name} may reach the browser, and is built on ${stranger.name}, which no entry declares, so it counts as secret.`,
-      remedy: `Write in the legend: ${stranger.name}: { type: 'string', reach: 'browser' }`,
+      message: `${name} reaches the browser, but uses ${stranger.name}, which is not in the legend and so counts as secret.`,
+      remedy: `Write: ${stranger.name}: { type: 'string', reach: 'browser' }`,
     }
   return {
     ...base,
-    message: `${name} may reach the browser, and is built on ${secrets.length > 0 ? `the secret ${secrets.join(' and ')}` : 'a secret'}.`,
-    remedy: 'Build it on what everyone may see, or keep it on the server.',
+    message: `${name} reaches the browser, but uses ${secrets.length > 0 ? `the secret ${secrets.join(' and ')}` : 'a secret'}.`,
+    remedy: 'Remove the secret from the value, or keep the variable on the server.',
   }
 }
 
@@ -244,10 +288,10 @@ function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
   return {
     kind: 'missing',
     name,
-    message: `${name} must be ${describeEntry(entry)}, and ${layer.name} clears it by setting it to nothing.`,
+    message: `${name} is required (${describeEntry(entry)}), but ${layer.name} clears it with an empty value.`,
     layer: layer.name,
     ...valueSpot(layer, name, entry),
-    remedy: obtainRemedy(entry, 'Give it a value there, or remove the line to use the layers below.'),
+    remedy: obtainRemedy(entry, 'Give it a value there, or remove the line to use a lower layer.'),
   }
 }
 
@@ -255,7 +299,7 @@ function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, sta
   const entry = problem.entry as AnyEntry
   if (clearedBy) return cleared(name, entry, clearedBy)
   const slip = slips.get(name)
-  const message = `${name} must be ${describeEntry(entry)}, and no layer sets it.`
+  const message = `${name} is required (${describeEntry(entry)}), but no layer sets it.`
   if (slip?.as !== undefined)
     return { kind: 'missing', name, message, ...nameSpot(slip.layer, slip.as), remedy: `Rename ${slip.as} to ${name}.` }
   const fresh = freshRemedy(name, entry)

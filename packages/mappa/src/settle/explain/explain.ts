@@ -75,7 +75,7 @@ function withLayersAbove(faults: readonly Fault[], { layersAbove }: Sources): re
   const [file] = first < 0 ? [] : (layersAbove?.() ?? [])
   const fault = faults[first]
   if (file === undefined || !fault) return faults
-  const message = `${fault.message} ${printable(file)} lies above the root, and is not read.`
+  const message = `${fault.message} ${printable(file)} is above the root, so Mappa does not read it.`
   return faults.with(first, { ...fault, message })
 }
 
@@ -92,7 +92,7 @@ function withNames(fault: Fault, open: readonly Problem[]): Fault {
   const names = open.slice(0, namesMax).map(({ name }) => name)
   const rest = open.length - names.length
   const list = rest > 0 ? `${names.join(', ')} and ${rest} more` : names.join(', ')
-  return { ...fault, message: `${fault.message} No layer here sets ${list}.` }
+  return { ...fault, message: `${fault.message} No other layer sets ${list}.` }
 }
 
 /** A value of several lines in which names stand that are missing. */
@@ -122,9 +122,9 @@ function lateQuote({ layer, name, names }: Swallowing): Fault {
   return {
     kind: 'unclosed-quote',
     name,
-    message: `The value of ${name} runs over the lines of ${names.join(', ')}, since its quote closes too late.`,
+    message: `The quote of ${name} closes too late: its value contains the lines of ${names.join(', ')}.`,
     ...valueSpot(layer, name, undefined),
-    remedy: 'Close it at the end of its line; or set those names elsewhere, if the lines are a part of the value.',
+    remedy: 'Close it at the end of its line. If those lines belong to the value, set these names elsewhere.',
   }
 }
 
@@ -152,12 +152,12 @@ export function unknownStage(definition: Legend<unknown> | undefined, { name, fr
   const near = short ?? nearest(name, known)
   const says = from === 'NODE_ENV' || from === 'MAPPA_STAGE' ? `${from} must name` : 'The stage must be'
   // What cannot be a stage may be anything, such as a value in the wrong place.
-  const found = isStageName(name) ? quote(name) : 'not the name of a stage'
-  const instead = from === 'NODE_ENV' ? `NODE_ENV=${near ?? '…'}, or beside it MAPPA_STAGE=${near ?? '…'}` : near
+  const found = isStageName(name) ? quote(name) : 'not a stage name'
+  const instead = from === 'NODE_ENV' ? `NODE_ENV=${near ?? '…'} or MAPPA_STAGE=${near ?? '…'}` : near
   return {
     kind: 'unknown-stage',
-    message: `${says} one of ${known.join(', ')}, and is ${found}.`,
-    remedy: instead ? `Write: ${instead}` : "Add stages in the legend: legend(…, { stages: ['…'] }).",
+    message: `${says} one of ${known.join(', ')}, but is ${found}.`,
+    remedy: instead ? `Write: ${instead}` : "To add a stage, write in the legend: legend(…, { stages: ['…'] })",
   }
 }
 
@@ -191,9 +191,9 @@ function steeringFaults(layer: Layer): Fault[] {
     .map((name) => ({
       kind: 'stage-in-layer',
       name,
-      message: `${name} decides which layer files are read, so none of them can set it.`,
+      message: `${name} decides which layer files are read, so a layer file cannot set it.`,
       ...nameSpot(layer, name),
-      remedy: `Remove the line, and set it where the program is started: ${name}=…`,
+      remedy: `Remove the line, and set it where you start the program: ${name}=…`,
     }))
 }
 
@@ -207,14 +207,14 @@ function commandLineFaults(layer: Layer, entries: StageEntries, stage: Stage): F
       kind: 'refused',
       ...(declared && { name }),
       message: declared
-        ? `${name} is secret, so it cannot be given on the command line, where other processes can read it.`
-        : 'A name given on the command line has no entry in the legend, so it is taken for a secret and refused.',
+        ? `${name} is secret, but other processes can read the command line.`
+        : 'A name on the command line is not in the legend, so it counts as secret and is refused.',
       layer: layer.name,
       remedy: declared
-        ? `Write ${name}=… in ${localFile(stage)} instead, or set it in the process environment.`
+        ? `Write ${name}=… in ${localFile(stage)}, or set it in the process environment.`
         : near
           ? `Write: ${near}`
-          : 'Add an entry for it to the legend first.',
+          : 'Add it to the legend first.',
     }
   })
 }
@@ -227,11 +227,11 @@ export function readAlreadyText(
 ) {
   return {
     name,
-    message: `The process environment holds all that ${layer.name} sets (${count} ${count === 1 ? 'name' : 'names'}), so something has read that file before, and ${name} of ${hidden.name} does not count.`,
+    message: `Something has already loaded ${layer.name}: the process environment has all of its ${count} ${count === 1 ? 'value' : 'values'}, so they override ${name} from ${hidden.name}.`,
     ...valueSpot(hidden, name, entries.get(name)),
     remedy:
       otherReader?.() ??
-      `Leave ${layer.name} to Mappa: take it out of what the runtime, the container (env_file) or the shell reads.`,
+      `Let only Mappa load ${layer.name}: remove it from the runtime, the container (env_file) or the shell.`,
   }
 }
 
@@ -256,7 +256,7 @@ function ruleFault({ sentence, names, said }: BrokenRule, { entries, stack, sett
     ...first,
     remedy:
       places.length === 0
-        ? 'Fix the rule in the legend.'
-        : `${said === undefined ? 'Change' : 'Fix the rule, or change'} one of these: ${places.join(', ')}.`,
+        ? 'Correct the rule in the legend.'
+        : `${said === undefined ? 'Change' : 'Correct the rule, or change'} one of: ${places.join(', ')}.`,
   }
 }

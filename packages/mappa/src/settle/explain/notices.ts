@@ -62,9 +62,9 @@ function layerNotices(layer: Layer, around: Around): Notice[] {
     ...found,
     {
       kind: 'read-differently',
-      message: `${layer.name} has more notices: ${left} further ${left === 1 ? 'name was' : 'names were'} not looked at.`,
+      message: `${layer.name} has too many notices: ${left} more ${left === 1 ? 'name was' : 'names were'} not checked.`,
       layer: layer.name,
-      remedy: 'Correct those above first; or keep data in a file of its own.',
+      remedy: 'Correct those above first. If this is data, move it to another file.',
     },
   ]
 }
@@ -80,7 +80,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     yield {
       kind: 'read-differently',
       name,
-      message: `${name} is set ${ranges.length} times in ${layer.name}; the last one counts, and some readers take the first.`,
+      message: `${name} is set ${ranges.length} times in ${layer.name}. Mappa takes the last one, but some readers take the first.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: `Remove ${linesSaid(layer, ranges.slice(0, -1))}.`,
     }
@@ -90,15 +90,15 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     yield {
       kind: 'read-differently',
       name,
-      message: `There are spaces around the equals sign of ${name}; a shell would not read this line.`,
+      message: `There are spaces around the equals sign of ${name}. A shell does not read this line.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: `Write: ${name}=… without spaces around the equals sign`,
+      remedy: `Write: ${name}=…`,
     }
   if (isNameOfShell(name))
     yield {
       kind: 'read-differently',
       name,
-      message: `${name} gets its value from the shell itself; a shell that reads this file refuses the line, or ignores it.`,
+      message: `${name} is a variable of the shell itself. A shell that reads this file rejects or ignores the line.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Give it another name.',
     }
@@ -106,7 +106,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     yield {
       kind: 'read-differently',
       name,
-      message: `${name} has lower-case letters; some readers change such names, or leave them out.`,
+      message: `${name} has lower-case letters. Some readers change or skip such names.`,
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
@@ -117,18 +117,18 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     yield {
       kind: 'undeclared',
       name,
-      message: `${name} has no entry in the legend.`,
+      message: `${name} is not in the legend.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: 'Add an entry for it, or remove the line.',
+      remedy: 'Add it to the legend, or remove the line.',
     }
   }
   if (changesLoading(name) && !entries.has(name))
     yield {
       kind: 'changes-loading',
       name,
-      message: `${name} changes how programs load, so it is not taken from a layer file.`,
+      message: `${name} changes how programs load, so Mappa does not take it from a layer file.`,
       ...nameSpot(layer, name, entries.get(name)),
-      remedy: 'Set it where the program is started, or add an entry for it to the legend.',
+      remedy: 'Set it where you start the program, or add it to the legend.',
     }
 }
 
@@ -137,10 +137,10 @@ function keyLine(layer: Layer, name: string): Notice {
   const { layer: file, place } = nameSpot(layer, name) as Spot
   return {
     kind: 'undeclared',
-    message: 'This line looks like the last one of a key in base64 and not like NAME=value, so it sets nothing.',
+    message: 'This line looks like the last line of a base64 key, so it sets nothing.',
     layer: file,
     place,
-    remedy: 'Put the whole key in single quotes, from its first line to its last.',
+    remedy: 'Put the whole key in single quotes, from the first line to the last.',
   }
 }
 
@@ -153,10 +153,10 @@ function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Genera
           yield {
             kind: 'former-name',
             name,
-            message: `${old} is called ${name} now, and is still set in ${layer.name}.`,
+            message: `${old} is now called ${name}, but ${layer.name} still sets the old name.`,
             layer: layer.name,
             ...nameSpot(layer, old, entry),
-            remedy: layer.get(name) === undefined ? `Rename it to ${name}.` : `Remove it: ${name} is set there too.`,
+            remedy: layer.get(name) === undefined ? `Rename it to ${name}.` : `Remove it: ${name} is also set there.`,
           }
 }
 
@@ -175,29 +175,29 @@ function* valueWords(
     yield {
       ...base,
       kind: 'deprecated',
-      message: `${name} is deprecated, and is set in ${layer.name}.`,
+      message: `${name} is deprecated, but ${layer.name} sets it.`,
       remedy: entry.description ? printable(entry.description) : 'Remove it.',
     }
   if (!hides(entry) && entry.type === 'string' && isPlaceholder(text))
     yield {
       ...base,
       kind: 'placeholder',
-      message: `${name} holds ${quote(text)}, which looks like a placeholder.`,
+      message: `${name} is ${quote(text)}, which looks like a placeholder.`,
       remedy: obtainRemedy(entry, 'Put the real value there.'),
     }
   if (!entry.secret && openText(text, entry) !== text)
     yield {
       ...base,
       kind: 'password-shown',
-      message: `${name} holds what looks like a credential, and is not secret.`,
-      remedy: `Write in the legend: ${name}: { …, secret: true }`,
+      message: `${name} contains what looks like a credential, but is not secret.`,
+      remedy: `Write: ${name}: { …, secret: true }`,
     }
   if (!lines.includes('production') && keyFor(text, entry) === 'live')
     yield {
       ...base,
       kind: 'key-of-other-stage',
-      message: `${name} is a live key by its shape, and this is stage ${stage.name}.`,
-      remedy: 'Use the test key here, so that trying things out does no harm.',
+      message: `${name} looks like a live key, but this is stage ${stage.name}.`,
+      remedy: 'Use a test key in this stage.',
     }
   // While developing, anything will do.
   if (
@@ -209,18 +209,18 @@ function* valueWords(
     yield {
       ...base,
       kind: 'weak-secret',
-      message: `${name} could be guessed: it is short, or what many people choose.`,
-      remedy: obtainRemedy(entry, 'Use a long random one.'),
+      message: `${name} is easy to guess.`,
+      remedy: obtainRemedy(entry, 'Use a long random value.'),
     }
 }
 
 const differenceTexts: Readonly<Record<Difference, string>> = {
   blanks: 'spaces outside quotes',
-  quotes: 'quotes inside a value that does not start with one',
+  quotes: 'quotes inside an unquoted value',
   backslashes: 'backslashes outside quotes',
-  escapes: 'escapes that a shell keeps as they are',
-  'shell-signs': 'signs that a shell acts on',
-  dollar: 'a dollar sign that a shell would expand',
+  escapes: 'escapes that a shell does not expand',
+  'shell-signs': 'characters with a meaning in a shell',
+  dollar: 'a dollar sign that a shell expands',
   tilde: 'a tilde that a shell replaces',
   'assignment-inside': 'a line that looks like an assignment',
 }
@@ -241,7 +241,7 @@ function* lookNotices(layer: Layer, name: string, entries: StageEntries): Genera
     yield {
       kind: 'read-differently',
       name,
-      message: `The value of ${name} begins or ends with ${odd}, which is a part of it.`,
+      message: `The value of ${name} begins or ends with ${odd}, which becomes part of it.`,
       ...spot,
       remedy: odd === 'a no-break space' ? 'Remove it.' : `Write straight quotes: ${name}='…'`,
     }
@@ -249,7 +249,7 @@ function* lookNotices(layer: Layer, name: string, entries: StageEntries): Genera
     yield {
       kind: 'read-differently',
       name,
-      message: `The value of ${name} looks like a Windows path, and in double quotes \\n, \\r and \\t stand for line ends and tabs.`,
+      message: `The value of ${name} looks like a Windows path, but in double quotes \\n, \\r and \\t are line ends and tabs.`,
       ...spot,
       remedy: 'Put the path in single quotes.',
     }
@@ -276,12 +276,12 @@ function* valueNotices(layer: Layer, name: string, entries: StageEntries, stack:
   yield {
     kind: 'read-differently',
     name,
-    message: `The value of ${name} holds ${list}; other readers take it differently.`,
+    message: `Other readers read ${name} differently: its value has ${list}.`,
     ...valueSpot(layer, name, entry),
     remedy: differences.includes('escapes')
-      ? `Put the characters themselves in ${quotes} quotes, instead of escapes.`
+      ? `Write the characters themselves in ${quotes} quotes, without escapes.`
       : differences.includes('assignment-inside')
-        ? 'Keep it in a file of its own, or in base64, if other programs read this file.'
+        ? 'If other programs read this file, move the value to its own file or write it as base64.'
         : shows
           ? `Write: ${name}=${printable(fixed)}`
           : `Put the whole value in ${quotes} quotes${quotes === 'double' ? ', with a backslash before each " \\ and $ that is text' : ''}.`,
@@ -300,7 +300,7 @@ function* fileNotices(layer: Layer): Generator<Notice> {
   if (what)
     yield {
       kind: 'read-differently',
-      message: `${layer.name} has ${what}; a shell would take ${what === returns ? 'each carriage return as part of the value' : 'it as part of the first name'}.`,
+      message: `${layer.name} has ${what}. A shell takes ${what === returns ? 'each carriage return as part of a value' : 'it as part of the first name'}.`,
       layer: layer.name,
       remedy: 'Save it as UTF-8 without a byte order mark, with LF line ends.',
     }
@@ -343,9 +343,9 @@ function* stackNotices(
       yield {
         kind: 'empty-ignored',
         name,
-        message: `${name} is set to nothing in ${layer.name}, which counts as unset.`,
+        message: `${name} is empty in ${layer.name}, so it counts as unset.`,
         layer: layer.name,
-        remedy: layer.source === 'environment' ? `Unset it: unset ${name}` : 'Give it a value there, or remove it.',
+        remedy: layer.source === 'environment' ? `Run: unset ${name}` : 'Give it a value, or remove it.',
         ...valueSpot(layer, name, entries.get(name)),
       }
   if (lines.includes('development')) return
@@ -355,8 +355,8 @@ function* stackNotices(
     yield {
       kind: 'hidden-by-local',
       name,
-      message: `${name} of ${own.name} is hidden by this machine's ${top.name}.`,
+      message: `${top.name} overrides ${name} from ${own.name}.`,
       ...valueSpot(top, name, entries.get(name)),
-      remedy: `Remove the line, unless this machine alone should differ in ${stage.name}.`,
+      remedy: `Remove the line, unless only this machine should differ in ${stage.name}.`,
     }
 }

@@ -2,7 +2,7 @@
 
 import { encodeValue } from '../../format/value.js'
 import { withoutCredentials } from '../../leak/credentials.js'
-import { describeEntry, leastOf, mostOf, numberOf } from '../../legend/constraints.js'
+import { leastOf, mostOf, numberOf } from '../../legend/constraints.js'
 import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
 import { nearest } from '../../legend/text/nearest.js'
@@ -14,11 +14,16 @@ import type { Hit } from '../stack/stack.js'
 import { convert, textFor } from '../value/convert.js'
 import { joinList, splitList } from '../value/lists.js'
 
-export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, { breach, item }: Problem): string {
+export function rightValue(
+  name: string,
+  entry: AnyEntry,
+  { layer, text }: Hit,
+  { breach, item }: Problem,
+): string | undefined {
   // Nobody can tell what a number alone was to be.
   const { units } = valueType(entry.type)
   if (breach === 'wrong-type' && units && !hides(entry) && /^\s*\d+(?:\.\d+)?\s*$/.test(text))
-    return `State the unit, for example ${units.map((unit) => `${name}=${text.trim()}${unit}`).join(' or ')}.`
+    return `Write the unit: ${units.map((unit) => `${name}=${text.trim()}${unit}`).join(' or ')}`
   const right = hides(entry)
     ? undefined
     : (meantValue(text, entry) ??
@@ -27,11 +32,9 @@ export function rightValue(name: string, entry: AnyEntry, { layer, text }: Hit, 
   // What was meant is made of what is there, which may hold a password that nobody declared secret.
   if (meant !== undefined && withoutCredentials(meant) === meant)
     return `${sourceTraits(layer.source).remedy}: ${name}=${printable(writtenAs(meant, layer.source))}`
-  if (item !== undefined) return `Make item ${item + 1} ${describeEntry(entry.items as AnyEntry)}.`
   if (entry.obtain) return `Obtain: ${entry.obtain}`
   const limit = breach === 'out-of-range' ? nearestLimit(text, entry) : undefined
-  const example = limit === undefined ? '.' : `, for example: ${name}=${limit}`
-  return `Make it ${describeEntry(entry)}${example}`
+  return limit && `${sourceTraits(layer.source).remedy}: ${name}=${limit}`
 }
 
 /** The limit that a number is beyond, as the legend has it: a value that is right, though nobody may have meant it. */
@@ -95,7 +98,7 @@ export function freshRemedy(name: string, { generate }: AnyEntry): string | unde
   if (!generate) return undefined
   const { bytes, text } = generate
   const random = `Buffer.from(crypto.getRandomValues(new Uint8Array(${bytes}))).toString('${text}')`
-  return `Make one: node -p "'${name}=' + ${random}"`
+  return `Run: node -p "'${name}=' + ${random}"`
 }
 
 /** Where this machine keeps what is its own. */
@@ -111,9 +114,8 @@ export function setRemedy(
   const isSecret = entries.get(name)?.secret
   const isHere = lines.some((each) => each === 'development' || each === 'test')
   // Where a program is deployed, a file of this machine helps nobody else.
-  if (isSecret && !isHere)
-    return `Set ${name} on the host of ${stage.name}, or in .env.${stage.name}.local to try it here.`
-  return `Write ${name}=… in ${isSecret ? `${localFile(stage)}, which stays on this machine` : `.env.${stage.name}`}.`
+  if (isSecret && !isHere) return `Set it on the ${stage.name} host, or in .env.${stage.name}.local to try it here.`
+  return `Write ${name}=… in ${isSecret ? `${localFile(stage)} (only this machine)` : `.env.${stage.name}`}.`
 }
 
 /** Where a person gets the value of an entry, or what else to do. */

@@ -38,7 +38,7 @@ export const faultKinds = {
   'no-layers': { general: true },
   legend: { general: true },
   refused: {},
-  'server-only': {},
+  'beyond-reach': {},
   'fixed-at-start': {},
   leak: {},
   undeclared: {},

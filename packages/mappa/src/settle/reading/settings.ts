@@ -86,7 +86,7 @@ export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: Rea
  */
 export function stageOf(settings: object): Stage {
   const stage = stages.get(settings)
-  if (!stage) throw new TypeError('stageOf takes settings as settle gives them, not a part or a copy of them.')
+  if (!stage) throw new TypeError('stageOf takes settings from settle, not a part or a copy of them.')
   return stage
 }
 
@@ -100,12 +100,12 @@ export function secretTextsIn(settings: object): readonly string[] {
 /** What a page takes of settings when it is handed out, by the names of variables. */
 export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
   const values = pages.get(settings)
-  if (!values) throw new TypeError('A page takes settings as settle gives them, not a part or a copy of them.')
+  if (!values) throw new TypeError('A page takes settings from settle, not a part or a copy of them.')
   return values
 }
 
 function refuse(name: string): never {
-  throw new TypeError(`The test reads ${name}, and was given no value for it.`)
+  throw new TypeError(`The test reads ${name}, but was given no value for it.`)
 }
 
 function newGroup(): Group {

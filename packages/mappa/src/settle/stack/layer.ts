@@ -115,7 +115,7 @@ function withoutText(this: Layer): object {
 /** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */
 export function layerFromValues(name: string, values: Texts, traits: LayerTraits = {}): Layer {
   if (typeof values !== 'object' || values === null)
-    throw new TypeError('layerFromValues takes a name and texts by name.')
+    throw new TypeError('layerFromValues takes a name and an object of texts.')
   return {
     source: 'given',
     ...traits,

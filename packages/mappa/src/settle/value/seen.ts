@@ -37,7 +37,7 @@ function byRead(read: NonNullable<AnyEntry['read']>, value: unknown): SeenValue 
     const result = read(value)
     if (!isThenable(result)) return { value: result }
     heard(result)
-    return { wrong: 'read-failed', said: ['It gave a promise, and must give its result at once.'] }
+    return { wrong: 'read-failed', said: ['It returned a promise, but must return its result at once.'] }
   } catch (thrown) {
     return { wrong: 'read-failed', said: [saidBy(thrown)] }
   }
