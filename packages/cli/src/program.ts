@@ -25,30 +25,21 @@ import { typesCommand } from './commands/types/definition.js'
 import { withCommand } from './commands/with/definition.js'
 import { wrongUsage } from './commands/wrong-usage.js'
 import { Left } from './terminal/ask.js'
+import { beginReport, endReport } from './terminal/json-report.js'
 import { talk } from './terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from './terminal/usage-error.js'
 
-/** Every command, in the order in which completion offers them. */
-export const commands: readonly CommandDefinition[] = [
-  addCommand,
-  renameCommand,
-  removeCommand,
-  checkCommand,
-  compareCommand,
-  fillCommand,
-  guardCommand,
-  guideCommand,
-  initCommand,
-  liftCommand,
-  listCommand,
-  completionCommand,
-  emitCommand,
-  traceCommand,
-  sampleCommand,
-  stampCommand,
-  typesCommand,
-  withCommand,
+/** Every command, by the task it is for, in the order of the help. */
+const tasks: readonly (readonly [task: string, commands: readonly CommandDefinition[]])[] = [
+  ['Start', [initCommand, liftCommand, fillCommand]],
+  ['Look', [listCommand, traceCommand, compareCommand, guideCommand]],
+  ['Check', [checkCommand, guardCommand]],
+  ['Change', [addCommand, renameCommand, removeCommand]],
+  ['Run and hand on', [withCommand, emitCommand, stampCommand, sampleCommand, typesCommand]],
+  ['More', [completionCommand]],
 ]
+
+export const commands: readonly CommandDefinition[] = tasks.flatMap(([, each]) => each)
 
 /** Runs the command line `mappa …` and sets the process's exit code. */
 export async function run(args: readonly string[]): Promise<void> {
@@ -57,6 +48,7 @@ export async function run(args: readonly string[]): Promise<void> {
   const own = split < 0 ? args : args.slice(0, split)
   const rest = split < 0 ? undefined : args.slice(split + 1)
   const debug = own.includes('--debug')
+  beginReport(own.includes('--json'))
   try {
     process.exitCode = exitCodes.fine
     // Whoever reads our output may stop early, as head does; that is no error.
@@ -70,10 +62,18 @@ export async function run(args: readonly string[]): Promise<void> {
     if (own.every((each) => each === '--debug') && rest === undefined) {
       const { welcome } = await import('./commands/welcome/run.js')
       finish(await welcome())
-    } else await program(own, rest, finish).parseAsync(own, { from: 'user' })
+    } else {
+      const mappa = program(own, rest, finish)
+      // The parser shows the whole help for a command that it does not know.
+      const [first, about] = own.filter((word) => !word.startsWith('-'))
+      if (first === 'help' && about !== undefined && !commands.some(({ name }) => name === about))
+        throw new UsageError(wrongUsage('commander.unknownCommand', mappa, [about]))
+      await mappa.parseAsync(own, { from: 'user' })
+    }
   } catch (error) {
     process.exitCode = fail(error, debug)
   }
+  endReport(Number(process.exitCode ?? 0))
 }
 
 function fail(error: unknown, debug: boolean): number {
@@ -108,8 +108,8 @@ function program(
     .helpOption('-h, --help', 'show this help')
     // Its sentences repeat what was typed.
     .configureOutput({ outputError: () => {} })
-    .configureHelp({ showGlobalOptions: true, sortSubcommands: true })
-    .helpCommand('help [command]', 'show help for a command')
+    .configureHelp({ showGlobalOptions: true })
+    .addHelpText('after', helpEnd)
     .option('--debug', 'show where an error comes from')
   refuseWrongUsage(mappa, words)
   mappa.hook('preAction', (_, command) => {
@@ -117,13 +117,25 @@ function program(
       throw new UsageError('Only mappa with runs a command after --.')
   })
   const running: Running = { rest, finish, binary, commands: () => mappa.commands.map(known) }
-  for (const { name, define } of commands) {
-    const command = mappa.command(name)
-    define(command, running)
-    refuseWrongUsage(command, words)
+  for (const [task, definitions] of tasks) {
+    mappa.commandsGroup(`${task}:`)
+    for (const { name, define } of definitions) {
+      const command = mappa.command(name)
+      define(command, running)
+      refuseWrongUsage(command, words)
+    }
   }
-  return mappa
+  return mappa.helpCommand('help [command]', 'show help for a command')
 }
+
+const helpEnd = `
+Examples:
+  mappa init                          set a project up
+  mappa check production              check a stage
+  mappa with staging -- node app.js   run a program with a stage's values
+
+Exit codes: 0 fine, 1 faults found, 2 wrong usage; with passes on its program's.
+Settings: NO_COLOR and FORCE_COLOR switch colours.`
 
 /** Has a command say in our words what the parser finds wrong. */
 function refuseWrongUsage(command: Command, words: readonly string[]): void {
@@ -145,7 +157,7 @@ const values: Readonly<Record<string, Wanted>> = {
   '--token-from': 'variable',
   '--set': 'variable',
   name: 'variable',
-  fresh: 'variable',
+
   names: 'variable',
   'stage-or-names': 'variable',
   stage: 'stage',

@@ -136,7 +136,11 @@ Read in sub/app.js:1.
   },
   { run: 'trace ALERT_TOKEN', out: /→ \.env\.local:1:13 {2}\(secret\)/ },
   { run: 'trace COLLECTOR_PORT', out: /→ default in the legend {2}4100/ },
-  { run: 'trace COLECTOR_PORT', code: 2, err: /^COLECTOR_PORT is not in the legend\. Did you mean COLLECTOR_PORT\?\n$/ },
+  {
+    run: 'trace COLECTOR_PORT',
+    code: 2,
+    err: /^COLECTOR_PORT is not in the legend\. Did you mean COLLECTOR_PORT\?\n$/,
+  },
   {
     run: 'trace LOG_LEVEL',
     files: { '.env.local': `ALERT_TOKEN=${token}\nLOG_LEVEL=` },
@@ -198,7 +202,7 @@ Read in sub/app.js:1.
   { run: 'help', out: /^Usage: mappa / },
   { run: 'help check', out: /^Usage: mappa check / },
   { run: 'compare staging staging', code: 2, err: /takes different stages/ },
-  { run: 'check --set LOG_LEVEL=info --set oops', code: 2, err: /Number 2 is not\.\n$/ },
+  { run: 'check --set LOG_LEVEL=info --set oops', code: 2, err: /Number 2 does not\.\n$/ },
   { run: 'check --set LOG_LEVEL=info --set LOG_LEVEL=debug', code: 2, err: /^--set sets LOG_LEVEL twice/ },
   {
     run: 'check --every-stage --root sub',
@@ -227,7 +231,9 @@ Read in sub/app.js:1.
   { run: 'check --stag x', code: 2, err: /Unknown option --stag\./ },
   { run: 'check more', code: 2, out: /but is "more"/ },
   { run: 'types more', code: 2, err: /Too many arguments/ },
-  { run: '--help', out: /Commands:\n {2}add .*\n[\s\S]*\n {2}check .*every fault and notice/ },
+  { run: '--help', out: /\nStart:\n {2}init .*\n[\s\S]*\nCheck:\n {2}check .*report every fault/ },
+  { run: 'help nonsense', code: 2, err: /^Unknown command nonsense\.[^\n]*\n$/ },
+  { run: 'help chek', code: 2, err: /^Unknown command chek\. Did you mean check\?\n$/ },
   { run: 'with --help', out: /Example:\n {2}mappa with staging -- node server\.js/ },
 ]
 

@@ -127,9 +127,12 @@ test('a host gets what it must have, after a look at the names, and nothing else
   const json = JSON.parse((await hand('--json')).stdout)
   assert.equal(unlikeDocument('handed', json), undefined)
   assert.deepEqual(json, {
-    version: 1,
-    stage: 'staging',
-    handedOver: false,
+    version: 2,
+    ok: true,
+    faults: [],
+    notices: [],
+    stage: { name: 'staging', from: '--stage' },
+    sent: false,
     values: [{ name: 'ALERT_TOKEN', secret: true, replaces: false }],
   })
   assert.match((await hand('--apply')).stdout, /\nSent 1 value\.\n$/)

@@ -277,6 +277,46 @@ test('what is printed as JSON has the members of its document and no others', ()
   assert.deepEqual([...documents].sort(), [...new Set([...Object.values(shapes), 'handed'])].sort())
 })
 
+test('whatever becomes of a command, with --json it prints a report, and what a person reads goes to standard error', async () => {
+  const root = apiary()
+  const broken = project({
+    'mappa.legend.json': '{ "properties": { "A": { "type": "strin" } } }',
+    '.env': 'A=1\n',
+    'a.yaml': 'a: ${A}\n',
+  })
+  const lines: readonly (readonly [line: string, code: number, kind: string, root?: string])[] = [
+    ['nonsense', 2, 'usage'],
+    ['check --nonsense', 2, 'usage'],
+    ['check --stage nonsense', 2, 'unknown-stage'],
+    ['trace NONSENSE', 2, 'usage'],
+    ['list NONSENSE', 2, 'usage'],
+    ['fill NONSENSE', 2, 'usage'],
+    ['guide NONSENSE', 2, 'usage'],
+    ['rename NONSENSE OTHER', 2, 'usage'],
+    ['add COLLECTOR_PORT --type port', 2, 'usage'],
+    ['compare staging', 2, 'usage'],
+    ['compare production --host gone.json', 1, 'refused'],
+    ['compare --since nonsense', 2, 'usage'],
+    ['lift --only NONSENSE', 2, 'usage'],
+    ['guard --since nonsense', 2, 'usage'],
+    ['stamp nonsense.yaml --list', 2, 'usage'],
+    ['emit --to http://hive.example --stage staging', 2, 'usage'],
+    ['init --like staging', 2, 'usage'],
+    ...['check', 'fill', 'guide', 'compare', 'add B --type port', 'rename A B', 'remove A'].map(
+      (line) => [line, 1, 'legend', broken] as const,
+    ),
+  ]
+  for (const [line, code, kind, at = root] of lines) {
+    const ended = await mappa([...line.split(' '), '--json'], { cwd: at })
+    assert.equal(ended.code, code, `${line}\n${ended.stdout}${ended.stderr}`)
+    const report = JSON.parse(ended.stdout)
+    assert.deepEqual([report.ok, report.faults[0]?.kind], [false, kind], line)
+    // What a command is about is missing where it did not do its work, and nothing else.
+    const { version, ok, stage, faults, notices } = report
+    assert.equal(unlikeDocument('report', { version, ok, stage, faults, notices }), undefined, line)
+  }
+})
+
 test('SARIF is what its standard says, and each place is what it marks', () => {
   // The schema of SARIF 2.1.0 as its committee publishes it.
   const schema = join(top, 'node_modules/@microsoft/jest-sarif/lib/schemas/sarif-2.1.0-rtm.5.json')

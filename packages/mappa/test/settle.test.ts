@@ -93,7 +93,7 @@ Notice: COLECTOR is not in the legend.
   )
   for (const line of reportText(found, { width: 60 }).split('\n')) assert.ok(line.length <= 60, line)
   const json = reportJson(found)
-  assert.deepEqual([json.version, json.ok, json.stage], [1, false, { name: 'staging', from: 'MAPPA_STAGE' }])
+  assert.deepEqual([json.version, json.ok, json.stage], [2, false, { name: 'staging', from: 'MAPPA_STAGE' }])
   assert.equal(JSON.parse(JSON.stringify(json)).faults.length, 2)
 })
 

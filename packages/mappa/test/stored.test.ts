@@ -160,8 +160,8 @@ test('what reports look like, in narrow windows and wide ones', () => {
   const found = surveyLayers(legend(hives), { stage: { name: 'production', from: 'MAPPA_STAGE' }, layers })
   const paint = {
     bold: (text: string) => `<b>${text}</b>`,
-    red: (text: string) => `<r>${text}</r>`,
-    yellow: (text: string) => `<y>${text}</y>`,
+    fault: (text: string) => `<r>${text}</r>`,
+    notice: (text: string) => `<y>${text}</y>`,
     dim: (text: string) => `<d>${text}</d>`,
   }
   const fine = surveyLayers(legend({}), { stage: 'test', layers: [] })

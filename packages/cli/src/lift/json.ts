@@ -1,9 +1,9 @@
 import type { Candidate } from '../guess/finding.js'
 import type { Held } from './change.js'
 
-/** The shape of `lift --json`: docs/json/lift.schema.json. `version` changes when a member changes its meaning or goes. */
+/** The candidates of `lift --json`: docs/json/lift.schema.json. */
 export function candidatesJson(candidates: readonly Candidate[], held: readonly Held[]) {
-  return { version: 1, candidates: candidates.map((candidate) => candidateJson(candidate, held)) }
+  return candidates.map((candidate) => candidateJson(candidate, held))
 }
 
 /** The value of a secret is null. */

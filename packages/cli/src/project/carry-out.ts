@@ -5,6 +5,7 @@ import type { Plan } from '../edits/plan.js'
 import { WriteError, writeFiles } from '../edits/write.js'
 import { confirmWrite } from '../terminal/ask.js'
 import { diffText } from '../terminal/diff.js'
+import { jsonReport } from '../terminal/json-report.js'
 import { paragraph } from '../terminal/paragraph.js'
 import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
@@ -41,7 +42,7 @@ export async function carryOut(carried: Carried, options: CarryOptions): Promise
     if (options.json) {
       if (options.apply) write()
       const files = changes.map(({ path, before }) => ({ path, change: before === null ? 'new' : 'edited' }))
-      terminal.write(jsonText({ version: 1, files, mentions, written: options.apply === true }))
+      terminal.write(jsonText(jsonReport({}, { files, mentions, written: options.apply === true })))
       return { exitCode: exitCodes.fine }
     }
     const shown = changes

@@ -9,7 +9,6 @@ import {
   layerFromValues,
   type Place,
   printable,
-  reportText,
   type Stage,
   type Survey,
   stagesOf,
@@ -33,8 +32,8 @@ import {
 } from 'mappa/command'
 import { findRoot, loadLegendFile } from 'mappa/node'
 import { spotIn } from '../declared/legend-text.js'
+import { tellFaults } from '../terminal/json-report.js'
 import { remedyText } from '../terminal/remedy.js'
-import { talk } from '../terminal/terminal.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
 import { loadTypeScriptLegend } from './compile.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
@@ -130,9 +129,9 @@ export async function openSound(options: ProjectOptions, consequence: string): P
   const { root, legendFile, definition, faults, cause } = project
   const stage = { name: options.stage ?? 'development', from: undefined }
   const tell = (told: readonly Fault[]) => {
-    const text = reportText({ stage, faults: told, notices: [] }, { ...talk(), consequence })
     // A legend's faults are those of all stages.
-    talk().write(text.slice(text.indexOf('\n\n') + 2))
+    const withoutStage = (text: string) => text.slice(text.indexOf('\n\n') + 2)
+    tellFaults({ stage, faults: told, notices: [] }, consequence, withoutStage)
     return { refused: true, cause } as const
   }
   if (legendFile === undefined) return tell([noLegend(root, '')])

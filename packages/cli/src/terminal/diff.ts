@@ -30,7 +30,7 @@ export function diffText(
       .flatMap((patch) => patch.split('\n'))
       // Files may hold what a terminal would obey; tabs are only their indentation.
       .map((line) => line.split('\t').map(printable).join('\t'))
-      .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.red(line) : line))
+      .map((line) => (/^\+(?!\+\+ )/.test(line) ? paint.bold(line) : /^-(?!-- )/.test(line) ? paint.dim(line) : line))
       .join('\n')
   )
 }

@@ -9,12 +9,26 @@ export interface Terminal {
 }
 
 /** Standard output: what a command was asked for. */
-export const output = (): Terminal => terminalOf(process.stdout)
+export const output = (): Terminal => terminalOf(process.stdout, () => (hasPrinted = true))
 /** Standard error: talk, and everything of `mappa with`, whose standard output is its child's. */
-export const talk = (): Terminal => terminalOf(process.stderr)
+export const talk = (): Terminal => terminalOf(process.stderr, (text) => (said += text))
+
+let [hasPrinted, said] = [false, '']
+
+/** What this run has written so far. */
+export function outputSoFar(): { readonly hasPrinted: boolean; readonly said: string } {
+  return { hasPrinted, said }
+}
+
+/** Begins anew: one process may run the command many times. */
+export function forget(): void {
+  hasPrinted = false
+  said = ''
+}
 
 /** Hands a file's text on, sign for sign; only a terminal gets it without what that would obey. */
 export function handOver(text: string): void {
+  hasPrinted = true
   process.stdout.write(process.stdout.isTTY === true ? harmless(text) : text)
 }
 
@@ -23,18 +37,29 @@ export function isAsked(): boolean {
   return process.stdin.isTTY === true && process.stdout.isTTY === true
 }
 
-function terminalOf(stream: NodeJS.WriteStream): Terminal {
-  const coloured = stream.isTTY === true && !process.env.NO_COLOR && process.env.TERM !== 'dumb'
-  const { bold, dim, red, yellow } = pico.createColors(coloured)
+function terminalOf(stream: NodeJS.WriteStream, note: (text: string) => void): Terminal {
+  const { bold, dim, red, magenta } = pico.createColors(isColoured(stream))
   return {
     width: Math.min(stream.columns ?? 100, 100),
-    paint: { bold, dim, red, yellow },
-    write: (text) => stream.write(harmless(text)),
+    // Both are readable on a white and on a black ground, as terminals draw them: yellow and green are not.
+    paint: { bold, dim, fault: red, notice: magenta },
+    write: (text) => {
+      note(text)
+      stream.write(harmless(text))
+    },
   }
 }
 
+/** `NO_COLOR` and `FORCE_COLOR` decide, in this order; else a terminal that knows colours gets them. */
+function isColoured({ isTTY }: NodeJS.WriteStream): boolean {
+  const { NO_COLOR: never, FORCE_COLOR: always, TERM: terminal } = process.env
+  if (never) return false
+  if (always !== undefined) return always !== '0' && always !== 'false'
+  return isTTY === true && terminal !== 'dumb'
+}
+
 /** What colours are switched with, and nothing else that begins with an escape sign. */
-const ours = '(\\u001b\\[(?:1|2|22|31|33|39)m)'
+const ours = '(\\u001b\\[(?:1|2|22|31|35|39)m)'
 const colours = new RegExp(ours)
 
 /**

@@ -5,7 +5,7 @@ import { mustBeReported, type Reported } from './text.js'
 
 /** The shape of a report as JSON. `version` changes when a member changes its meaning or goes. */
 export interface JsonReport {
-  readonly version: 1
+  readonly version: 2
   readonly ok: boolean
   readonly stage: { readonly name: string; readonly from: string | null }
   readonly faults: readonly Fault[]
@@ -18,7 +18,7 @@ export interface JsonReport {
 export function reportJson(reported: Reported): JsonReport {
   mustBeReported(reported, 'reportJson')
   const { stage, faults, notices, accepted = [] } = reported
-  return { version: 1, ok: faults.length === 0, stage: stageJson(stage), faults, notices, accepted }
+  return { version: 2, ok: faults.length === 0, stage: stageJson(stage), faults, notices, accepted }
 }
 
 function stageJson({ name, from }: Stage): JsonReport['stage'] {

@@ -8,8 +8,10 @@ import type { Stage } from '../settle/stack/stage.js'
 export interface Paint {
   readonly bold: (text: string) => string
   readonly dim: (text: string) => string
-  readonly red: (text: string) => string
-  readonly yellow: (text: string) => string
+  /** A fault, and what of a line it marks. */
+  readonly fault: (text: string) => string
+  /** A notice, and what of a line it marks. */
+  readonly notice: (text: string) => string
 }
 
 /** Options of {@link reportText}. */
@@ -33,7 +35,7 @@ export interface Reported {
 
 const same = (text: string) => text
 /** No colours at all. */
-const plainPaint: Paint = { bold: same, dim: same, red: same, yellow: same }
+const plainPaint: Paint = { bold: same, dim: same, fault: same, notice: same }
 
 const indent = '    '
 /** Narrower terminals get lines this wide all the same: below it, breaking makes text harder to read. */
@@ -56,8 +58,8 @@ export function reportText(reported: Reported, options: TextOptions = {}): strin
   const width = Math.max(options.width ?? 100, widthMin)
   const blocks = [
     stageLine(stage, paint),
-    ...faults.map((fault) => block(withLabel('Fault', fault), paint.red, width)),
-    ...notices.map((notice) => block(withLabel('Notice', notice), paint.yellow, width)),
+    ...faults.map((fault) => block(withLabel('Fault', fault), paint.fault, width)),
+    ...notices.map((notice) => block(withLabel('Notice', notice), paint.notice, width)),
     tally(faults.length, notices.length, accepted?.length) +
       (faults.length > 0 && consequence ? ` ${consequence}` : ''),
   ]
@@ -87,7 +89,7 @@ export function capitalized(text: string): string {
   return text.charAt(0).toUpperCase() + text.slice(1)
 }
 
-function block(report: Fault | Notice, mark: Paint['red'], width: number): string {
+function block(report: Fault | Notice, mark: Paint['fault'], width: number): string {
   // Names of files and stages come from outside too, and a terminal must obey none of them.
   const lines = wrap(printable(report.message), width).map((line) => mark(line))
   const { place, excerpt, layer } = report

@@ -9,7 +9,7 @@ export const addCommand: CommandDefinition = {
       .description(
         'Adds an entry to the legend, and a value to the right layer. On a terminal it asks for anything missing.',
       )
-      .argument('<name>', 'its name')
+      .argument('[name]', 'the name (asked for if missing)')
       .option('--value <text>', 'its first value (not for secrets)')
       .option('--stage <name>', 'the stage of the value')
       .option('--description <text>', 'what it is for')
@@ -17,7 +17,10 @@ export const addCommand: CommandDefinition = {
     entry
       .addHelpText('after', '\nExample:\n  mappa add\n  mappa add FEED_PAUSE --type duration --default 90s --apply')
       .action(
-        async (name: string, { apply, json, root, stage, value, description, ...flags }: Omit<AddOptions, 'words'>) => {
+        async (
+          name: string | undefined,
+          { apply, json, root, stage, value, description, ...flags }: Omit<AddOptions, 'words'>,
+        ) => {
           const { add } = await import('./run.js')
           const options = { apply, json, root, stage, value, description, words: wordsFrom({ ...flags }) }
           run.finish(await add(name, withoutUndefined(options) as AddOptions))

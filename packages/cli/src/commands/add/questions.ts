@@ -9,6 +9,11 @@ export interface AskedEntry {
   readonly value?: string | undefined
 }
 
+/** Asks what a new variable is called. */
+export function askName(): Promise<string> {
+  return typed('Name of the variable')
+}
+
 /** Asks what a new variable is: its type, whether it is secret, what it is for, and its value. */
 export async function askEntry(name: string, given: AskedEntry): Promise<AskedEntry> {
   const types = Object.keys(valueTypes)

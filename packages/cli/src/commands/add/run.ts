@@ -18,14 +18,18 @@ export interface AddOptions extends ChangeOptions {
 }
 
 /** `mappa add NAME`: an entry, and its first value in the layer where it belongs. */
-export async function add(name: string, options: AddOptions): Promise<Ended> {
+export async function add(given: string | undefined, options: AddOptions): Promise<Ended> {
+  const canAsk = isAsked() && !options.apply && !options.json
+  if (given === undefined && !canAsk)
+    throw new UsageError('Name the variable, for example: mappa add LOG_LEVEL --type string')
+  const name = given ?? (await (await import('./questions.js')).askName())
   if (!isName(name))
     throw new UsageError('A variable name has only letters, digits and underscores, and does not start with a digit.')
   if (options.value !== undefined && options.words.secret)
     throw new UsageError(
       `${name} is secret, but other processes can read the command line. Omit --value. Then run: mappa fill ${name}`,
     )
-  const asks = isAsked() && !options.apply && !options.json && options.words.type === undefined
+  const asks = canAsk && options.words.type === undefined
   const { words, description, value } = asks ? await (await import('./questions.js')).askEntry(name, options) : options
   return changed(options, (project, found) => {
     const { definition } = project

@@ -1,15 +1,6 @@
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import {
-  type Fault,
-  type Legend,
-  type Notice,
-  type Reported,
-  reportJson,
-  reportSarif,
-  reportText,
-  type Survey,
-} from 'mappa'
+import { type Fault, type Legend, type Notice, type Reported, reportSarif, reportText, type Survey } from 'mappa'
 import { isAccepted, isAround, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import { capturedEnvironment } from '../../project/captured.js'
 import { layerNamesIn, legendsBelow } from '../../project/files.js'
@@ -24,6 +15,7 @@ import {
   type ProjectOptions,
   surveyProject,
 } from '../../project/project.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
@@ -205,15 +197,11 @@ function reportsIn(outcomes: readonly ProjectReports[], options: CheckOptions): 
   }
   if (options.json) {
     const data = ({ reports }: ProjectReports) =>
-      options.everyStage || options.asCloned
-        ? { version: 1, stages: reports.map(stageJson) }
-        : reportJson(reports[0] as Checked)
+      options.everyStage || options.asCloned ? everyStageJson(reports) : stageJson(reports[0] as Checked)
     const isOne = outcomes.length === 1 && outcomes[0]?.member === undefined
-    return jsonText(
-      isOne
-        ? data(outcomes[0] as ProjectReports)
-        : { version: 1, packages: outcomes.map((each) => ({ root: each.member, ...data(each) })) },
-    )
+    if (isOne) return jsonText(data(outcomes[0] as ProjectReports))
+    const packages = outcomes.map((each) => ({ root: each.member, ...data(each) }))
+    return jsonText(jsonReport(allOf(all.map(({ report }) => report)), { packages }))
   }
   if (options.lines) {
     // What stands in a layer of all stages would come once for each.
@@ -235,7 +223,19 @@ function reportsIn(outcomes: readonly ProjectReports[], options: CheckOptions): 
 }
 
 function stageJson(report: Checked) {
-  return { ...reportJson(report), ...(report.hostGives && { hostGives: report.hostGives }) }
+  const { accepted = [], hostGives } = report
+  return jsonReport(report, { accepted, ...(hostGives && { hostGives }) })
+}
+
+function everyStageJson(reports: readonly Checked[]) {
+  return jsonReport(allOf(reports), { stages: reports.map(stageJson) })
+}
+
+/** What several reports hold together: each fault and notice with the stage that it is of. */
+function allOf(reports: readonly Checked[]): Pick<Reported, 'faults' | 'notices'> {
+  const told = (kind: 'faults' | 'notices') =>
+    reports.flatMap((report) => report[kind].map((each) => ({ ...each, stage: report.stage.name })))
+  return { faults: told('faults') as Reported['faults'], notices: told('notices') as Reported['notices'] }
 }
 
 /** One project's reports for a person, with what is to be said of all of its stages. */

@@ -5,7 +5,7 @@ import type { CompareOptions } from './run.js'
 export const compareCommand: CommandDefinition = {
   name: 'compare',
   define(command, run) {
-    staged(command.summary('compare stages, a stage and its host, or two commits'), 'with --host: the stage')
+    staged(command.summary('compare stages, hosts or commits'), 'with --host: the stage')
       .description(
         'Compares stages, with secrets masked. With --host, compares a stage with its host. With --since, shows changes since a commit, and what to set on each host before you deploy.',
       )

@@ -1,8 +1,9 @@
-import { reportJson, reportText, type Survey, variablesOf } from 'mappa'
+import { reportText, type Survey, variablesOf } from 'mappa'
 import { capitalized, counted } from '../../declared/counted.js'
 import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../../handing/host-report.js'
 import { hostText } from '../../handing/host-text.js'
 import { leftOut, openSound, ownStages, refuseStage, type SoundProject, surveyProject } from '../../project/project.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -55,7 +56,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
   const ended = { exitCode: isFaulty ? exitCodes.faults : exitCodes.fine }
   const terminal = output()
   if (options.json) {
-    terminal.write(jsonText({ version: 1, stages, stagesWithOtherFaults: others, variables: shown }))
+    terminal.write(jsonText(jsonReport({}, { stages, stagesWithOtherFaults: others, variables: shown }, !isFaulty)))
     return ended
   }
   if (shown.length > 0) terminal.write(`${rowsText(shown, stages, terminal.width, terminal.paint)}\n\n`)
@@ -109,7 +110,7 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   const faults = [...report.faults, ...(there ? faultsOnHost(there, texts ?? {}) : [])]
   const reported = { stage: found.stage, faults, notices: report.notices }
   const terminal = output()
-  if (options.json) terminal.write(jsonText({ ...reportJson(reported), both, elsewhere, ...(there && { values }) }))
+  if (options.json) terminal.write(jsonText(jsonReport(reported, { both, elsewhere, ...(there && { values }) })))
   else {
     terminal.write(reportText(reported, terminal))
     const told = [

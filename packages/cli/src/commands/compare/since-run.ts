@@ -11,6 +11,7 @@ import {
   type SoundProject,
   surveyProject,
 } from '../../project/project.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -80,7 +81,10 @@ function tell(
   const terminal = output()
   const isNamed = !/^[0-9a-f]{7,}$/.test(since.revision)
   const commit = isNamed ? `${since.commit} (${printable(since.revision)})` : since.commit
-  if (options.json) terminal.write(jsonText({ version: 1, since: since.commit, stages: found }))
+  if (options.json)
+    terminal.write(
+      jsonText(jsonReport({}, { since: since.commit, stages: found }, options.host === undefined || lacking === 0)),
+    )
   else if (options.as === 'markdown') terminal.write(sinceMarkdown(found, commit))
   else {
     terminal.write(`Since ${commit}\n\n${sinceText(found, terminal)}\n\n`)

@@ -38,9 +38,9 @@ function stackedText(rows: readonly Row[], paint: Paint): string {
 }
 
 function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, room = Number.POSITIVE_INFINITY): string {
-  if (state === 'missing') return paint.red('missing')
+  if (state === 'missing') return paint.fault('missing')
   if (state === 'not-asked') return paint.dim('not asked')
-  if (state === 'unset') return fault ? paint.red(fault) : paint.dim('not set')
+  if (state === 'unset') return fault ? paint.fault(fault) : paint.dim('not set')
   const text = shown === '' ? '(empty)' : broken(cut(shown as string), room)
   const marks = [
     ...(state === 'default' ? ['default'] : []),
@@ -49,9 +49,9 @@ function cellText({ state, shown, fault, sameSecretAs }: Cell, paint: Paint, roo
   ]
   const whole = marks.length > 0 ? `${text}, ${marks.join(', ')}` : text
   return fault
-    ? paint.red(whole)
+    ? paint.fault(whole)
     : sameSecretAs.length > 0
-      ? paint.yellow(whole)
+      ? paint.notice(whole)
       : state === 'default'
         ? paint.dim(whole)
         : whole

@@ -1,5 +1,5 @@
 import { basename, resolve } from 'node:path'
-import { entriesOf, type Fault, type Legend, reportText, toJsonSchema, variablesOf } from 'mappa'
+import { entriesOf, type Fault, type Legend, toJsonSchema, variablesOf } from 'mappa'
 import { browserModule, emittedFrom, type HandedValue, textAt } from 'mappa/command'
 import { writeFiles } from '../../edits/write.js'
 import { handOn, hiddenTextsOf } from '../../handing/hand-on.js'
@@ -8,6 +8,7 @@ import { faultsElsewhere, pageSurvey } from '../../handing/page-survey.js'
 import { described } from '../../project/described.js'
 import { telling, textIn } from '../../project/made-file.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
+import { tellFaults } from '../../terminal/json-report.js'
 import { say } from '../../terminal/say.js'
 import { handOver, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -99,8 +100,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
     ...(options.as === 'cluster' ? tooLargeObjects(values).map(tooLargeFault) : []),
   ]
   if (all.length > 0) {
-    const report = { stage: found.stage, faults: all, notices: [] }
-    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was written.' }))
+    tellFaults({ stage: found.stage, faults: all, notices: [] }, 'Nothing was written.')
     return { exitCode: exitCodeFor(all) }
   }
   for (const line of fromHere(found, values)) say(line)
@@ -184,7 +184,7 @@ async function emitModule(options: EmitOptions): Promise<Ended> {
   const faults = faultsElsewhere(found)
   const { stage, notices, settings } = found
   if (faults.length > 0 || !settings) {
-    talk().write(reportText({ stage, faults, notices }, { ...talk(), consequence: 'Nothing was written.' }))
+    tellFaults({ stage, faults, notices }, 'Nothing was written.')
     return { exitCode: exitCodeFor(faults) }
   }
   const isTyped = out !== undefined && /\.[cm]?ts$/.test(out)

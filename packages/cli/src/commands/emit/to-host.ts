@@ -1,4 +1,4 @@
-import { type Fault, reportText, type Survey } from 'mappa'
+import type { Fault, Survey } from 'mappa'
 import { type HandedValue, tellRemote } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { type Chosen, chosenValues } from '../../handing/handed.js'
@@ -6,9 +6,10 @@ import { hostNames, hostTexts } from '../../handing/host-report.js'
 import { hostText, tokenOf } from '../../handing/host-text.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { choose } from '../../terminal/ask.js'
+import { jsonReport, tellFaults } from '../../terminal/json-report.js'
 import { row } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
-import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
+import { isAsked, jsonText, output } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
 
 /** Options of `mappa emit --to`. */
@@ -31,8 +32,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { found, values: all, faults } = await chosenValues(project, options)
   if (faults.length > 0) {
-    const report = { stage: found.stage, faults, notices: [] }
-    talk().write(reportText(report, { ...talk(), consequence: 'Nothing was sent.' }))
+    tellFaults({ stage: found.stage, faults, notices: [] }, 'Nothing was sent.')
     return { exitCode: exitCodeFor(faults) }
   }
   const wanted = all.filter((value) => value.name !== tokenFrom && isForHost(value, found, options))
@@ -54,13 +54,17 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   const terminal = output()
   if (!json) terminal.write(`${planText(told, found)}\n`)
   if (values.length === 0) {
-    if (json) terminal.write(jsonText({ version: 1, stage: found.stage.name, values: told, handedOver: false }))
+    if (json) terminal.write(jsonText(jsonReport({ stage: found.stage }, { values: told, sent: false })))
     return { exitCode: exitCodes.fine }
   }
   const isWanted = options.apply === true || (!json && isAsked() && (await isConfirmed(values.length)))
   const fault = isWanted ? await send() : undefined
   if (json)
-    terminal.write(jsonText({ version: 1, stage: found.stage.name, values: told, handedOver: isWanted && !fault }))
+    terminal.write(
+      jsonText(
+        jsonReport({ stage: found.stage, faults: fault ? [fault] : [] }, { values: told, sent: isWanted && !fault }),
+      ),
+    )
   if (fault) return failed(fault)
   if (!json) terminal.write(`${isWanted ? `Sent ${counted(values.length, 'value')}.` : nothingYet(options)}\n`)
   return { exitCode: exitCodes.fine }

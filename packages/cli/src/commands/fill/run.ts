@@ -13,6 +13,7 @@ import { described } from '../../project/described.js'
 import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../../project/files.js'
 import { textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../../project/project.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
@@ -239,12 +240,16 @@ function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitC
     const open = isNamed ? [] : left
     if (options.json)
       terminal.write(
-        jsonText({
-          version: 1,
-          stage: { name: after.stage.name, from: after.stage.from ?? null },
-          written: filled.map(({ name, file }) => ({ name, layer: file })),
-          missing: left.map(({ name }) => name),
-        }),
+        jsonText(
+          jsonReport(
+            { stage: after.stage },
+            {
+              written: filled.map(({ name, file }) => ({ name, layer: file })),
+              missing: left.map(({ name }) => name),
+            },
+            open.length === 0,
+          ),
+        ),
       )
     else {
       const done = {

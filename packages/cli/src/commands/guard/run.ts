@@ -8,7 +8,6 @@ import {
   layerFromText,
   layerFromValues,
   printable,
-  reportJson,
   reportSarif,
   reportText,
   stagesOf,
@@ -29,6 +28,7 @@ import {
 } from '../../project/git/repository.js'
 import { openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { unseen } from '../../terminal/ask.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, isAsked, jsonText, output, progress, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -302,7 +302,7 @@ function report(faults: readonly Fault[], accepted: number, { project, secrets, 
     notices: [],
   }
   const known = knownText(project, secrets)
-  if (options.json) terminal.write(jsonText(reportJson(reported)))
+  if (options.json) terminal.write(jsonText(jsonReport({ faults: reported.faults })))
   else if (options.sarif) terminal.write(jsonText(reportSarif(reported, { root: pathToFileURL(`${root}/`).href })))
   else if (reported.faults.length > 0) {
     const named = new Set(faults.flatMap(({ name }) => name ?? []))

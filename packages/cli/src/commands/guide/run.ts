@@ -2,6 +2,7 @@ import { printable, variablesOf } from 'mappa'
 import { described } from '../../project/described.js'
 import { textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { jsonText, output } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -36,7 +37,13 @@ export async function guide(
     names.length === 0 ? all : all.filter(({ name }) => patterns.some(({ pattern }) => pattern.test(name)))
   const terminal = output()
   if (options.json) {
-    terminal.write(jsonText({ version: 1, stage: options.stage ?? null, variables }))
+    terminal.write(
+      jsonText(
+        jsonReport(options.stage === undefined ? {} : { stage: { name: options.stage, from: '--stage' } }, {
+          variables,
+        }),
+      ),
+    )
     return { exitCode: exitCodes.fine }
   }
   const shown: Guide = { title: titleOf(root), groups: groupsOf(variables), stage: options.stage }

@@ -13,6 +13,7 @@ import { contradictions, openProject, openSound, type Project, type ProjectOptio
 import { factsAcross } from '../../run/threads.js'
 import { confirmWrite } from '../../terminal/ask.js'
 import { diffText, type FileChange } from '../../terminal/diff.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { counting, isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -54,7 +55,7 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   if (options.json) {
     const why = options.apply ? writeFailure(changes, root) : undefined
     if (why !== undefined) return refused(why)
-    terminal.write(jsonText(setupJson(setup, changes, misnamed, options.apply === true)))
+    terminal.write(jsonText(jsonReport({}, setupJson(setup, changes, misnamed, options.apply === true))))
     return { exitCode: exitCodes.fine }
   }
   if (changes.length === 0) {
@@ -292,7 +293,6 @@ function setupJson(
   applied: boolean,
 ) {
   return {
-    version: 1,
     legend: legendFile,
     variables: entries.map(({ name, words }) => ({
       name,

@@ -30,6 +30,7 @@ import { contradictions, openProject, type Project, type ProjectOptions } from '
 import { factsAcross } from '../../run/threads.js'
 import { confirmWrite } from '../../terminal/ask.js'
 import { diffText } from '../../terminal/diff.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { counting, jsonText, output, talk } from '../../terminal/terminal.js'
@@ -82,7 +83,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     return { exitCode: exitCodes.fine }
   }
   if (options.json) {
-    terminal.write(jsonText(candidatesJson(candidates, held)))
+    terminal.write(jsonText(jsonReport({}, { candidates: candidatesJson(candidates, held) })))
     return { exitCode: exitCodes.fine }
   }
   const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)

@@ -4,7 +4,7 @@ import type { ListOptions } from './run.js'
 export const listCommand: CommandDefinition = {
   name: 'list',
   define(command, run) {
-    captured(staged(command.summary('list variables, their values and where they come from')))
+    captured(staged(command.summary('list variables, their values and sources')))
       .description('Lists the variables of a stage, each with its value and where it comes from. Secrets are masked.')
       .argument('[stage-or-names...]', "the stage, then variables; * is a wildcard: 'ALERT_*'")
       .option('--missing', 'only required variables without a value')

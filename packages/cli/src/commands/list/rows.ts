@@ -63,7 +63,7 @@ export function listText(rows: readonly ListRow[], { width, paint }: Pick<Termin
   return rows
     .map(({ name, from, missing, faulty, value }, at) => {
       const text = (shown[at] as string).padEnd(values)
-      const seen = missing || faulty ? paint.red(text) : value === null ? paint.dim(text) : text
+      const seen = missing || faulty ? paint.fault(text) : value === null ? paint.dim(text) : text
       return `${paint.bold(name.padEnd(names))}  ${seen}  ${paint.dim(from ?? '')}`.trimEnd()
     })
     .join('\n')

@@ -3,6 +3,7 @@ import { isGeneral, stageLine } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { capturedEnvironment } from '../../project/captured.js'
 import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../../project/project.js'
+import { jsonReport } from '../../terminal/json-report.js'
 import { jsonText, output } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -45,8 +46,7 @@ export async function list(
   // Without these nothing can be said of any variable.
   const general = found.faults.filter(({ kind, name }) => name === undefined && isGeneral(kind))
   if (options.json) {
-    const listed = { version: 1, stage: { name: found.stage.name, from: found.stage.from ?? null }, variables: rows }
-    terminal.write(jsonText(listed))
+    terminal.write(jsonText(jsonReport({ stage: found.stage, faults: general }, { variables: rows })))
   } else if (general.length > 0)
     terminal.write(reportText({ stage: found.stage, faults: general, notices: [] }, terminal))
   else {

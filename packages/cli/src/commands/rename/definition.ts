@@ -7,7 +7,7 @@ export const renameCommand: CommandDefinition = {
     applied(command.summary('rename a variable everywhere'))
       .description('Renames a variable in the legend, layers, code, manifests, sample and declarations.')
       .argument('<name>', 'the current name')
-      .argument('<fresh>', 'the new name')
+      .argument('<new-name>', 'the new name')
       .option('--formerly', 'still accept the old name')
       .addHelpText('after', '\nExample:\n  mappa rename FEED_ADDRESS FEED_URL')
       .action(async (name: string, fresh: string, options: RenameOptions) => {

@@ -1,6 +1,6 @@
 import { readFileSync, statSync } from 'node:fs'
 import { basename, join, resolve } from 'node:path'
-import { type Fault, reachesBrowser, reportText, type Survey } from 'mappa'
+import { type Fault, reachesBrowser, type Survey } from 'mappa'
 import { handedIn, heldTo } from 'mappa/command'
 import { builtStageOf } from 'mappa/page'
 import { writeFiles } from '../../edits/write.js'
@@ -17,6 +17,7 @@ import {
   surveyProject,
 } from '../../project/project.js'
 import { diffText } from '../../terminal/diff.js'
+import { jsonReport, tellFaults } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
@@ -144,7 +145,7 @@ async function stampedIn(
   if (faults.length > 0) {
     const { stage, notices } = found
     const shown = notices.filter(({ kind }) => kind !== 'hidden-by-local')
-    talk().write(reportText({ stage, faults, notices: shown }, { ...talk(), consequence: 'Nothing was stamped.' }))
+    tellFaults({ stage, faults, notices: shown }, 'Nothing was stamped.')
     return { exitCode: exitCodeFor(faults) }
   }
   const isPageFile = (at: number) => hasPages && files[at]?.form === 'html'
@@ -188,7 +189,7 @@ function listNames(files: readonly TemplateFile[], { json }: StampOptions): Ende
   const terminal = output()
   if (json) {
     const variables = [...names].map(([name, places]) => ({ name, places }))
-    terminal.write(jsonText({ version: 1, variables }))
+    terminal.write(jsonText(jsonReport({}, { variables })))
   } else {
     const width = Math.max(0, ...[...names.keys()].map((name) => name.length)) + 2
     for (const [name, places] of names) terminal.write(`${name.padEnd(width)}${[...new Set(places)].join(', ')}\n`)

@@ -4,7 +4,7 @@ import type { TypesOptions } from './run.js'
 export const typesCommand: CommandDefinition = {
   name: 'types',
   define(command, run) {
-    located(command.summary('write TypeScript declarations from the legend'))
+    located(command.summary('write TypeScript declarations'))
       .description('Writes mappa.types.d.ts: the types of process.env, import.meta.env and virtual:mappa/settings.')
       .option('--verify', 'write nothing; report whether the file is stale')
       .addHelpText('after', '\nExample:\n  mappa types\n  mappa types --verify')
