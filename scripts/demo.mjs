@@ -1,19 +1,24 @@
-// The main job, end to end, in a scratch copy: each step prints the command that a person would type, then what it says.
+// npm run demo: the main job as a story of eight stops, in a scratch copy. Each stop prints the commands that a person types, then
+// what they say. --all shows everything else, too; --stay keeps the page and the server of the story up.
 import { spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join, relative } from 'node:path'
 import { setTimeout as wait } from 'node:timers/promises'
+import { parseArgs } from 'node:util'
 import { top } from './prepare.mjs'
 import { copyApiary, start } from './stage.mjs'
 
 const bold = (text) => (process.stdout.isTTY && !process.env.NO_COLOR ? `\u001b[1m${text}\u001b[22m` : text)
 const cwd = copyApiary('demo')
 const running = []
+/** Whether the sentence of a stop stands directly above. */
+let isBegun = false
+const { all, stay } = parseArgs({ options: { all: { type: 'boolean' }, stay: { type: 'boolean' } } }).values
 /** Who commits. */
 const keeper = ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example']
 
 try {
-  await demo()
+  await (all ? tour() : story())
 } catch (error) {
   console.error(`\nThe demo stopped: ${error.message}`)
   process.exitCode = 1
@@ -21,7 +26,77 @@ try {
   for (const child of running) child.kill()
 }
 
-async function demo() {
+async function story() {
+  before()
+  step('1. A key in code', 'A server of Fennel Hill Apiary has its addresses and keys in its code.')
+  await type('cat server/alerts.js', { from: /^const headers/, to: /authorization/ })
+
+  step('2. Lifted', 'One command moves them to layers and a legend. The code reads typed settings.')
+  await type('mappa lift --apply', { from: /^Moved/, to: /Only on this machine/, lines: 3 })
+  await type('cat server/alerts.js', { from: /^const headers/, to: /authorization/ })
+
+  rmSync(cwd, { recursive: true })
+  copyApiary('demo')
+  step('3. Faults, mended', 'Staging was set up in a hurry. Every fault has its place and a remedy.')
+  edit('.env.staging', (text) => text.replace('=4200', '=42oo').replace('tile_test_orchard', 'tile_live_hilltop'))
+  await type('mappa check --stage staging', { expected: 1 })
+  tell('\nBoth lines are corrected.')
+  quietly('.env.staging', (text) => text.replace('=42oo', '=4200').replace('tile_live_hilltop', 'tile_test_orchard'))
+  await type('mappa check --stage staging', { from: /^No faults/, to: /^No faults/ })
+
+  step('4. Where a value comes from', 'The trail shows the winning layer, and what it overrides.')
+  await type('mappa trace LOG_LEVEL --stage production')
+
+  step('5. Two stages started', 'The same code runs with the values of each stage.')
+  const development = await serve('mappa with development -- node collector/dist/server.js', {}, true)
+  const production = await serve('node collector/dist/server.js', { MAPPA_STAGE: 'production' }, true)
+
+  step('6. Side by side', 'The stages are compared, with secrets masked.')
+  await type('mappa compare staging production', { lines: 4 })
+
+  step('7. The page, refusing a secret', 'A build fails if browser code takes what must stay on the server.')
+  quietly('dashboard/src/readings.ts', (text) =>
+    text
+      .replace('{ COLLECTOR_URL', '{ ALERT_TOKEN, COLLECTOR_URL')
+      .replace(
+        'fetch(new URL(path, COLLECTOR_URL), {',
+        'fetch(new URL(path, COLLECTOR_URL), { headers: { authorization: ALERT_TOKEN },',
+      ),
+  )
+  const building = { folder: 'dashboard', from: /^Stage/, to: /Nothing was built/ }
+  await type('vite build --mode staging --logLevel error', { ...building, expected: 1 })
+
+  step('8. A secret caught before a commit', 'guard finds it in what is staged.')
+  git('init', '-q')
+  writeFileSync(join(cwd, '.gitignore'), 'node_modules\n.env.local\n.env.*.local\n')
+  edit('collector/src/log.ts', (text) => text.concat("const token = 'sms_test_buckwheat_clover_thyme'\n"))
+  git('add', 'collector/src/log.ts')
+  await type('mappa guard --staged', { expected: 1 })
+
+  tell('\nOpen next: README.md for your own project, docs/command.md for the commands,')
+  tell('examples/apiary for the example. npm run demo -- --all shows everything,')
+  tell('npm run demo -- --stay keeps the server and the page up.')
+  if (stay) await keepUp()
+  for (const { child, ended } of [development, production]) {
+    child.kill('SIGTERM')
+    await ended
+  }
+}
+
+/** Keeps the story's server up, and its page beside it, until somebody interrupts. */
+async function keepUp() {
+  quietly('dashboard/src/readings.ts', (text) =>
+    text
+      .replace('{ ALERT_TOKEN, COLLECTOR_URL', '{ COLLECTOR_URL')
+      .replace(' headers: { authorization: ALERT_TOKEN },', ''),
+  )
+  const page = start('vite --mode development --logLevel error --port 5173', { cwd: join(cwd, 'dashboard') })
+  running.push(page.child)
+  tell('\nThe page: http://localhost:5173 The server: http://localhost:4100 Interrupt to stop both.')
+  await new Promise((resolve) => process.once('SIGINT', resolve))
+}
+
+async function tour() {
   await lifting()
   rmSync(cwd, { recursive: true })
   copyApiary('demo')
@@ -266,27 +341,29 @@ async function demo() {
   tell('\nThat is the slice. README.md shows how to do the same in a project of your own.')
 }
 
-/** The apiary's first application, with everything still in its code. */
 /** What a person does with git meanwhile. */
 function git(...args) {
   if (args[0] === 'init') rmSync(join(cwd, '.git'), { recursive: true })
   spawnSync('git', args, { cwd })
 }
 
-async function lifting() {
-  tell('Fennel Hill Apiary once began with a server whose addresses, ports and keys stood in its code.')
+/** The apiary's first application, with everything still in its code, committed. */
+function before() {
   rmSync(cwd, { recursive: true })
   cpSync(join(top, 'examples/before'), cwd, { recursive: true })
   rmSync(join(cwd, 'expected.json'))
-  const git = (...args) =>
-    spawnSync('git', ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example', ...args], { cwd })
-  git('init', '-q')
+  spawnSync('git', ['init', '-q'], { cwd })
   git('add', '-A')
-  git('commit', '-q', '-m', 'The first application')
+  git(...keeper, 'commit', '-q', '-m', 'The first application')
+}
+
+async function lifting() {
+  tell('Fennel Hill Apiary began with a server whose addresses, ports and keys were in its code.')
+  before()
   step('What in it is a setting or a key? Nothing is written yet.')
   await type('mappa lift', { lines: 24 })
   step('In one step it reads typed settings, and its secrets are out of version control.')
-  await type('mappa lift --apply', { from: /files? written/, to: /notice/ })
+  await type('mappa lift --apply', { from: /^Moved/, to: /notice/ })
   await type('git diff --stat')
   await type('cat server/alerts.js', { lines: 14 })
   await type('cat .env', { lines: 6 })
@@ -355,12 +432,20 @@ function tell(text) {
   console.log(text)
 }
 
-function step(text) {
-  console.log(`\n${bold(`── ${text}`)}`)
+function step(heading, sentence) {
+  console.log(`\n${bold(`── ${heading}`)}`)
+  if (sentence) tell(sentence)
+  isBegun = sentence !== undefined
 }
 
 function command(line) {
-  console.log(`\n${bold(`$ ${line}`)}`)
+  console.log(`${isBegun ? '' : '\n'}${bold(`$ ${line}`)}`)
+  isBegun = false
+}
+
+/** Changes a file of the copy. */
+function quietly(file, change) {
+  writeFileSync(join(cwd, file), change(readFileSync(join(cwd, file), 'utf8')))
 }
 
 /** Changes a file of the copy, and shows how. */
@@ -370,7 +455,8 @@ function edit(file, change) {
   const after = change(before)
   writeFileSync(path, after)
   const [old, fresh] = [before, after].map((text) => text.trimEnd().split('\n'))
-  console.log(`\n${file}`)
+  console.log(`${isBegun ? '' : '\n'}${file}`)
+  isBegun = false
   for (const line of old.filter((line) => !fresh.includes(line))) console.log(`  - ${masked(line)}`)
   for (const line of fresh.filter((line) => !old.includes(line))) console.log(`  + ${masked(line)}`)
 }
@@ -426,7 +512,7 @@ async function showBundle(stage) {
   console.log(`and no value of ${server.join(', ')}.`)
 }
 
-async function serve(line, env) {
+async function serve(line, env, isShort = false) {
   const named = Object.entries(env).map(([name, value]) => `${name}=${value} `)
   command(`${named.join('')}${line} &`)
   const log = []
@@ -434,10 +520,16 @@ async function serve(line, env) {
   running.push(child)
   const at = () => log.findIndex((each) => each.includes('collector started'))
   await until(() => at() >= 0 || child.exitCode !== null, 'the collector says nothing.')
-  console.log(log.join('\n'))
+  console.log(isShort ? shortLine(log[at()] ?? '{}') : log.join('\n'))
   log.splice(0, at())
   if (!log[0]?.includes('collector started')) throw new Error('the collector did not start; is its port taken?')
   return { stage: JSON.parse(log[0]).stage, child, ended, log }
+}
+
+/** Of a start what differs between stages. */
+function shortLine(line) {
+  const { message, stage, port, settings } = JSON.parse(line)
+  return `${message}: stage ${stage}, port ${port}, log level ${settings?.logLevel}, token ${settings?.alert.token}`
 }
 
 function levelOf(line) {

@@ -50,7 +50,7 @@ if (failed.length > 0) {
 /** Runs steps, two at once, and says what those say that fail; their names. */
 async function together(steps) {
   const failed = []
-  // The demo takes longest.
+  // The story takes longest.
   const open = [...steps].reverse()
   const work = async () => {
     for (let step = open.shift(); step; step = open.shift()) {

@@ -37,6 +37,10 @@ const parts = {
         .map((line) => line.trim()),
     }
   },
+  tour() {
+    const { status, stdout } = run(['scripts/demo.mjs', '--all'])
+    return { passed: status === 0, steps: (stdout.match(/^── /gm) ?? []).length }
+  },
   fuzz() {
     const { status, stdout } = run(['scripts/fuzz.mjs', '2'])
     return { passed: status === 0, rounds: (stdout.match(/^Round /gm) ?? []).length }
@@ -46,7 +50,7 @@ const parts = {
 const named = process.argv.slice(2)
 const wrong = named.find((name) => !Object.hasOwn(parts, name))
 if (wrong !== undefined) {
-  console.error(`There is no part ${wrong}. Parts: ${Object.keys(parts).join(', ')}`)
+  console.error(`Unknown part ${wrong}. Parts: ${Object.keys(parts).join(', ')}`)
   process.exit(2)
 }
 const results = existsSync(file) ? JSON.parse(readFileSync(file, 'utf8')) : {}

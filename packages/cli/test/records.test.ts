@@ -95,3 +95,20 @@ test('docs/command.md has a part for each command, and names each of its options
   )
   assert.deepEqual(lacking, [])
 })
+
+test('docs/command.md has every option of every command, as the help has it', () => {
+  const page = readFileSync(join(top, 'docs/command.md'), 'utf8')
+  for (const { name, define } of commands) {
+    const command = new Command('mappa').command(name)
+    define(command, { rest: undefined, finish: () => {}, binary: '', commands: () => [] })
+    const [, section = ''] = page.split(new RegExp(`^## ${name}\n`, 'm'))
+    const [own = ''] = section.split(/^## /m)
+    const rows = [...own.matchAll(/^\| `(--[^`]+)` \| (.*) \|$/gm)].map(([, flags, about]) => `${flags}: ${about}`)
+    const options = command.options.map(({ flags, description, argChoices }) => {
+      const choices = argChoices ? ` (${argChoices.join(', ')})` : ''
+      return `${flags}: ${description}${choices}`.replaceAll('|', '\\|')
+    })
+    assert.deepEqual(rows, options, name)
+    assert.ok(page.includes(`[\`mappa ${name}\`](#${name}) | ${command.summary()} |`), name)
+  }
+})
