@@ -1,4 +1,4 @@
-/** What is known of a plugin's builders. */
+/** Traits of a builder that a plugin supports. */
 interface BuilderTraits {
   /** The packages of the builders that take the plugin: optional peers of this package. */
   readonly peers: readonly string[]

@@ -40,7 +40,7 @@ interface TransformOptions {
   define?: { [name: string]: string }
 }
 
-/** What the plugin takes of esbuild. */
+/** The part of esbuild that the plugin uses. */
 export interface EsbuildHost {
   readonly initialOptions: {
     absWorkingDir?: string | undefined
@@ -90,12 +90,12 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
       const isClient = (options.reach ?? (initialOptions.platform === 'node' ? 'server' : 'browser')) === 'browser'
       const session = sessionFor(options, { folder, develops: false, builder: 'the build' })
       const asked = initialOptions.metafile
-      // What was written has to be found again, to be searched.
+      // Output files are searched later, so they must be found again.
       initialOptions.metafile = true
       const graph = graphOf(session, entryFiles(initialOptions.entryPoints), async (from, importer) =>
         /^\.\.?\//.test(from) ? besideOf(from, importer) : undefined,
       )
-      // What is watched comes with a fault, too, so that mending it is seen.
+      // A faulty build reports its watched files, too, so that a correction is noticed.
       const refused = (faults: Parameters<Session['report']>[0], ...files: readonly string[]): Loaded => ({
         errors: [{ text: session.report(faults).trimStart() }],
         watchFiles: [...files, ...session.project.files],
@@ -193,7 +193,7 @@ function readsEnvironment(code: string): boolean {
   return readsEnv(code) || /\bprocess\b[\s\S]{0,40}?\benv\b/.test(code)
 }
 
-/** What stands for an environment, as a whole and by its names. */
+/** Returns what stands for an environment, as a whole and by its names. */
 function definitionsOf({ texts }: Session): { [name: string]: string } {
   const known = [...texts].filter(([, text]) => text !== 'undefined')
   const whole = `{${known.map(([variable, text]) => `${JSON.stringify(variable)}:${text}`).join()}}`
@@ -201,7 +201,7 @@ function definitionsOf({ texts }: Session): { [name: string]: string } {
   return Object.fromEntries([['import.meta.env', whole], ...each('import.meta.env'), ...each('process.env')])
 }
 
-/** How the project has a file compiled. */
+/** Tells how the project has a file compiled. */
 function tsconfigFor(file: string): string {
   for (let at = path.dirname(file); ; at = path.dirname(at)) {
     const text = textAt(path.join(at, 'tsconfig.json'))

@@ -38,7 +38,7 @@ function keep(
   linked: ReadonlyMap<string, string>,
 ): void {
   const code = decodeURIComponent(address.slice(address.indexOf(',') + 1))
-  // What it was compiled from was read after the text was: both have to be of one state.
+  // The sources were read after the text: both must be of one state.
   const isSame = text !== undefined && text === textAt(legendPath)
   if (isSame && linked.size === 1 && !code.includes('"data:')) keepAlone(legendPath, text, code)
 }
@@ -52,13 +52,13 @@ function noLegendIn(directory: string) {
   )
 }
 
-/** Whether Node takes a file for CommonJS: by its ending, or by its package and what it says. */
+/** Tells whether Node takes a file for CommonJS: by its ending, or by its package and what it says. */
 function isCommonJs(file: string): boolean {
   if (/\.c[jt]s$/.test(file)) return true
   return file.endsWith('.js') && !/^\s*(?:import|export)\b/m.test(textAt(file) ?? '')
 }
 
-/** What CommonJS gives, of the project's own files as they are now. */
+/** Returns what CommonJS gives, of the project's own files as they are now. */
 function requiredAnew(file: string, linked: Map<string, string>): unknown {
   const require = createRequire(file)
   const own = (id: string) => !/[\\/]node_modules[\\/]/.test(id)

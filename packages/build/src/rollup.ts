@@ -7,7 +7,7 @@ import { type BuilderOptions, sessionFor } from './options.js'
 
 export type { BuilderOptions }
 
-/** What the plugin takes of a builder. */
+/** The part of a builder's context that the plugin uses. */
 interface Context {
   readonly meta: { readonly watchMode?: boolean }
   parse(code: string): unknown
@@ -106,7 +106,7 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
         }
         const text = own().filledIn(module, isClient)
         if (text === undefined) return null
-        // What was made of a file is kept until that changes, or one of these.
+        // A result is kept until its file, or one of these, changes.
         for (const file of own().project.files) this.addWatchFile(file)
         return { code: text, map: null }
       },

@@ -1,4 +1,4 @@
-/** What a loader has of the builder. */
+/** The part of a loader's context that is used. */
 interface LoaderContext {
   readonly query: string
   readonly resourcePath: string
@@ -18,7 +18,7 @@ const key = Symbol.for('mappa.webpack')
 const byNumber = globalThis as unknown as { [key]?: Map<string, Handed> }
 byNumber[key] ??= new Map()
 
-/** What plugins hand to their loader, by the plugin's number; the two may be loaded as modules of different kinds. */
+/** Data from plugins for their loader, by the plugin's number: the two may be modules of different kinds. */
 export const handedToLoader: Map<string, Handed> = byNumber[key]
 
 /** The loader that gives the settings module, or fills a module; both are made anew when a file of the settings changes. */

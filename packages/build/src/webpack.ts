@@ -47,7 +47,7 @@ interface Compilation {
   }
 }
 
-/** What the plugin takes of webpack and Rspack. */
+/** The part of webpack and Rspack that the plugin uses. */
 export interface WebpackHost {
   readonly context: string
   readonly watching?: unknown
@@ -181,7 +181,7 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
   })
 }
 
-/** Whether what is at fault would be in the page, rather than only be asked for there: a leak, a file or all settings. */
+/** Tells whether what is at fault would be in the page, rather than only be asked for there: a leak, a file or all settings. */
 function isInside({ kind, name }: Fault): boolean {
   return kind === 'leak' || name === undefined
 }
@@ -190,7 +190,7 @@ function isInside({ kind, name }: Fault): boolean {
 const loaderFile = path.join(import.meta.dirname, 'webpack-loader.cjs')
 const emptyModule = path.join(import.meta.dirname, 'webpack-module.mjs')
 
-/** What stands for reads of an environment; the builder takes it anew for each compilation. */
+/** Returns what stands for reads of an environment; the builder takes it anew for each compilation. */
 function define(definitions: Record<string, unknown>, session: Session): void {
   for (const key of Object.keys(definitions)) delete definitions[key]
   definitions['import.meta.env'] = Object.fromEntries(session.texts)
@@ -202,7 +202,7 @@ function filled(session: Session, code: string, file: string): string | undefine
   return session.filledIn({ id: file, code, isOwn: isOwnModule(file), parse: () => programOf(code) }, true)
 }
 
-/** What modules take that a page may not have, whatever loaders made of them. */
+/** Returns what modules take that a page may not have, whatever loaders made of them. */
 async function refusedIn(modules: Iterable<BuiltModule>, session: Session, compiler: WebpackHost): Promise<Fault[]> {
   const { sound } = session.project
   if (!sound) return []

@@ -43,7 +43,7 @@ export const commands: readonly CommandDefinition[] = tasks.flatMap(([, each]) =
 
 /** Runs the command line `mappa …` and sets the process's exit code. */
 export async function run(args: readonly string[]): Promise<void> {
-  // What follows a lone -- is another program's, word for word.
+  // Words after a lone -- belong to another program.
   const split = args.indexOf('--')
   const own = split < 0 ? args : args.slice(0, split)
   const rest = split < 0 ? undefined : args.slice(split + 1)
@@ -51,7 +51,7 @@ export async function run(args: readonly string[]): Promise<void> {
   beginReport(own.includes('--json'))
   try {
     process.exitCode = exitCodes.fine
-    // Whoever reads our output may stop early, as head does; that is no error.
+    // A reader of the output may stop early, as head does; that is not an error.
     process.stdout.on('error', (error: NodeJS.ErrnoException) => {
       if (error.code !== 'EPIPE') throw error
     })
@@ -79,7 +79,7 @@ export async function run(args: readonly string[]): Promise<void> {
 function fail(error: unknown, debug: boolean): number {
   // Help and version end so, too.
   if (error instanceof CommanderError) return error.exitCode === 0 ? exitCodes.fine : exitCodes.usage
-  // Whoever leaves a question has not agreed to anything.
+  // Leaving a question agrees to nothing.
   if (error instanceof Left) {
     talk().write('\nNothing was written.\n')
     return 130
@@ -145,7 +145,7 @@ function refuseWrongUsage(command: Command, words: readonly string[]): void {
   })
 }
 
-/** What the values of options and arguments are, for completion; choices say so themselves. */
+/** Kinds of values of options and arguments, for completion. Choices are known. */
 const values: Readonly<Record<string, Wanted>> = {
   '--stage': 'stage',
   '--root': 'folder',

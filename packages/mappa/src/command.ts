@@ -1,4 +1,4 @@
-/** What the command needs of the library, beside what everybody may use. Not documented, and not for others. */
+/** The part of the library that only the command needs. Not documented, and not for others. */
 
 export { parseParts } from './format/expansion.js'
 export { isNameOfShell } from './format/portability.js'

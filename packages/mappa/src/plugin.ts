@@ -1,4 +1,4 @@
-/** What the plugins of `@mappa/build` need of the library, beside what everybody may use. Not documented, and not for others. */
+/** The part of the library that only the plugins of `@mappa/build` need. Not documented, and not for others. */
 
 export { LineIndex } from './format/line-index.js'
 export { heldTo } from './legend/legend.js'

@@ -17,7 +17,7 @@ export function withEnv(code: string, texts: ReadonlyMap<string, string>): strin
 
 const environment = /\b(import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env\b/
 
-/** What stands for the reads of an environment, put in their place; the same lines, so that a map still fits. */
+/** Returns what stands for the reads of an environment, put in their place; the same lines, so that a map still fits. */
 export function withTexts(
   program: unknown,
   code: string,
@@ -41,7 +41,7 @@ export function withTexts(
   return text + code.slice(last)
 }
 
-/** What a page says between percent signs, by what may be there; what is in a script is written as in its strings. */
+/** Returns what a page says between percent signs, by what may be there; what is in a script is written as in its strings. */
 export function withPercentNames(html: string, texts: ReadonlyMap<string, string>): string {
   const script = /(<script\b[^>]*>)([\s\S]*?)(<\/script)/gi
   const filled = (text: string, write: (value: string) => string) =>

@@ -2,7 +2,7 @@ import { fileURLToPath } from 'node:url'
 import { realOf } from 'mappa/plugin'
 import { builders } from '../builders.js'
 
-/** What a legend may import of the library: always the copy that this package stands beside, whatever the project has installed. */
+/** The imports of a legend that come from this library: always the copy beside this package, whatever the project has installed. */
 export const legendImports: ReadonlySet<string> = new Set(['mappa', 'mappa/legend'])
 
 /** Entry points that read files and settings of a server. */

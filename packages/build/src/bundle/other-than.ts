@@ -14,14 +14,14 @@ export function otherThan(words: Iterable<string>): string {
 }
 
 interface Branch {
-  /** Whether a word ends here. */
+  /** True if a word ends here. */
   ends: boolean
   readonly next: Map<string, Branch>
 }
 
 const nameSigns = '$0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_abcdefghijklmnopqrstuvwxyz'
 
-/** What may follow so that no word comes of it; all branches together are as long as the words. */
+/** Returns what may follow so that no word comes of it; all branches together are as long as the words. */
 function afterBranch({ ends, next }: Branch): string {
   const others = [...nameSigns].filter((sign) => !next.has(sign)).join('')
   const more = [...next].map(([sign, branch]) => `${sign.replace('$', '\\$')}${afterBranch(branch)}`)

@@ -19,10 +19,10 @@ export async function refusedAssets(session: Session, id: string, code: string, 
   return faults
 }
 
-/** What a page begins with, as builders are told. */
+/** The entry points of a page, in the form of the builders. */
 export type Input = string | readonly string[] | Readonly<Record<string, string>>
 
-/** What a builder knows of modules, for the way that an import took. */
+/** Returns what a builder knows of modules, for the way that an import took. */
 export function graphOf(
   session: Session,
   input: Input | undefined,
@@ -39,7 +39,7 @@ export function graphOf(
   }
 }
 
-/** Whether a module is the project's own, rather than of a package. */
+/** Tells whether a module is the project's own, rather than of a package. */
 export function isOwnModule(id: string): boolean {
   return !/[\\/]node_modules[\\/]/.test(id) && !id.startsWith('\0')
 }

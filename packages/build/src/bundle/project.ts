@@ -34,7 +34,7 @@ export class BundleProject {
   /** Absolute path of the legend. */
   legendPath: string | undefined
   survey!: Survey
-  /** What pages are given: the last that had no fault, since a fault may say that a secret would reach them. */
+  /** The last values of pages without a fault: a fault may mean that a secret would reach them. */
   sound: { readonly definition: Legend; readonly legendPath: string; readonly survey: Survey } | undefined
   faults: readonly Fault[] = []
   notices: readonly Notice[] = []
@@ -99,7 +99,7 @@ export class BundleProject {
       }))
   }
 
-  /** What is built here goes elsewhere, so a value of this machine alone must not get into it. */
+  /** Returns what is built here goes elsewhere, so a value of this machine alone must not get into it. */
   #localFaults(): Fault[] {
     if (this.#command !== 'build') return []
     return this.survey.notices.flatMap((notice) =>

@@ -3,13 +3,13 @@ import { LineIndex, nearest, textAt } from 'mappa/plugin'
 import type { Suspicion } from './suspect.js'
 import { settingsId, takenFromEnv, takenFromProcess, takenSettings } from './taken.js'
 
-/** What Vite knows of modules. Asked only when an import is refused. */
+/** The part of Vite's module graph that a refusal needs. */
 export interface ModuleGraph {
   /** Ids of the modules, or pages, that a browser loads first. */
   readonly entries: readonly string[]
   /** The id of what a module imports under a path. */
   resolve(path: string, importer: string): Promise<string | undefined>
-  /** What messages call a module: its path from Vite's root. */
+  /** Returns what messages call a module: its path from Vite's root. */
   nameOf(id: string): string
 }
 
@@ -68,7 +68,7 @@ export async function refusedNames(
 }
 
 const nothing = { names: new Set<string>(), whole: false }
-/** What stands for all settings at once: no variable is called so. */
+/** Stands for all settings at once: no variable has this name. */
 const wholeName = '*'
 
 /** Names that a page itself asks for between percent signs and may not have, each as a fault with its place. */
@@ -139,7 +139,7 @@ function refusal(
   }
 }
 
-/** Where a name is taken, in the file as a person wrote it: what Vite hands on has other lines. */
+/** Finds where a name is taken, in the file as a person wrote it: what Vite hands on has other lines. */
 function takenSpot(id: string, file: string, name: string): Required<Pick<Fault, 'place' | 'excerpt'>> | undefined {
   const text = sourceOf(id)
   const whole = name === wholeName
@@ -153,7 +153,7 @@ function takenSpot(id: string, file: string, name: string): Required<Pick<Fault,
     const [at, length] = [text.search(/virtual:mappa\/settings/), settingsId.length]
     return at < 0 ? undefined : placed(text, file, at, length)
   }
-  // Where the environment or the settings are taken apart, or called otherwise, the name stands somewhere behind.
+  // Where code takes the environment or the settings apart, or renames them, the name follows later.
   const known = /\bimport\s*\.\s*meta\b|\bprocess\b|virtual:mappa\/settings/.exec(text)?.index ?? 0
   const direct = new RegExp(`(?<=\\benv\\s*(?:\\??\\.\\s*|(?:\\?\\.)?\\[\\s*['"\`]))${word}(?![\\w$])`).exec(
     text,
@@ -195,7 +195,7 @@ async function wayTo(id: string, graph: ModuleGraph): Promise<Step[]> {
   return way
 }
 
-/** What a module imports, or a page loads, with the lines. Found in the text, since it may be of any language. */
+/** Returns what a module imports, or a page loads, with the lines. Found in the text, since it may be of any language. */
 function importsIn(text: string): { path: string; line: number }[] {
   const imports = /(?:\bfrom|\bimport\s*\(?|\bnew\s+URL\s*\(|<script\b[^>]*\bsrc\s*=)\s*(['"])([^'"\n]+)\1/g
   const lines = new LineIndex(text)

@@ -10,7 +10,7 @@ import { bundleReport } from './report.js'
 import { type BuildCommand, pageTexts, serverModule } from './settings-module.js'
 import { readsEnv, Suspicion } from './suspect.js'
 
-/** Whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
+/** Tells whether a path is a layer file's, or a file's that is on its way to be one; the sample is for everyone. */
 export function isKeptName(file: string): boolean {
   return /^\.env(?:$|\.(?!example$))/.test(path.basename(file))
 }
@@ -21,7 +21,7 @@ export const resolvedModule = '\0virtual:mappa/settings'
 /** A page that is served shows its faults in a window of its own. Columns. */
 const overlayWidth = 88
 
-/** What one run of a builder knows: the project, and what it does with it. */
+/** The state of one run of a builder: the project, and its results. */
 export class Session {
   readonly command: BuildCommand
   /** Absolute path. */
@@ -29,13 +29,13 @@ export class Session {
   readonly project: BundleProject
   /** Modules that hold values of their own: the settings module, and those with values put in. */
   readonly filled = new Set([resolvedModule])
-  /** Whether a page is served already. */
+  /** True once a page is served. */
   started = false
-  /** Whether pages themselves have values put in. */
+  /** True if pages have values put in. */
   pages = false
-  /** Whether modules come with a line that makes `import.meta.env`, to be filled there. */
+  /** True if modules come with a line that makes `import.meta.env`, to be filled there. */
   readonly #hasEnvLine: boolean
-  /** Whether the bundler puts texts in by itself. */
+  /** True if the bundler puts texts in itself. */
   #defined = false
   /** The names that it was told at first. */
   readonly #named = new Set<string>()
@@ -64,7 +64,7 @@ export class Session {
     this.project = new BundleProject(pageRoot, root, stage, command, load)
   }
 
-  /** What is worked out once for each time the settings are read. */
+  /** Returns what is worked out once for each time the settings are read. */
   get #known() {
     const { sound } = this.project
     if (sound && this.#of?.survey !== sound.survey) {
@@ -99,13 +99,13 @@ export class Session {
     return this.#known?.[isWorker ? 'inWorkers' : 'suspicion'] ?? new Suspicion({ entries: {} } as Legend)
   }
 
-  /** What a page may have at all, to be compared with what it was. */
+  /** Returns what a page may have at all, to be compared with what it was. */
   get reach(): string {
     const { definition } = this.project.sound ?? {}
     return JSON.stringify([[...this.texts.keys()], Object.keys(definition?.entries ?? {})])
   }
 
-  /** What a page has, to be compared with what it had: values, and the texts that they were read from. */
+  /** Returns what a page has, to be compared with what it had: values, and the texts that they were read from. */
   get values(): string {
     const { sound } = this.project
     return sound ? browserModule(sound.definition, sound.survey, 'serve') + JSON.stringify([...this.texts]) : ''
@@ -117,7 +117,7 @@ export class Session {
       define[`import.meta.env.${name}`] = text
       this.#named.add(name)
     }
-    // What is served changes, and is put in anew by each module.
+    // A served module changes, and gets its values again.
     this.#defined = this.command === 'build'
   }
 
@@ -184,7 +184,7 @@ export class Session {
     return new RegExp(`^\\0virtual:mappa|(?:^|[\\\\/])\\.env[^\\\\/]*$|^(?:${asText.join('|')})`)
   }
 
-  /** Whether a file lies in a directory of one-value files that the legend names. */
+  /** Tells whether a file lies in a directory of one-value files that the legend names. */
   isOneValueFile(file: string): boolean {
     const { legendPath, definition } = this.project
     const named = definition?.directories
@@ -217,7 +217,7 @@ export class Session {
     return error
   }
 
-  /** What messages call a module: its path from the root of the page. */
+  /** Returns what messages call a module: its path from the root of the page. */
   nameOf(id: string): string {
     const file = id.split('?', 1)[0] as string
     const relative = pathFrom(this.pageRoot, file)

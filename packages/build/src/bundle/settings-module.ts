@@ -1,7 +1,7 @@
 import { entriesOf, fixedAt, type Legend, placeOf, reachesBrowser, type Survey } from 'mappa'
 import { literal, textAt } from 'mappa/plugin'
 
-/** Whether a bundle is built, or served while it is worked on. */
+/** Whether a bundle is built or served during development. */
 export type BuildCommand = 'build' | 'serve'
 
 /** The texts of the variables that are put into a page when it is built, as code; `undefined` for one that has none. */
@@ -24,13 +24,13 @@ export function serverModule(
   servedAt?: string,
 ): string {
   const { stage, texts } = survey
-  // What is served has the page's root and stage; a bundle finds its root, and may be told another stage, where it starts.
+  // A served module has the page's root and stage. A bundle finds its root, and may get another stage, where it starts.
   const told =
     servedAt === undefined
       ? `from: ${here}, builtFor: ${JSON.stringify(stage.name)}${builtInText(definition, texts)}`
       : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage.name)}`
   const json = legendPath.endsWith('.json')
-  // What asks a remote source takes waiting.
+  // A remote source cannot be asked synchronously.
   const verb = definition.remotes?.length ? 'settleAsync' : 'settle'
   const lines = [
     `import { ${verb} } from 'mappa/node'`,
@@ -54,7 +54,7 @@ export function serverModule(
   return `${lines.join('\n')}\n`
 }
 
-/** What a server has for good from the build: everything of entries that say so. */
+/** Returns what a server has for good from the build: everything of entries that say so. */
 function builtInText(definition: Legend, texts: Survey['texts']): string {
   const built = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
     !reachesBrowser(entry) && !entry.secret && fixedAt(entry) === 'build' && texts.has(name)

@@ -2,10 +2,10 @@ import { entriesOf, fixedAt, type Legend, reachesBrowser } from 'mappa'
 import { SlipIndex } from 'mappa/plugin'
 import { otherThan } from './other-than.js'
 
-/** What bundlers put into `import.meta.env` themselves. */
+/** Names that bundlers put in `import.meta.env` themselves. */
 const bundlerNames: ReadonlySet<string> = new Set(['MODE', 'DEV', 'PROD', 'SSR', 'BASE_URL', 'LEGACY'])
 
-/** What the text of a module says without its being parsed, which for all modules would double the time of a build. */
+/** Judges a module by its text, without parsing: parsing every module would double the time of a build. */
 export class Suspicion {
   readonly #allowed = new Set<string>()
   /** Of these, what is put in where the environment is read. */
@@ -46,23 +46,23 @@ export class Suspicion {
     ]
   }
 
-  /** Whether browser code may take a name from the settings module. */
+  /** Tells whether browser code may take a name from the settings module. */
   allows(name: string): boolean {
     return this.#allowed.has(name)
   }
 
-  /** Whether a name is put in where browser code reads it of its environment. */
+  /** Tells whether a name is put in where browser code reads it of its environment. */
   allowsText(name: string): boolean {
     return this.#texts.has(name)
   }
 
-  /** Whether a name is an entry's, or in the project's own code the slip of one. */
+  /** Tells whether a name is an entry's, or in the project's own code the slip of one. */
   concerns(name: string, isOwn: boolean): boolean {
     if (this.#allowed.has(name) || this.#refused.has(name)) return true
     return isOwn && !bundlerNames.has(name) && this.#slips.meantBy(name) !== undefined
   }
 
-  /** Whether a module may take something from the settings module that a page must not have. */
+  /** Tells whether a module may take something from the settings module that a page must not have. */
   ofSettings(code: string): boolean {
     for (const { index } of code.matchAll(/virtual:mappa\/settings/g)) {
       const before = code.slice(Math.max(0, index - clauseLengthMax), index)
@@ -76,7 +76,7 @@ export class Suspicion {
     return false
   }
 
-  /** Whether a module may read a name of `import.meta.env` that it must not, or that is the slip of one. */
+  /** Tells whether a module may read a name of `import.meta.env` that it must not, or that is the slip of one. */
   ofEnv(code: string, isOwn: boolean): boolean {
     if (envBehindComments.test(code)) return true
     for (const { index, 0: text } of code.matchAll(/\bimport\s*\.\s*meta\s*\??\.\s*env\b/g)) {
@@ -90,13 +90,13 @@ export class Suspicion {
     return false
   }
 
-  /** Whether a module may read a name of `process.env` that the legend has. */
+  /** Tells whether a module may read a name of `process.env` that the legend has. */
   ofProcess(code: string): boolean {
     return processRead.test(code)
   }
 }
 
-/** Whether a module reads its environment, for what has to be put in there; Vite has a name of its own for it on a server. */
+/** Tells whether a module reads its environment, for what has to be put in there; Vite has a name of its own for it on a server. */
 export function readsEnv(code: string): boolean {
   return envRead.test(code) || envBehindComments.test(code) || /__vite_ssr_import_meta__\s*\??\.\s*env\b/.test(code)
 }

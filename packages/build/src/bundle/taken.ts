@@ -3,19 +3,19 @@ import { eachNode, isNode, type Node, nodeWord } from './syntax.js'
 /** The module that settings are imported from. */
 export const settingsId = 'virtual:mappa/settings'
 
-/** What a module takes of its environment or of the settings. */
+/** Names that a module takes from its environment or the settings. */
 export interface Taken {
   readonly names: ReadonlySet<string>
-  /** Whether it takes them as a whole, so that which ones is only known when it runs. */
+  /** True if it takes them as a whole, so that which ones is only known when it runs. */
   readonly whole: boolean
 }
 
-/** What is read of `import.meta.env`. As a whole it is an object with what may be there, and nothing else. */
+/** Returns what is read of `import.meta.env`. As a whole it is an object with what may be there, and nothing else. */
 export function takenFromEnv(program: unknown): Taken {
   return takenOf(program as Node, isImportMetaEnv)
 }
 
-/** What is read of `process.env`, which no page has. */
+/** Returns what is read of `process.env`, which no page has. */
 export function takenFromProcess(program: unknown): Taken {
   return takenOf(program as Node, isProcessEnv)
 }
@@ -45,7 +45,7 @@ export function takenSettings(program: unknown): Taken {
   return { names, whole: whole || read.whole }
 }
 
-/** Where an environment is read: by a name, or as a whole if that is undefined. */
+/** A read of an environment: of one name, or of the whole if `name` is undefined. */
 export interface EnvironmentRead {
   readonly name: string | undefined
   readonly node: Node
@@ -68,7 +68,7 @@ export function environmentReads(program: unknown, which: 'import.meta' | 'proce
   return reads
 }
 
-/** Whether code gives something a value there, or takes it away: no text can stand for that. */
+/** Tells whether code gives something a value there, or takes it away: no text can stand for that. */
 function isWritten(node: Node, parent: Node | undefined): boolean {
   if (!parent) return false
   const { type, left, operator } = parent
@@ -79,7 +79,7 @@ function isWritten(node: Node, parent: Node | undefined): boolean {
   )
 }
 
-/** What is read of the objects that `isSource` recognises, also under the names that a module gives them. */
+/** Returns what is read of the objects that `isSource` recognises, also under the names that a module gives them. */
 function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterable<string> = []): Taken {
   const names = new Set<string>()
   const aliases = new Set(given)
@@ -96,7 +96,7 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
       else names.add(name)
     } else if (parent.type === 'VariableDeclarator' && parent.init === inner) {
       takenApart(parent.id)
-      // What others read of it is not known here.
+      // Reads by other code are unknown here.
       if (parents[at - 2]?.type === 'ExportNamedDeclaration' && nodeWord(parent.id) !== undefined) whole = true
     } else if (parent.type === 'AssignmentExpression' && parent.right === inner) takenApart(parent.left)
     else if (parent.type !== 'ExpressionStatement') whole = true
@@ -146,7 +146,7 @@ const passing: ReadonlySet<string> = new Set([
   'SequenceExpression',
 ])
 
-/** Whether an identifier is read there, rather than given a meaning or named. */
+/** Tells whether an identifier is read there, rather than given a meaning or named. */
 function isUse(node: Node, parent: Node | undefined): boolean {
   if (!parent) return false
   if (/^Import.*Specifier$|^LabeledStatement$|^TS/.test(parent.type)) return false

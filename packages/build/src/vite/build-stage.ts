@@ -18,7 +18,7 @@ export function chooseBuildStage(named: string | undefined, mode: string | undef
 
 /** The stage that a server of this process has named, so that it is not taken for the person's own word. */
 let named: string | undefined
-/** How many servers of this process have named it so far. */
+/** Number of servers of this process that have named it so far. */
 let servers = 0
 
 function isNamedHere(): boolean {

@@ -33,7 +33,7 @@ const noPrefix = 'mappa='
  */
 const noLayers = path.join(import.meta.dirname, 'no-layers')
 
-/** What frameworks put into the environment themselves, and name in whole where a prefix is asked for. */
+/** Returns what frameworks put into the environment themselves, and name in whole where a prefix is asked for. */
 function wholeNames(prefixes: readonly string[], session: Session): readonly string[] {
   const all = [...Object.keys(process.env), ...Object.keys(session.project.definition?.entries ?? {})]
   return prefixes.filter((prefix) => {
@@ -69,7 +69,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
       config.envDir = noLayers
       const prefixes = [config.envPrefix ?? []].flat()
       config.envPrefix = noPrefix
-      // What is bundled ahead has another name, under which it could not be kept from pages.
+      // A prebundled module has another name, under which it could not be kept from pages.
       config.optimizeDeps ??= {}
       config.optimizeDeps.exclude = [...(config.optimizeDeps.exclude ?? []), 'mappa', ...serverEntries]
       const pageRoot = path.resolve(config.root ?? '.')
@@ -182,7 +182,7 @@ type Hooks = {
   >
 }
 
-/** What is done for each module and each bundle, whoever bundles it. */
+/** Returns what is done for each module and each bundle, whoever bundles it. */
 function hooksFor(session: () => Session, isWorker = false): Hooks {
   return {
     resolveId: {
@@ -208,7 +208,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
     },
 
     transform: {
-      // What was asked for with new URL is put in, or called by another name, by now.
+      // By now, `new URL` imports are inlined or renamed.
       filter: {
         code: /virtual:mappa\/settings|(?:import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env|process[\s\S]{0,40}env|data:|__VITE_ASSET__|new URL/,
         id: { exclude: /^\0/ },
@@ -218,7 +218,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         const { sound } = own.project
         if (!sound) return
         const isClient = this.environment.config.consumer === 'client'
-        // Whether it may have what it takes is asked again when the legend changes.
+        // The legend has changed, so each module is judged again.
         if (own.command === 'serve') own.filled.add(id)
         const module = moduleOf(id, code, () => this.parse(code))
         if (isClient) {
@@ -259,17 +259,17 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
   }
 }
 
-/** What a module is refused with. */
+/** Returns what a module is refused with. */
 function refusalOf(session: Session, faults: readonly Fault[]) {
   return { message: session.report(faults, true), stack: '' }
 }
 
-/** What a source map holds of the files that it was made of; the rest of it is places. */
+/** Returns what a source map holds of the files that it was made of; the rest of it is places. */
 function mapTexts({ sources, sourcesContent = [], names }: Rolldown.SourceMap): string {
   return [...sources, ...sourcesContent, ...names].join('\n')
 }
 
-/** What a page begins with; the older Vite calls it by its bundler's name. */
+/** Returns what a page begins with; the older Vite calls it by its bundler's name. */
 function inputOf({ build }: { readonly build: ResolvedConfig['build'] }): Rolldown.InputOption | undefined {
   return (build.rolldownOptions ?? build.rollupOptions)?.input
 }

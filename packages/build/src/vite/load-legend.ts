@@ -45,7 +45,7 @@ export const loadLegend: LoadLegend = async (directory, file) => {
   }
 }
 
-/** Where a legend does not parse, if that is what is wrong with it; Vite 7 has no parser that tells. */
+/** Finds where a legend does not parse, if that is what is wrong with it; Vite 7 has no parser that tells. */
 async function syntaxFault(legendPath: string, file: string): Promise<LoadedLegend | undefined> {
   const vite = await import('vite')
   const text = textAt(legendPath)
@@ -102,7 +102,7 @@ interface ViteWithEsbuild {
   transformWithEsbuild(code: string, path: string, options: { loader: 'ts' }): Promise<{ code: string }>
 }
 
-/** What Node loads from CommonJS, and from which files; those of the project are read again each time. */
+/** Returns what Node loads from CommonJS, and from which files; those of the project are read again each time. */
 function loadAnew(file: string): Awaited<ReturnType<LoadLegend>> {
   const { cache } = createRequire(file)
   const own = new Set<string>()

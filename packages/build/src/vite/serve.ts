@@ -41,7 +41,7 @@ function askedFor(url: string): readonly string[] {
   }
 }
 
-/** What watches files tells one change of a file in this time. Milliseconds. */
+/** Watchers report one change of a file within this time. Milliseconds. */
 const secondLookAfter = 100
 
 /** Reads the settings again whenever a file of theirs changes, as long as the server runs. */

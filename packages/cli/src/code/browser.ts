@@ -4,7 +4,7 @@ import { pagePartsOf } from './page-parts.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit, walk } from './parse.js'
 import { isTestFile } from './test-files.js'
 
-/** What a file imports, and what in it only a page or only a server has. */
+/** Imports of a file, and its signs of running only in a page or only on a server. */
 export interface Standing {
   readonly path: string
   readonly imports: readonly string[]
@@ -59,7 +59,7 @@ export function standingIn({ path, text }: SourceFile): { readonly visit: Visit;
   return { visit, standing: () => ({ path, imports, browser: isBrowser(), server }) }
 }
 
-/** Whether a node gives a name to something: a variable, a parameter, an import, or what is taken apart. */
+/** Tells whether a node gives a name to something: a variable, a parameter, an import, or what is taken apart. */
 function givesName(parent: Node, node: Node): boolean {
   if (parent.type === 'VariableDeclarator') return parent.id === node
   if (/^Import.*Specifier$|^AssignmentPattern$|^ArrayPattern$|^RestElement$/.test(parent.type)) return true
@@ -85,7 +85,7 @@ function sourceOf(node: Node): string | undefined {
 /** Aliases in front of the paths from the root that they stand for: `@/` for `src/`. */
 export type Aliases = readonly (readonly [alias: string, path: string])[]
 
-/** Whether a file of this name may tell a bundler aliases. */
+/** Tells whether a file of this name may tell a bundler aliases. */
 export function isBundlerConfig(path: string): boolean {
   return /^[\w-]+(?:\.[\w-]+)*\.config\.[cm]?[jt]s$/.test(path)
 }

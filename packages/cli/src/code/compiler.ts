@@ -1,13 +1,13 @@
 import { parseExpression } from '@babel/parser'
 import { isNode, type Node, nodesIn } from './parse.js'
 
-/** What the TypeScript compiler makes of a package, as far as its settings tell. */
+/** The TypeScript compiler's output for a package, as far as its settings tell. */
 export interface Compiler {
   /** The modules that come of it; other kinds than these two no form of ours fits. */
   readonly modules: 'esm' | 'commonjs' | 'other'
-  /** Whether `import.meta` may stand in what is compiled. */
+  /** True if `import.meta` may stand in what is compiled. */
   readonly takesImportMeta: boolean
-  /** Whether files come of it; else a bundler or a loader reads the sources. */
+  /** True if files come of it; else a bundler or a loader reads the sources. */
   readonly emits: boolean
   /** The folder that alone is looked at, where that is not the root: a declaration elsewhere has to be named in it. */
   readonly looksIn: string | undefined
@@ -15,14 +15,14 @@ export interface Compiler {
   readonly folder: string
 }
 
-/** What is known of the files of a package. Paths are from its root. */
+/** Facts about the files of a package. Paths are from its root. */
 export interface PackageFiles {
   readonly read: (path: string) => string | undefined
   /** Every file that holds code. */
   readonly code: readonly string[]
 }
 
-/** What `tsconfig.json` says, with what it extends; undefined where there is none, or it cannot be read. */
+/** Returns what `tsconfig.json` says, with what it extends; undefined where there is none, or it cannot be read. */
 export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
   const found = configAt('tsconfig.json', read)
   if (!found) return undefined
@@ -51,7 +51,7 @@ function modulesOf(kind: string, target: string, isModule: boolean): Compiler['m
   return 'esm'
 }
 
-/** Where the compiler takes files from alone: elsewhere a file would not be compiled, or would move what comes of the others. */
+/** Finds where the compiler takes files from alone: elsewhere a file would not be compiled, or would move what comes of the others. */
 function folderOf(
   { rootDir, outDir }: Readonly<Record<string, unknown>>,
   include: unknown,

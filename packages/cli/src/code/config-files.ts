@@ -9,19 +9,19 @@ const names =
 /** Configuration of other things than the application: editors, pipelines, clusters, and texts in other languages. */
 const others = /(?:^|\/)(?:\.[^/]+|locales?|i18n|lang|languages|translations|k8s|kubernetes|helm|charts|schemas?)\//i
 
-/** Whether a file holds what the application's own code reads as its configuration. */
+/** Tells whether a file holds what the application's own code reads as its configuration. */
 export function isConfigFile(path: string): boolean {
   return (folders.test(path) || names.test(path)) && !others.test(path) && !isTestFile(path)
 }
 
-/** What a configuration file says, as the tree of an object with the offsets of the file; undefined for one that cannot be read. */
+/** Returns what a configuration file says, as the tree of an object with the offsets of the file; undefined for one that cannot be read. */
 export function configTree({ path, text }: SourceFile): Node | undefined {
   try {
     if (path.endsWith('.json')) return parseExpression(text) as unknown as Node
     const document = parseDocument(text, { keepSourceTokens: true })
     return document.errors.length > 0 ? undefined : yamlNode(document.contents)
   } catch {
-    // What it is read by will say so.
+    // Its own reader reports the error.
     return undefined
   }
 }

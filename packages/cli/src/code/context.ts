@@ -1,7 +1,7 @@
 import { isNode, type Node } from './parse.js'
 import { wordsOf } from './words.js'
 
-/** What a literal is used for, as far as its surroundings tell. */
+/** The use of a literal, as far as its surroundings tell. */
 export interface Context {
   /** The words of the name that the value is given to; empty if it has none. */
   readonly words: readonly string[]
@@ -12,23 +12,23 @@ export interface Context {
   /** The function that takes it as an argument, by its last name, and as which one. */
   readonly call: string | undefined
   readonly argument: number | undefined
-  /** Whether nothing may be put in its place: a key, a source of an import, a type. */
+  /** True if nothing may be put in its place: a key, a source of an import, a type. */
   readonly fixed: boolean
-  /** Whether it is compared or searched with, rather than used. */
+  /** True if it is compared or searched with, rather than used. */
   readonly compared: boolean
-  /** Whether it is one of a list. */
+  /** True if it is one of a list. */
   readonly listed: boolean
-  /** Whether it stands in a page's markup. */
+  /** True if it stands in a page's markup. */
   readonly markup: boolean
-  /** Whether code puts something in front of it or behind it. */
+  /** True if code puts something in front of it or behind it. */
   readonly part: boolean
-  /** Whether it is one side of a question that is not about a stage, or what takes the place of something worked out. */
+  /** True if it is one side of a question that is not about a stage, or what takes the place of something worked out. */
   readonly chosen: boolean
-  /** Whether something is made of it alone: `new Client('…')`. */
+  /** True if something is made of it alone: `new Client('…')`. */
   readonly makes: boolean
   /** The object that it is a value of, for what stands beside it. */
   readonly object: Node | undefined
-  /** What is called or given a value besides the last name: `jwt` of `jwt.sign(…)`, `app` of `app.keys = …`. */
+  /** The object or class before the last name: `jwt` of `jwt.sign(…)`, `app` of `app.keys = …`. */
   readonly owner: string | undefined
 }
 
@@ -118,7 +118,7 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
     if (fixedParents.has(parent.type)) fixed = true
     if (parent.type === 'SwitchCase' && parent.test === inner) compared = true
     if (parent.type === 'BinaryExpression' && comparing.has(parent.operator as string)) compared = true
-    // What stands behind a setting is in its place while it has no value.
+    // A fallback applies only while the setting has no value.
     if (parent.type === 'LogicalExpression' && parent.right === inner && isSetting(parent.left)) fixed = true
     if (fixed || compared) break
     if (passing.has(parent.type)) {

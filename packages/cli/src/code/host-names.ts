@@ -47,7 +47,7 @@ const namesOfHosts = new Set([
   'NO_PROXY',
 ])
 
-/** Whether a host, a shell or a tool gives a name its meaning. */
+/** Tells whether a host, a shell or a tool gives a name its meaning. */
 export function isHostName(name: string): boolean {
   return (
     namesOfHosts.has(name.toUpperCase()) ||

@@ -1,6 +1,6 @@
 import { isNode, type Node } from './parse.js'
 
-/** What no rule below takes, told before looking at its surroundings. */
+/** Returns what no rule below takes, told before looking at its surroundings. */
 export function mayBeSetting({ form, text }: Literal): boolean {
   if (form === 'number') return /^[1-9][0-9]{0,8}$/.test(text)
   if (form === 'boolean') return true
@@ -12,7 +12,7 @@ export interface Literal {
   readonly text: string
   readonly start: number
   readonly end: number
-  /** Whether more follows that is only known when the code runs. */
+  /** True if more follows that is only known when the code runs. */
   readonly goesOn: boolean
 }
 
@@ -25,7 +25,7 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   if (product !== undefined) return { form: 'number', text: String(product), start, end, goesOn: false }
   if (node.type !== 'TemplateElement') return undefined
   const { cooked, raw } = node.value as { cooked?: string; raw: string }
-  // What is written with escapes cannot be cut by its length.
+  // Text with escapes cannot be cut by its length.
   if (cooked === undefined || cooked !== raw) return undefined
   // A template without expressions is a string of several lines.
   const whole = parent?.type === 'TemplateLiteral' && (parent.quasis as Node[]).length === 1
@@ -33,7 +33,7 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   return { form: 'template-text', text: raw, start, end, goesOn: !node.tail }
 }
 
-/** What numbers written one times the other come to: `15 * 60 * 1000`. */
+/** Returns what numbers written one times the other come to: `15 * 60 * 1000`. */
 export function productOf(node: unknown): number | undefined {
   if (!isNode(node) || node.type !== 'BinaryExpression' || node.operator !== '*') return undefined
   const [left, right] = [factorOf(node.left), factorOf(node.right)]

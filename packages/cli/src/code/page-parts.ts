@@ -18,7 +18,7 @@ export interface PageAttribute {
   readonly end: number
 }
 
-/** What lies between a tag and the end tag of its element, where HTML reads no tags. */
+/** The text between a tag and its end tag, in which HTML reads no tags. */
 export interface RawText {
   readonly tag: PageTag
   readonly start: number
@@ -33,7 +33,7 @@ export interface PageParts {
   readonly raw: readonly RawText[]
 }
 
-/** How the content of an element is read (HTML, 13.2.6.2 and 13.2.6.4.7). */
+/** Content models of elements (HTML, 13.2.6.2 and 13.2.6.4.7). */
 const modes: Readonly<Record<string, (typeof TokenizerMode)[keyof typeof TokenizerMode]>> = {
   script: TokenizerMode.SCRIPT_DATA,
   title: TokenizerMode.RCDATA,

@@ -25,7 +25,7 @@ function linesAround(text: string, at: number): string {
   return `${comment}\n${text.slice(start + 1, Math.min(end < 0 ? text.length : end, at + aroundMax))}`
 }
 
-/** Where the lines of a text start. What is found comes file by file, so those of one text are kept. */
+/** Finds where the lines of a text start. What is found comes file by file, so those of one text are kept. */
 function lineStarts(text: string): readonly number[] {
   if (known.text === text) return known.starts
   const starts = [0]

@@ -103,7 +103,7 @@ function pythonMember(node: SyntaxNode, text: string): Node {
   }
 }
 
-/** What a call is given: those by name as the members of one object, which stands behind the others. */
+/** Returns what a call is given: those by name as the members of one object, which stands behind the others. */
 function argumentsIn(list: SyntaxNode, text: string): Node[] {
   const parts = childrenOf(list)
   const plain: Node[] = []

@@ -6,7 +6,7 @@ export interface Read {
   readonly name: string
   readonly start: number
   readonly end: number
-  /** What it is taken from. */
+  /** The environment or settings object that it is read from. */
   readonly from: Source
   /** The expression, or the property of what takes the environment apart; and what it is in, the root first. */
   readonly node: Node
@@ -23,7 +23,7 @@ export interface ComputedRead {
 
 export type Source = 'process.env' | 'import.meta.env' | 'virtual:mappa/settings'
 
-/** What a file takes from its environment and from settings. */
+/** Reads of a file from its environment and from settings. */
 export interface Reads {
   readonly reads: readonly Read[]
   readonly computed: readonly ComputedRead[]
@@ -33,7 +33,7 @@ export interface Reads {
   readonly properties: ReadonlySet<string>
 }
 
-/** What the code of one file takes. */
+/** Returns what the code of one file takes. */
 export function readsIn({ file, programs }: Parsed): Reads {
   const collected = collectReads(file)
   for (const program of programs) walk(program, collected.visit)
@@ -85,7 +85,7 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
       const source = sourceOf(bare(node.object))
       if (!source) return
       const { from } = source
-      // What is set is not read; a test or a script may set what others read.
+      // An assignment is not a read: a test or a script may set it for others.
       const parent = parents.at(-1)
       const isSet =
         (parent?.type === 'AssignmentExpression' && parent.left === node) ||

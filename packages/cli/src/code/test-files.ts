@@ -44,7 +44,7 @@ const banner = /^\s*\/\*![^/]{0,400}?\bv?\d+\.\d+\.\d+/
 /** A banner longer than this is no banner. Characters. */
 const bannerLengthMax = 1000
 
-/** Whether a file says at its end that it was made of another one (source map format, ECMA-426). */
+/** Tells whether a file says at its end that it was made of another one (source map format, ECMA-426). */
 export function isMapped(text: string): boolean {
   return /\n\/\/[#@] sourceMappingURL=\S+\s*$/.test(text.slice(-mapLineLengthMax))
 }

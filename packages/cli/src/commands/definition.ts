@@ -10,13 +10,13 @@ export interface CommandDefinition {
   define(command: Command, run: Running): void
 }
 
-/** What a command has of the run that calls it. */
+/** The run that calls a command. */
 export interface Running {
   /** The words behind a lone `--`, which are another program's. */
   readonly rest: readonly string[] | undefined
   /** The path of this program. */
   readonly binary: string
-  /** What may be typed, for completion. */
+  /** Returns what may be typed, for completion. */
   commands(): readonly KnownCommand[]
   finish(outcome: Ended): void
 }

@@ -1,7 +1,7 @@
 import { wordsOf } from '../code/words.js'
 import { mayOpen, valueMax, valueMin } from './opens.js'
 
-/** How keys begin that say themselves what they are; letters of both cases are one. All of one length, so that a search can jump. */
+/** Marks of prefixed keys, in either case. All have one length, so that a search can jump. */
 const marks = ['live', 'test', 'prod', 'secr', 'priv'].flatMap((word) => [`_${word}`, `-${word}`])
 const markLength = 5
 const tableMask = (1 << 14) - 1
@@ -9,7 +9,7 @@ const tableMask = (1 << 14) - 1
 /** A byte of a letter in either case, and of other signs something of their own. */
 const fold = 0x20
 
-/** How far on, by two bytes, a mark can begin at the earliest (Wu and Manber, 1994). */
+/** The least distance, by two bytes, to the next mark (Wu and Manber, 1994). */
 const shifts = new Uint8Array(tableMask + 1).fill(markLength - 1)
 const markNumbers = new Set<number>()
 for (const mark of marks) {
@@ -55,7 +55,7 @@ export function eachKeyHint(bytes: Uint8Array, hit: (offset: number) => boolean)
     if (gives[bytes[at] as number] === 1 && mayBeValue(bytes, at + 1) && isNamed(bytes, at - 1) && !hit(at)) return
 }
 
-/** What begins keys of other kinds, and what must follow: an address with a password, a private key, a signed token (RFC 7519). */
+/** Beginnings of other keys, and what must follow: an address with a password, a private key, a signed token (RFC 7519). */
 const fixedMarks: readonly (readonly [mark: string, follows: (bytes: Uint8Array, from: number) => boolean])[] = [
   ['://', hasUser],
   ['-----BEGIN ', () => true],
@@ -80,7 +80,7 @@ function isQuote(byte: number | undefined): boolean {
   return byte === 34 || byte === 39 || byte === 96
 }
 
-/** Whether what follows holds a digit and is long enough, up to what valueEnds it. Every value that opens something under a name does. */
+/** Tells whether a value that opens something may follow: it has a digit and is long enough, up to `valueEnd`. */
 function mayBeValue(bytes: Uint8Array, from: number): boolean {
   let at = from
   const second = bytes[at]
@@ -99,7 +99,7 @@ function mayBeValue(bytes: Uint8Array, from: number): boolean {
   return hasDigit && at - start >= valueMin
 }
 
-/** Whether a name stands before that may open something. */
+/** Tells whether a name stands before that may open something. */
 function isNamed(bytes: Uint8Array, from: number): boolean {
   let at = from
   const first = bytes[at]
@@ -139,7 +139,7 @@ function isNameByte(byte: number): boolean {
   )
 }
 
-/** Whether a digit follows in the same word. */
+/** Tells whether a digit follows in the same word. */
 function mayGoOn(bytes: Uint8Array, from: number): boolean {
   for (let at = from; at < bytes.length && at - from < valueMax; at++) {
     const byte = bytes[at] as number
@@ -149,7 +149,7 @@ function mayGoOn(bytes: Uint8Array, from: number): boolean {
   return false
 }
 
-/** Whether what follows `://` names a user and a password. */
+/** Tells whether what follows `://` names a user and a password. */
 function hasUser(bytes: Uint8Array, from: number): boolean {
   let colon = false
   for (let at = from; at < Math.min(from + 300, bytes.length); at++) {

@@ -65,7 +65,7 @@ const givenValue = new RegExp(
   'gd',
 )
 
-/** How schemes begin that name a key behind them (RFC 9110, 11.1). */
+/** Authentication schemes that a key follows (RFC 9110, 11.1). */
 const keyScheme = /^(?:Bearer|Basic|Token|ApiKey|Key) (?=\S+$)/i
 
 function namedValues(line: string): KeyShape[] {
@@ -76,7 +76,7 @@ function namedValues(line: string): KeyShape[] {
     const whole = quoted ?? bare ?? ''
     const value = whole.replace(keyScheme, '')
     if (openingOf(value, wordsOf(name)) !== 'named') return []
-    // What stands without quotes is code as often as a value, so it has to look like nothing else.
+    // Unquoted text is code as often as a value, so it must look like nothing else.
     if (quoted === undefined && !isRandom(value) && !isLayerLine(line) && !isYamlLine(line, value)) return []
     const end = match.indices?.[quoted === undefined ? 6 : 5]?.[1] ?? 0
     return [{ start: end - value.length, end, what: `a credential, under ${name}` }]

@@ -27,7 +27,7 @@ const credentialWords = new Set([
   'salt',
   'pepper',
 ])
-/** What makes a `key` a credential. */
+/** Words that make a `key` a credential. */
 const keyWords = new Set([
   'api',
   'access',
@@ -133,7 +133,7 @@ export function tellingWords(words: readonly string[]): readonly string[] {
   return words.slice(0, end).map((word, at) => (at === end - 1 ? word.replace(/(?<=[a-z])\d+$/, '') : word))
 }
 
-/** Whether a name says that its value is a credential. `tokenHeader` and `PASSWORD_FIELD` name other things. */
+/** Tells whether a name says that its value is a credential. `tokenHeader` and `PASSWORD_FIELD` name other things. */
 export function namesCredential(words: readonly string[]): boolean {
   const own = tellingWords(words)
   const last = own.at(-1)
@@ -155,14 +155,14 @@ const leads =
   'admin|api|app|auth|aws|client|cookie|database|db|email|ftp|host|http|https|imap|jwt|ldap|mail|mongo|mongodb|mysql|node|pg|postgres|proxy|redis|root|server|service|session|smtp|ssh|ssl|user|web|ws'
 const patterns = new Map<string, RegExp>()
 
-/** Whether a name speaks of a key without saying what it opens; its value has to. */
+/** Tells whether a name speaks of a key without saying what it opens; its value has to. */
 export function namesSomeKey(words: readonly string[]): boolean {
   const own = tellingWords(words)
   const last = own.at(-1)
   return (last === 'key' || last === 'keys') && !own.some((word) => plainKeys.has(word))
 }
 
-/** Whether a name is one that says so with one letter out, too many, swapped or wrong: `passowrd`, `secert`. */
+/** Tells whether a name is one that says so with one letter out, too many, swapped or wrong: `passowrd`, `secert`. */
 export function namesMisspelt(words: readonly string[]): boolean {
   const last = tellingWords(words).at(-1) ?? ''
   return last.length >= 5 && !credentialWords.has(last) && misspeltWords.some((word) => isNear(last, word))

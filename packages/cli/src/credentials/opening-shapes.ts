@@ -18,7 +18,7 @@ export function hasUserInformation(text: string): boolean {
   return /^[a-z][a-z0-9+.-]*:\/\/[^/?#\s:@]*:[^/?#\s@$]+@/i.test(text)
 }
 
-/** What marks where a real value belongs. */
+/** Returns what marks where a real value belongs. */
 export function isPlaceholderText(text: string): boolean {
   return (
     /^<.*>$|^\[[A-Za-z _-]+\]$|^x{3,}$|^\*{4,}$|^\.{3}$|^…$|^tbd$|^fill[-_ ]?(?:me|this)/i.test(text) ||
@@ -54,7 +54,7 @@ export function isRandom(text: string): boolean {
   return entropy(text) > 3.5 && shareOfWords(text) < 0.4
 }
 
-/** How much of a text is made of what could be words: four letters or more, in small letters or after one capital, with a vowel and a consonant. */
+/** The share of a text that could be words: at least four letters, lower case or after one capital, with a vowel and a consonant. */
 function shareOfWords(text: string): number {
   let letters = 0
   for (const [word] of text.matchAll(/[A-Z]?[a-z]{3,}/g))
@@ -71,18 +71,18 @@ function entropy(text: string): number {
   return bits
 }
 
-/** Whether where a service is comes with what opens it. */
+/** Tells whether where a service is comes with what opens it. */
 export function isSecretConnection(text: string): boolean {
   return hasUserInformation(text) || /[?&;](?:password|pwd|token|key|sig|secret|access_token)=/i.test(text)
 }
 
-/** What people are told to make of a password: small and capital letters, digits and signs, and no blank. */
+/** Returns what people are told to make of a password: small and capital letters, digits and signs, and no blank. */
 export function isStrongPassword(value: string): boolean {
   const kinds = [/[a-z]/, /[A-Z]/, /[0-9]/, /[!#%&*+,./:;=?@^_~-]/]
   return value.length <= 64 && !/[\s(){}<>[\]|\\$'"`]/.test(value) && kinds.every((kind) => kind.test(value))
 }
 
-/** What marks where a value belongs, takes it from elsewhere, or is made up for all to see. */
+/** Returns what marks where a value belongs, takes it from elsewhere, or is made up for all to see. */
 export function isMadeUp(value: string): boolean {
   return (
     isPlaceholderText(value) ||
@@ -95,7 +95,7 @@ export function isMadeUp(value: string): boolean {
   )
 }
 
-/** Whether an address with a password is one that is made up, or leads nowhere else. */
+/** Tells whether an address with a password is one that is made up, or leads nowhere else. */
 export function isMadeUpAddress(address: string): boolean {
   const [, user = '', password = '', host = ''] = /^[^:]+:\/\/([^:@/]*):([^@/]*)@([^/:?#]*)/.exec(address) ?? []
   if (isMadeUp(password) || usualPasswords.has(password.toLowerCase()) || password.toLowerCase() === user.toLowerCase())

@@ -22,7 +22,7 @@ export function openingOf(value: string, name: readonly string[]): Opening | und
   return openingShape(value) ?? (opensByName(value, name) ? 'named' : undefined)
 }
 
-/** What a value shows by itself. */
+/** Returns what a value shows by itself. */
 export function openingShape(value: string): Exclude<Opening, 'named'> | undefined {
   if (isPrivateKey(value)) return 'private-key'
   if (isSignedToken(value)) return 'signed-token'
@@ -33,7 +33,7 @@ export function openingShape(value: string): Exclude<Opening, 'named'> | undefin
 /** Shorter ones are names of tests and folders as often. Characters. */
 const labelledMin = 16
 
-/** Whether a name says that its value opens something. Those that `opensByName` asks about are found by it first. */
+/** Tells whether a name says that its value opens something. Those that `opensByName` asks about are found by it first. */
 export function mayOpen(name: readonly string[]): boolean {
   return namesCredential(name) || namesSomeKey(name) || namesMisspelt(name)
 }
@@ -45,7 +45,7 @@ function opensByName(value: string, name: readonly string[]): boolean {
   return (namesSomeKey(name) || namesMisspelt(name)) && looksLikeKey(value)
 }
 
-/** What is shorter or longer opens nothing under a name alone. Characters. */
+/** Shorter and longer texts open nothing, whatever their name. Characters. */
 export const valueMin = 8
 export const valueMax = 500
 

@@ -5,7 +5,7 @@ import type { LegendPlaces } from './legend-text.js'
 import { obtainLines, sentencesOf } from './sentences.js'
 import { typeTraits } from './value-type.js'
 
-/** What a declaration file is made from. */
+/** The input of a declaration file. */
 export interface Declaration {
   readonly definition: Legend
   readonly variables: readonly Variable[]
@@ -20,12 +20,12 @@ export const proseForm = 2
 /** The first line of every declaration file that is written here. */
 const declarationHead = `// Written by mappa types from the legend (form ${proseForm}). Do not edit: changes are lost.`
 
-/** Whether `mappa types` wrote a file, in any version: another's is never overwritten. */
+/** Tells whether `mappa types` wrote a file, in any version: another's is never overwritten. */
 export function isDeclaration(text: string): boolean {
   return text.startsWith('// Written by mappa types')
 }
 
-/** Whether declarations are stale. Comments count only in the same form: better prose must not turn a check red. */
+/** Tells whether declarations are stale. Comments count only in the same form: better prose must not turn a check red. */
 export function isStaleDeclaration(before: string, fresh: string): boolean {
   const text = before.replaceAll('\r\n', '\n')
   return text.startsWith(declarationHead) ? text !== fresh : withoutComments(text) !== withoutComments(fresh)
@@ -44,7 +44,7 @@ export interface Declarations {
   readonly map: string
 }
 
-/** What the files are called. */
+/** Names of the files. */
 export const declarationPath = 'mappa.types.d.ts'
 export const mapPath = `${declarationPath}.map`
 
@@ -150,7 +150,7 @@ function processBlock({ variables, stages }: Declaration): string {
   return block('declare namespace NodeJS', block('interface ProcessEnv', lines).split('\n'))
 }
 
-/** What @types/node declares itself, and nobody may declare otherwise. */
+/** Names that @types/node declares, so nobody may declare them otherwise. */
 const declaredByNode: ReadonlySet<string> = new Set(['TZ'])
 
 function pageBlock(browser: readonly Variable[]): string {
@@ -173,7 +173,7 @@ function comment(variable: Variable, isModule: boolean): string[] {
   return marked.length === 0 ? [] : ['/**', ...marked.map((line) => ` * ${line.replaceAll('*/', '*\\/')}`), ' */']
 }
 
-/** Whether it may lack a value, in all stages or in one. */
+/** Tells whether it may lack a value, in all stages or in one. */
 function mayLack(variable: Variable): boolean {
   const lacks = ({ required, ...terms }: Terms) => !required && terms.default === undefined
   return lacks(variable) || variable.stages.some(lacks)

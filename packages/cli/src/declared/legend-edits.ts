@@ -4,7 +4,7 @@ import { type JsonSchema, type Legend, toJsonSchema } from 'mappa'
 import { type Node, nodesIn } from '../code/parse.js'
 import { legendArguments, membersOf, objectsOfEntries } from './legend-text.js'
 
-/** What an entry says. */
+/** The value of a word of an entry. */
 export type Word = string | number | boolean | readonly Word[] | { readonly [word: string]: Word }
 export type Words = { readonly [word: string]: Word }
 
@@ -82,7 +82,7 @@ function withJsonEntries(text: string, entries: readonly WrittenEntry[]): string
     )
   }
   if (!memberIn('properties')) addMember('properties', '{}')
-  // What a type says by itself need not stand there.
+  // A trait of the type itself is not written.
   const lean = (name: string, words: Word) =>
     Object.fromEntries(
       Object.entries(words).filter(([word]) => !/^m(?:in|ax)imum$/.test(word) || Object.hasOwn(own[name] ?? {}, word)),
@@ -180,7 +180,7 @@ interface EntryNode {
   readonly keyStart: number
 }
 
-/** Where a text declares an entry: in the legend's own object, or in any object of entries that is exported. */
+/** Finds where a text declares an entry: in the legend's own object, or in any object of entries that is exported. */
 function entryIn(path: string, text: string, name: string): EntryNode | undefined {
   for (const object of entryObjects(path, text)) {
     const at = membersOf(object).findIndex((each) => each.name === name)
@@ -210,7 +210,7 @@ function jsonMember(text: string, name: string): Node | undefined {
   return membersOf(parseExpression(text) as unknown as Node).find((each) => each.name === name)?.value
 }
 
-/** Whether a text declares an entry of that name. */
+/** Tells whether a text declares an entry of that name. */
 export function declares(path: string, text: string, name: string): boolean {
   return entryIn(path, text, name) !== undefined
 }

@@ -2,13 +2,13 @@ import { parseExpression } from '@babel/parser'
 import { entriesOf, type Legend } from 'mappa'
 import { type Node, nodesIn, overParsed, walk } from '../code/parse.js'
 
-/** What a legend's text plainly says: each variable with what it is for, and the stages of its own. */
+/** Facts that the text of a legend plainly states: variables with descriptions, and its own stages. */
 export interface Declared {
   readonly variables: readonly (readonly [name: string, about: string])[]
   readonly stages: readonly string[]
 }
 
-/** Where a legend's text names each variable. Lines count from 1, columns from 0. */
+/** Places of variables in a legend's text. Lines count from 1, columns from 0. */
 export type LegendPlaces = ReadonlyMap<string, { readonly line: number; readonly column: number }>
 
 /** Reads a legend without running it, so that what it takes from elsewhere is not seen. */
@@ -49,7 +49,7 @@ export function withComments(definition: Legend, path: string, text: string): Le
   return { ...definition, entries: Object.fromEntries(filled) as Legend['entries'] }
 }
 
-/** Where a legend names its variables; those that it takes from elsewhere have no place in it. */
+/** Finds where a legend names its variables; those that it takes from elsewhere have no place in it. */
 export function placesIn(path: string, text: string): LegendPlaces {
   const starts = membersOf(path.endsWith('.json') ? jsonEntries(text) : legendArguments(path, text)[0]).map(
     ({ name, keyStart }) => {
@@ -60,7 +60,7 @@ export function placesIn(path: string, text: string): LegendPlaces {
   return new Map(starts)
 }
 
-/** Where a legend writes an entry's word, or else its name: lines and columns from 1. */
+/** Finds where a legend writes an entry's word, or else its name: lines and columns from 1. */
 export function spotIn(
   path: string,
   text: string,
@@ -122,7 +122,7 @@ function commentBefore(text: string, start: number): string {
     .trim()
 }
 
-/** What the first call of `legend` in a legend's code is given. */
+/** Returns what the first call of `legend` in a legend's code is given. */
 export function legendArguments(path: string, text: string): readonly Node[] {
   let found: readonly Node[] | undefined
   overParsed({ path, text }, ({ programs }) => {

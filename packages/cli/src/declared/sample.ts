@@ -2,20 +2,20 @@ import { type DocumentFault, printable, readLayer, type Variable } from 'mappa'
 import { proseForm } from './declaration.js'
 import { obtainLines, sentencesOf } from './sentences.js'
 
-/** Where the sample stands, from the root. */
+/** Path of the sample, from the root. */
 export const samplePath = '.env.example'
 
-/** What a sample is made from. */
+/** The input of a sample. */
 export interface Sampled {
   readonly variables: readonly Variable[]
   /** Names that have a value without anybody's doing, from layers that version control holds. */
   readonly given: ReadonlySet<string>
 }
 
-/** How a sample differs from what it should be. */
+/** A difference between a sample and its legend. */
 export interface Difference {
   readonly message: string
-  /** Where, in the sample as it is; from 1. */
+  /** Its line in the sample; from 1. */
   readonly line?: number
 }
 
@@ -32,7 +32,7 @@ type Part = { readonly own: string } | NameLine
 
 interface NameLine {
   readonly name: string
-  /** Whether a # stands before it. */
+  /** True if a # stands before it. */
   readonly off: boolean
   readonly value: string
   readonly line: number

@@ -1,6 +1,6 @@
 import { printable, type Terms, type Variable } from 'mappa'
 
-/** What a variable is and takes, as plain sentences: what it is for, what it must be, what differs in single stages. */
+/** Returns what a variable is and takes, as plain sentences: what it is for, what it must be, what differs in single stages. */
 export function sentencesOf(variable: Variable): string[] {
   const { description, deprecated, formerly, file, name, examples } = variable
   return [
@@ -16,7 +16,7 @@ export function sentencesOf(variable: Variable): string[] {
   ]
 }
 
-/** Where a person gets a value, and how a fresh one is made. An address stands alone, so that it can be taken. */
+/** Finds where a person gets a value, and how a fresh one is made. An address stands alone, so that it can be taken. */
 export function obtainLines({ obtain, generate }: Variable): string[] {
   return [
     ...(obtain === undefined ? [] : [`Obtain: ${printable(obtain.replace(/\s+/g, ' ').trim())}`]),
@@ -24,7 +24,7 @@ export function obtainLines({ obtain, generate }: Variable): string[] {
   ]
 }
 
-/** What it must be, in all stages and in those that differ. */
+/** Returns what it must be, in all stages and in those that differ. */
 function termSentences(variable: Variable): string[] {
   const { expects, required, secret, stages } = variable
   const fallback = variable.default
@@ -41,12 +41,12 @@ function termSentences(variable: Variable): string[] {
   ]
 }
 
-/** What a value must be, without its article: `Port, 1 to 65535`. */
+/** Returns what a value must be, without its article: `Port, 1 to 65535`. */
 function asLabel(expects: string): string {
   return expects.replace(/^an? /, '').replace(/ from (\S+) to (\S+)/, ', $1 to $2')
 }
 
-/** How one stage's terms differ, to follow "In production:". */
+/** Tells how one stage's terms differ, to follow "In production:". */
 export function differences(base: Terms, own: Terms): string[] {
   return [
     ...(own.expects === base.expects ? [] : [asLabel(own.expects)]),

@@ -1,6 +1,6 @@
 import { valueTypes } from 'mappa/command'
 
-/** What a type of value is, as far as the command asks about it; undefined if there is no type of that name. */
+/** Returns what a type of value is, as far as the command asks about it; undefined if there is no type of that name. */
 export function typeTraits(type: unknown): Traits | undefined {
   return typeof type === 'string' && Object.hasOwn(valueTypes, type)
     ? valueTypes[type as keyof typeof valueTypes]
@@ -8,9 +8,9 @@ export function typeTraits(type: unknown): Traits | undefined {
 }
 
 interface Traits {
-  /** What code sees, as TypeScript writes it. */
+  /** The type that code sees, in TypeScript. */
   readonly code: string
-  /** Whether it is written in digits. */
+  /** True if it is written in digits. */
   readonly digits?: boolean
   readonly choices?: readonly string[]
 }

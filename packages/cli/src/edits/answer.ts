@@ -1,6 +1,6 @@
 import { type Legend, layerFromValues, surveyLayers } from 'mappa'
 
-/** What is wrong with a value that a person gives for a name, as a sentence that does not repeat a secret; undefined if nothing is. */
+/** The fault of an answer, as a sentence that does not repeat a secret; undefined if it is right. */
 export function wrongAnswer(definition: Legend, stage: string, name: string, text: string): string | undefined {
   if (text.includes('\0')) return 'A value cannot contain a NUL character.'
   const { faults } = surveyLayers(definition, { stage, layers: [layerFromValues('your answer', { [name]: text })] })

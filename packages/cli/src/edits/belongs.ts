@@ -1,13 +1,13 @@
 import type { Survey, Variable } from 'mappa'
 
-/** Where a person wants values: in what all stages share, in the stage's own layer, or on this machine alone. */
+/** The layer that a person wants: shared, of the stage, or of this machine. */
 export type Into = 'shared' | 'stage' | 'local'
 
-/** What decides in which layer file a value belongs. */
+/** Facts that decide in which layer file a value belongs. */
 export interface Placing {
   readonly found: Survey
   readonly into: Into | undefined
-  /** Whether somebody has named the stage, so that it is that one's value that is meant. */
+  /** True if somebody has named the stage, so that it is that one's value that is meant. */
   readonly stageNamed: boolean
   /** Names whose values differ by stage. */
   readonly differing: ReadonlySet<string>
@@ -28,7 +28,7 @@ export function fileFor(variable: Variable, { found, into, stageNamed, differing
       layer.source === 'file' &&
       !layer.name.includes('/') &&
       (layer.local || !variable.secret) &&
-      // What all stages share is not changed for one.
+      // A shared value is not changed for one stage.
       (layer.local || layer.name !== '.env' || !isStages) &&
       layer.get(variable.name) !== undefined,
   )

@@ -6,7 +6,7 @@ export interface Searched {
   readonly text: string
 }
 
-/** Where texts still hold one of these values, in any spelling: `compose.yaml:12`, and no text of any. */
+/** Finds where texts still hold one of these values, in any spelling: `compose.yaml:12`, and no text of any. */
 export function holdersOf(values: readonly string[], searched: Iterable<Searched>): string[] {
   const needles = new Needles()
   for (const value of values) needles.add(value, '')

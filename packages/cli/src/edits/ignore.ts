@@ -1,4 +1,4 @@
-/** What keeps the layers of one machine out of version control. */
+/** Rules that keep the layers of one machine out of git. */
 const rules = ['.env.local', '.env.*.local']
 
 /** Ignore rules with those for this machine's layers; undefined if nothing is missing. What is there stays, byte for byte. */

@@ -3,7 +3,7 @@ import path from 'node:path'
 
 /** So long another writer is waited for. Milliseconds. */
 const lockWaitMax = 10_000
-/** How often the lock is looked at. Milliseconds. */
+/** Pause between two looks at the lock. Milliseconds. */
 const lookEvery = 10
 
 /** Temporary and lock files lie beside what they are for, under names that every rule for layer files of one machine covers. */
@@ -11,7 +11,7 @@ export function besideName(id: string): string {
   return `.env.~${id}.local`
 }
 
-/** Who holds a lock: the process, on which machine, and a word of its own. */
+/** The holder of a lock: its process, machine, and a word of its own. */
 interface LockOwner {
   readonly pid: number
   readonly host: string
@@ -31,7 +31,7 @@ export class Locked extends Error {
 
 /** A lock that is held. */
 export interface Lock {
-  /** Whether it still is: a process that sleeps for long may be taken for one that is gone. */
+  /** Tells whether it still is: a process that sleeps for long may be taken for one that is gone. */
   isHeld(): boolean
   release(): void
 }
@@ -134,7 +134,7 @@ function isGone(text: string): boolean {
   return owner !== undefined && owner.host === hostName() && !isRunning(owner.pid)
 }
 
-/** Whether there is a process of this number. */
+/** Tells whether there is a process of this number. */
 export function isRunning(pid: number): boolean {
   try {
     process.kill(pid, 0)

@@ -8,7 +8,7 @@ import { declarationsOf, sampleChangeFor } from './made-files.js'
 import { handsOn, linesWith, mayBeTemplate, renamedInForms, renamedInLayer, renamedWord } from './renamed-text.js'
 import { linesTaking, renamedInCode } from './takers.js'
 
-/** What a change of variables has to know of a project. */
+/** The facts about a project that a change of variables needs. */
 export interface Changing {
   readonly read: (path: string) => string | undefined
   readonly legendFile: string
@@ -21,7 +21,7 @@ export interface Changing {
   readonly files: readonly SourceFile[]
 }
 
-/** What changes, and where a name stands besides, for a person to look at. */
+/** The changes, and other mentions of a name for a person to check. */
 export interface Plan {
   readonly changes: readonly (FileChange & { readonly secret: boolean })[]
   /** `README.md:12` */
@@ -76,7 +76,7 @@ export function renaming(changing: Changing, name: string, fresh: string, former
   return planOf(changing, drafts, entries, name)
 }
 
-/** Where code and settings take a variable: `src/server.ts:12`. */
+/** Finds where code and settings take a variable: `src/server.ts:12`. */
 export function takersOf(
   { files, definition }: Pick<Changing, 'definition'> & { readonly files: Iterable<SourceFile> },
   name: string,

@@ -31,7 +31,7 @@ export function renamedInForms(text: string, name: string, fresh: string): strin
   return text.replace(new RegExp(`(?<=\\$\\{)${name}(?=[}:?+-])`, 'g'), fresh)
 }
 
-/** Whether a file may be stamped: manifests, units, configurations. Pages have forms of their own in their scripts. */
+/** Tells whether a file may be stamped: manifests, units, configurations. Pages have forms of their own in their scripts. */
 export function mayBeTemplate(path: string): boolean {
   return /\.(?:ya?ml|json|service|socket|timer|conf|cfg|ini|toml|properties|tpl|tmpl|template)$/.test(path)
 }
@@ -42,7 +42,7 @@ export function linesWith(text: string, name: string): readonly number[] {
   return text.split('\n').flatMap((line, at) => (word.test(line) ? [at + 1] : []))
 }
 
-/** Whether a file hands variables on by their names: compose files, workflows, container builds, shell scripts. */
+/** Tells whether a file hands variables on by their names: compose files, workflows, container builds, shell scripts. */
 export function handsOn(path: string): boolean {
   return /(?:^|\/)(?:(?:[a-z]+-)?compose(?:\.[a-z-]+)*\.ya?ml|(?:Docker|Container)file(?:\.\w+)?|package\.json|Procfile)$|(?:^|\/)\.github\/workflows\/[^/]+\.ya?ml$|\.(?:sh|service)$/.test(
     path,

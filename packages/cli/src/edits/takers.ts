@@ -12,7 +12,7 @@ interface Taken {
   readonly whole: { readonly start: number; readonly end: number; readonly local: string } | undefined
 }
 
-/** Where code takes a variable: from its environment, from the settings module, or by its name from settings. */
+/** Finds where code takes a variable: from its environment, from the settings module, or by its name from settings. */
 function takenIn(file: SourceFile, name: string, steps: readonly string[]): readonly Taken[] {
   const found = overParsed(file, (parsed) => {
     const reads = readsIn(parsed).reads.filter((read) => read.name === name)

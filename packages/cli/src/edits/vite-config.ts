@@ -5,11 +5,11 @@ import { isNode, type Node, nodesIn, overParsed, walk } from '../code/parse.js'
 /** Names that a bundler's settings may have. */
 const bundlerConfigs = ['vite.config.ts', 'vite.config.js', 'vite.config.mjs', 'vite.config.mts'] as const
 
-/** What the plugin's place depends on. */
+/** Facts that decide the plugin's place. */
 export interface BundledProject {
   /** The text of a file, by its path from the root; undefined if it is not there. */
   readonly read: (path: string) => string | undefined
-  /** Whether files ending in .js are modules of ECMAScript. */
+  /** True if files ending in .js are modules of ECMAScript. */
   readonly isModule: boolean
 }
 
@@ -53,7 +53,7 @@ export function pluginChange(target: BundledProject): PluginChange[] {
   return [{ path, before, after: code.toString(), secret: false }]
 }
 
-/** Whether the bundler's settings are there and the plugin can be put in, or is; or are not there at all. */
+/** Tells whether the bundler's settings are there and the plugin can be put in, or is; or are not there at all. */
 export function takesPlugin(target: Pick<BundledProject, 'read'>): boolean {
   const path = bundlerConfigs.find((name) => target.read(name) !== undefined)
   if (path === undefined) return hasBundler(target)

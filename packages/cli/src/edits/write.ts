@@ -12,9 +12,9 @@ export interface FileWrite {
   readonly text: string | Uint8Array | null
   /** The text that the new one was made from, null if there was no file; if the file holds another one now, nothing is written. */
   readonly before?: string | Uint8Array | null
-  /** Whether the text holds secrets: then a new file is for this user alone (mode 0600). */
+  /** True if the text holds secrets: then a new file is for this user alone (mode 0600). */
   readonly secret?: boolean
-  /** Whether a new file is a program. */
+  /** True if a new file is a program. */
   readonly executable?: boolean
 }
 
@@ -34,7 +34,7 @@ interface Prepared {
   readonly target: string
   /** Undefined if the target is removed. */
   readonly fresh: string | undefined
-  /** What the target held; undefined if it was not there. */
+  /** The former content of the target; undefined if it did not exist. */
   readonly old: Buffer | undefined
   readonly stats: { readonly mode: number; readonly uid: number; readonly gid: number } | undefined
 }
@@ -89,7 +89,7 @@ interface Destination {
   readonly target: string
 }
 
-/** Where a path leads, which must be within a directory, also by the folders that it goes through. */
+/** Finds where a path leads, which must be within a directory, also by the folders that it goes through. */
 function targetWithin(given: string, within: string): Destination {
   const target = withSentence(given, () => destinationOf(path.resolve(given)))
   const folder = withSentence(given, () => fs.realpathSync(path.dirname(target)))
@@ -122,7 +122,7 @@ function hasText(old: Buffer | undefined, before: string | Uint8Array | null): b
   return before instanceof Uint8Array ? old?.equals(before) === true : (old?.toString('utf8') ?? null) === before
 }
 
-/** Where a path leads. A link that leads nowhere is followed as far as it goes. */
+/** Finds where a path leads. A link that leads nowhere is followed as far as it goes. */
 function destinationOf(file: string, hops = 0): string {
   const stats = fs.lstatSync(file, { throwIfNoEntry: false })
   if (!stats?.isSymbolicLink()) return file
@@ -156,7 +156,7 @@ function keepOwner(file: number, { uid, gid }: NonNullable<Prepared['stats']>): 
   } catch {}
 }
 
-/** What a process that was killed has left behind may hold secrets. Its number tells whether it still runs. */
+/** Returns what a process that was killed has left behind may hold secrets. Its number tells whether it still runs. */
 function removeLeftovers(directory: string): void {
   for (const name of withSentence(directory, () => fs.readdirSync(directory))) {
     const [, pid] = /^\.env\.~(\d+)-[a-z0-9]+\.local$/.exec(name) ?? []
@@ -201,7 +201,7 @@ function withSentence<T>(file: string, action: () => T): T {
   }
 }
 
-/** Where a path leads, its links followed; the path itself if it leads nowhere. */
+/** Finds where a path leads, its links followed; the path itself if it leads nowhere. */
 function realOf(file: string): string {
   try {
     return fs.realpathSync(file)

@@ -68,7 +68,7 @@ const plainWords = new Set([
   'private',
   'signing',
 ])
-/** What a name of this kind should end in, so that it says what its value is. */
+/** Last words of names, by kind, so that a name says what its value is. */
 export const endings: Readonly<Record<Kind, readonly string[]>> = {
   credential: [
     'key',
@@ -164,7 +164,7 @@ function candidateOf(
       : {
           type: typeOf(sites, kind, values),
           secret: holdsSecret,
-          // What takes one of a few words may take no other.
+          // A choice of a few words cannot take others.
           ...(kind === 'choice' && sites.every(({ form }) => form === 'string') && { enum: [...new Set(values)] }),
           // Code keeps what marks the place for as long as there is no value.
           optional: marked,
@@ -176,7 +176,7 @@ function candidateOf(
     value === undefined &&
     found.default === undefined &&
     !found.optional &&
-    // What code reads as if it always had a value must have one.
+    // If code reads it as if it always had a value, it is required.
     !sites.some(({ ofStage, form }) => ofStage || form === 'expression' || form === 'pattern')
   const secret = found.secret && !((isPublicKey(name) || sites.some(({ openly }) => openly)) && kind !== 'connection')
   const asks = [...new Set(sites.flatMap(({ asks }) => asks ?? []))].filter((each) => /^[A-Z_]+$/.test(each))
@@ -212,7 +212,7 @@ function candidateOf(
   }
 }
 
-/** What code has there, so that settings give it the same. */
+/** Returns what code has there, so that settings give it the same. */
 function typeOf(sites: readonly Finding[], kind: Kind, values: readonly string[]): VariableEntry['type'] {
   if (kind === 'port') return 'port'
   if (sites.some(({ form }) => form === 'boolean')) return 'boolean'
@@ -321,7 +321,7 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
 const plainLabel =
   /^(?:www\d*|\w|\d+|localhost|apis?|app|rest|v\d+|web|dev|test|staging|stage|prod|gateway|network|services?)$/i
 
-/** What a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
+/** Returns what a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
 function subjectOf({ kind, value, path }: Finding): readonly string[] {
   if (kind === 'connection') {
     const scheme = String(value).replace(/:.*$/s, '').toLowerCase().replace(/\+.*$/, '')
@@ -348,7 +348,7 @@ function subjectOf({ kind, value, path }: Finding): readonly string[] {
 
 /** A name that nothing has yet: by its host or object, by the file or the folder where it stands, else with a number. */
 function unique(name: string, best: Finding, taken: ReadonlySet<string>): string {
-  // What hosts and bundlers give a meaning means nothing else.
+  // Names with a meaning for hosts and bundlers mean nothing else.
   const names = { has: (each: string) => taken.has(each) || isHostName(each) }
   if (!names.has(name)) return name
   const { path, outer, kind } = best

@@ -7,7 +7,7 @@ import { type Guess, guessOf } from './guess.js'
 
 /** Values of which code takes one by its environment. */
 interface Choice {
-  /** What is replaced as a whole, or undefined if each value is replaced where it stands. Offsets in the file's text. */
+  /** The range to replace as a whole; undefined if each value is replaced in its place. Offsets in the file's text. */
   readonly whole:
     | { readonly start: number; readonly end: number; readonly lead: string; readonly rest: string }
     | undefined
@@ -64,7 +64,7 @@ function conditionalArms(node: Node, left = armsMax): Arm[] | undefined {
   return more && [{ stage: asked.stage, node: inStage }, ...more]
 }
 
-/** What a branch does: it gives a value to something, or gives it back. */
+/** The effect of a branch: it assigns or returns a value. */
 interface Deed {
   /** The text in front of the value: `url = `, `return `. */
   readonly lead: string
@@ -174,12 +174,12 @@ function stringIn(node: unknown): string | undefined {
   return isNode(node) && node.type === 'StringLiteral' ? (node.value as string) : undefined
 }
 
-/** Whether a text may be what is chosen: a stage's own name, and what a tool fills in, are about the choice itself. */
+/** Tells whether a text may be what is chosen: a stage's own name, and what a tool fills in, are about the choice itself. */
 export function isChosen(text: string): boolean {
   return ownStage(text) === undefined && !/[[\]{}<>%]/.test(text)
 }
 
-/** What has a name and differs by environment is a setting, whatever it is. */
+/** Returns what has a name and differs by environment is a setting, whatever it is. */
 function chosenWord(
   literals: readonly Literal[],
   guesses: readonly (Guess | undefined)[],
@@ -197,7 +197,7 @@ function chosenWord(
     : { ...chosen, kind: 'choice', value: first.text }
 }
 
-/** What the values are, if they are of one kind and one of them is something to be moved. */
+/** Returns what the values are, if they are of one kind and one of them is something to be moved. */
 function guessed(choice: Choice): GuessedChoice | undefined {
   const { arms, context } = choice
   if (context.fixed || context.compared) return undefined
@@ -208,7 +208,7 @@ function guessed(choice: Choice): GuessedChoice | undefined {
   const guess =
     all.find((each) => each && !each.echo && !each.ifUsed) ?? chosenWord(literals as Literal[], all, context)
   if (!guess) return undefined
-  // Where all go on alike, that stays; else each value moves as a whole.
+  // Parts that are the same in all stay; otherwise each value moves as a whole.
   const alike = all.every((each) => each?.kind === guess.kind && each.rest === guess.rest && each.lead === guess.lead)
   const { lead = '', rest = '' } = alike ? guess : {}
   const guesses = all.map((each, at) => ({

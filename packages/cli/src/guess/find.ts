@@ -13,7 +13,7 @@ import { usesIn } from './uses.js'
 const doubts =
   /change (?:this|me)|make (?:this )?configurable|todo.*(?:config|env|setting)|hard-?coded|move (?:this )?to (?:the )?(?:config|env)/i
 
-/** What a comment says of a key that a page may show. */
+/** Comments that call a key public. */
 const openly = /\/[/*].*\b(?:public|publishable|restricted|limited to)\b/i
 
 /** A finding in a branch for a stage, and whether that alone speaks for it. */
@@ -22,7 +22,7 @@ type BranchFinding = Finding & { readonly byBranch?: boolean }
 /** Collects the settings and keys among the literals of a file, as its trees are visited. */
 export function findingsIn(file: SourceFile): {
   readonly visit: Visit
-  /** What was found, but for literals that belong to something else. */
+  /** Findings, without literals that belong to something else. */
   readonly findings: (others: ReadonlySet<Node>) => readonly Finding[]
 } {
   const { path, text } = file
@@ -86,7 +86,7 @@ export function findingsIn(file: SourceFile): {
     const literal = literalOf(node, parent)
     if (node.type === 'BinaryExpression' && (literal || taken.has(parent as Node))) taken.add(node)
     if (!literal || !mayBeSetting(literal) || taken.has(parent as Node)) return
-    // What a tag makes of a template is its own business.
+    // A tag may do anything with its template.
     if (parents.at(-2)?.type === 'TaggedTemplateExpression') return
     // A template's first text is used as the template is; a later one is a part of something.
     const isPiece = node.type === 'TemplateElement'
@@ -128,13 +128,13 @@ function placed(finding: Finding, text: string): Finding {
   }
 }
 
-/** What a branch for a stage, or for several, adds to what is found in it. */
+/** Returns what a branch for a stage, or for several, adds to what is found in it. */
 function stagedBy({ also = [], group, ...branch }: StageBranch, path: string, { value }: Guess, byBranch: boolean) {
   const stages = also.length > 0 && { stages: Object.fromEntries(also.map((stage) => [stage, value])) }
   return { ...branch, ...stages, group: `${path}: ${group}`, byBranch }
 }
 
-/** What stands in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
+/** Returns what stands in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
 function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
   return words.length > 0 && isChosen(text)
     ? { kind: 'choice', value: text, confidence: 'high', reason: 'Code chooses it by environment.' }
@@ -155,7 +155,7 @@ function byUse(finding: BranchFinding, hold: (wanted: IfUsed) => boolean): Branc
   }
 }
 
-/** Whether all that a finding depends on is so. */
+/** Tells whether all that a finding depends on is so. */
 function holds({ ifUsed }: Finding): boolean {
   return ifUsed === undefined
 }
@@ -176,7 +176,7 @@ function byStages(findings: readonly BranchFinding[]): Finding[] {
   })
 }
 
-/** What values of branches are together, if they are those of one setting for different stages. */
+/** Returns what values of branches are together, if they are those of one setting for different stages. */
 function choiceOf(members: readonly BranchFinding[]): Pick<Finding, 'kind' | 'reason'> | undefined {
   const [first] = members
   const differ = members.some(({ value, rest }) => value !== first?.value || rest !== first?.rest)

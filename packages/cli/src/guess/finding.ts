@@ -6,7 +6,7 @@ export type Kind =
   | 'port'
   | 'mail'
   | 'phone'
-  /** Who an application is to a service: an id, a user, the name of a database. */
+  /** The identity of an application at a service: an id, a user, the name of a database. */
   | 'account'
   /** One of a few words by which an application behaves otherwise, or what code chooses by environment. */
   | 'choice'
@@ -24,7 +24,7 @@ export interface Finding {
   /** The whole literal, or the part of a template's text that is moved, or the whole expression that gives the value. */
   readonly start: number
   readonly end: number
-  /** How it is written there, so that it can be replaced; `script`, `container` and `python` stand in files of other kinds. */
+  /** Its form in the file, so that it can be replaced; `script`, `container` and `python` are in files of other kinds. */
   readonly form:
     | 'string'
     | 'number'
@@ -36,45 +36,45 @@ export interface Finding {
     | 'script'
     | 'container'
     | 'python'
-  /** What goes into a layer; undefined if nothing is known of it here. */
+  /** The text for a layer; undefined if unknown here. */
   readonly value: string | undefined
   /** The stage that the value is for, if it is not for all. */
   readonly stage?: string | undefined
   /** Further values of single stages, where code chooses by environment. */
   readonly stages?: Readonly<Record<string, string>>
-  /** What code asks for its environment where it chooses by it. */
+  /** The variable by which code chooses it. */
   readonly asks?: string | undefined
   /** Findings of one group are one setting, whatever their values are. */
   readonly group?: string | undefined
   /** The name that the setting has already: a variable's. */
   readonly variable?: VariableUse
-  /** What stays in code in front of it (`Bearer `) and behind it: an address keeps its path. */
+  /** The text in front of it (`Bearer `) and behind it that stays in code: an address keeps its path. */
   readonly lead: string
   readonly rest: string
   /** Code to put in front of what is read and behind it. */
   readonly frame?: readonly [string, string]
-  /** What is to be removed besides. */
+  /** Other ranges to remove. */
   readonly dropped?: readonly Range[]
-  /** Where its values are written. */
+  /** The ranges of its values. */
   readonly literals: readonly Range[]
-  /** Whether it counts only beside others of the same value: nothing but that value speaks for it. */
+  /** True if it counts only beside others of the same value: nothing but that value speaks for it. */
   readonly echo: boolean
-  /** Whether it only marks where a real value belongs, and stays in code for as long as there is none. */
+  /** True if it only marks where a real value belongs, and stays in code for as long as there is none. */
   readonly placeholder?: boolean
-  /** Whether a comment says that everyone may see it. */
+  /** True if a comment says that everyone may see it. */
   readonly openly?: boolean
   /** A name of its file that must be asked for, or must open something, for the finding to count. */
   readonly ifUsed?: IfUsed | undefined
-  /** Whether its file is one of those that each give a stage its values. */
+  /** True if its file is one of those that each give a stage its values. */
   readonly ofStage?: boolean
   /** The stages that have such files, and its own one; undefined for what all share. */
   readonly stageFiles?: readonly string[]
   readonly inStage?: string | undefined
-  /** Whether its file runs in a page. */
+  /** True if its file runs in a page. */
   readonly page?: boolean
-  /** Whether a comment says that it stays in code. */
+  /** True if a comment says that it stays in code. */
   readonly kept: boolean
-  /** Where it starts; both count from 1. */
+  /** Its start; both count from 1. */
   readonly line: number
   readonly column: number
   /** The words of the name that it is given to, and of what it is a part of. */
@@ -85,7 +85,7 @@ export interface Finding {
   readonly reason: string
 }
 
-/** What code has to do with a name, so that the value given to it is what it seems. */
+/** Conditions on the use of a name, without which a guess does not hold. */
 export interface IfUsed {
   readonly name: string
   readonly as: 'address' | 'secret'
@@ -96,31 +96,31 @@ export interface Range {
   readonly end: number
 }
 
-/** What one read of a variable says of it. */
+/** Facts about a variable from one read of it. */
 export interface VariableUse {
   readonly name: string
-  /** What code takes when it has no value, as text, and how that is written. */
+  /** The fallback in code, as text, and its range. */
   readonly fallback: { readonly text: string; readonly form: 'string' | 'number' | 'boolean' } | undefined
-  /** What code makes of the text. */
+  /** The type that code makes of the text. */
   readonly wanted: 'text' | 'number' | 'integer' | 'switch'
   /** For a switch: what it is without a value, and whether code asks for the contrary. */
   readonly without?: boolean
   readonly contrary?: boolean
-  /** Whether code deals with there being no value. */
+  /** True if code deals with there being no value. */
   readonly asks: boolean
-  /** Whether code cannot go on without a value, or hardly. */
+  /** How certain it is that code needs a value. */
   readonly needs?: 'certain' | 'likely' | undefined
   /** The name of the object's member that code gives the value to: what asks for that asks for this. */
   readonly member?: string | undefined
-  /** Whether it is no read, but gives the variable its value. */
+  /** True if it is no read, but gives the variable its value. */
   readonly given?: true
-  /** Whether the text beside it is a credential. */
+  /** True if the text beside it is a credential. */
   readonly secret: boolean
   /** The read alone, without its fallback and what is made of it. */
   readonly bare: Range
   /** Why code could not take it from settings there. */
   readonly stuck?: string
-  /** Where it is taken apart from its environment: the declaration, and what stays of it. */
+  /** The destructuring that reads it: its declaration, and the rest of it. */
   readonly pattern?: Pattern
 }
 
@@ -159,13 +159,13 @@ export interface Candidate {
   readonly reach: 'server' | 'browser'
   readonly confidence: Confidence
   readonly reason: string
-  /** What all stages share; undefined if nothing is known, or each stage has its own. */
+  /** The shared value; undefined if unknown, or if each stage has its own. */
   readonly value: string | undefined
   /** The values of single stages, where they differ. */
   readonly stages: Readonly<Record<string, string>>
   /** Another candidate whose value its own is built on: a port in an address. */
   readonly builtOn?: string
-  /** What code asks for its environment, where it chooses the value by that. */
+  /** The variables by which code chooses the value. */
   readonly asks: readonly string[]
   readonly sites: readonly Finding[]
   /** Why it cannot be moved as it is. */

@@ -42,26 +42,26 @@ import {
   webAddress,
 } from './shapes.js'
 
-/** What a literal is, if it is something to be moved. */
+/** The guess about a literal that is a setting. */
 export interface Guess {
   readonly kind: Kind
-  /** What goes into a layer. */
+  /** The text for a layer. */
   readonly value: string
   readonly confidence: Confidence
   /** Why: a sentence that does not repeat it. */
   readonly reason: string
-  /** What stays in code in front of it and behind it. */
+  /** The texts in front of it and behind it that stay in code. */
   readonly lead?: string
   readonly rest?: string
-  /** Whether it counts only beside others of the same value. */
+  /** True if it counts only beside others of the same value. */
   readonly echo?: boolean
-  /** Whether it only marks where a real value belongs. */
+  /** True if it only marks where a real value belongs. */
   readonly placeholder?: boolean
-  /** What code has to do with a name, for the guess to hold. */
+  /** Conditions on the use of its name. */
   readonly ifUsed?: IfUsed
 }
 
-/** What a literal is by its own looks and its surroundings. */
+/** Returns what a literal is by its own looks and its surroundings. */
 export function guessOf(literal: Literal, context: Context): Guess | undefined {
   if (literal.form === 'number') return guessNumber(Number(literal.text), context)
   return literal.form === 'boolean' ? guessSwitch(literal.text === 'true', context) : guessText(literal, context)
@@ -81,13 +81,13 @@ function guessNumber(value: number, { words, outer, call, argument, chosen, part
       return { ...port, confidence: 'high', reason: 'Its name says it is a port.' }
     if (call === 'listen' && argument === 0) return { ...port, confidence: 'high', reason: 'A server listens on it.' }
   }
-  // What is counted with is no bound itself.
+  // A factor is not a limit.
   return namesLimit(words, outer) && !part
     ? { kind: 'limit', value: String(value), confidence: 'low', reason: 'Its name says it is a limit.' }
     : undefined
 }
 
-/** Whether a port is that of every web server (RFC 9110, 4.2), which is worked out from something else rather than chosen. */
+/** Tells whether a port is that of every web server (RFC 9110, 4.2), which is worked out from something else rather than chosen. */
 function isUsualPort(value: number, words: readonly string[], chosen: boolean): boolean {
   return (value === 80 || value === 443) && (chosen || /^def(?:ault)?$/.test(words[0] ?? ''))
 }
@@ -154,7 +154,7 @@ function guessByShape(text: string, { words, makes, call }: Context): Guess | un
   return undefined
 }
 
-/** What holds text as it is, rather than asking a service with it. */
+/** Functions that hold text as it is, instead of asking a service with it. */
 const keepsText =
   /^(?:Array|Blob|Boolean|Buffer|Date|Error|Event|File|Function|Map|Number|Object|Path|Proxy|RegExp|Request|Response|Set|String|Symbol|URL|Worker)$|(?:Array|Error|Event|Id|ID|Hash|Exception|Signal|Encoder|Decoder|Pattern|Regex|Path)$/
 
@@ -184,10 +184,10 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
     return { ...guess, confidence: 'high', reason: 'Its name says it is an address.' }
   if (local) return { ...guess, confidence: 'medium', reason: 'It is an address on this machine.' }
   if (goesOn || context.part) return { ...guess, confidence: 'medium', reason: 'Code builds an address from it.' }
-  // What a function gives back is for its callers.
+  // A returned value is for the callers.
   if (looksAsked(address) && (words.length > 0 || call === undefined) && !plain && !context.listed)
     return { ...guess, confidence: 'medium', reason: 'It looks like an API address.' }
-  // What code asks may be called anything where it is written; if nothing does, the value may be a setting elsewhere.
+  // A requested address may have any name. If nothing requests it here, it may be a setting elsewhere.
   const ifUsed = context.object === undefined && context.name !== undefined
   return {
     ...guess,
@@ -220,7 +220,7 @@ export const openers: Readonly<Record<string, readonly number[]>> = {
   decrypt: [1],
 }
 
-/** Whether a value stands where code takes what it signs, encrypts or lets in with. */
+/** Tells whether a value stands where code takes what it signs, encrypts or lets in with. */
 export function opens({ call, argument, owner, words, outer, listed, name }: Omit<Context, 'object'>): boolean {
   if (call !== undefined && argument !== undefined && Object.hasOwn(openers, call) && openers[call]?.includes(argument))
     return name === undefined || !/^(?:crypto|subtle)$/.test(owner ?? '') || !/^(?:sign|verify)$/.test(call)
@@ -244,7 +244,7 @@ function guessByUse(text: string, context: Context): Guess | undefined {
 function guessByLaterUse(text: string, context: Context): Guess | undefined {
   const { name, object, words } = context
   const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
-  // What opens something may be called anything where it is written.
+  // A credential may have any name.
   return name !== undefined &&
     !aside.test(name) &&
     !namesCredential(words) &&
@@ -258,11 +258,11 @@ function guessByLaterUse(text: string, context: Context): Guess | undefined {
     : undefined
 }
 
-/** What stands beside a key where it is used. */
+/** The text beside a key where it is used. */
 const aside =
   /^(?:alg|algorithm|encoding|digest|hash|method|mode|format|type|iss|issuer|sub|subject|aud|audience|name|message)$/i
 
-/** Whether an object is a table of texts rather than something with settings in it. */
+/** Tells whether an object is a table of texts rather than something with settings in it. */
 function isMemberOfMany(object: Node | undefined): boolean {
   return Array.isArray(object?.properties) && object.properties.length > 40
 }
@@ -346,7 +346,7 @@ function guessBesideOthers(text: string, { words, outer, object, listed }: Conte
   return undefined
 }
 
-/** What the members of an object name, one beside the other. */
+/** Names of the members of an object, in order. */
 const besideIn = oncePerNode((object) => {
   const names = nodesIn(object.properties).map((each) => wordsOf(keyText(each) ?? ''))
   return { count: names.length, credential: names.some(namesCredential), host: names.some(namesHost) }
@@ -363,7 +363,7 @@ function keyText(property: Node): string | undefined {
   return typeof text === 'string' ? text : undefined
 }
 
-/** Whether an address is one that is shown: it stands beside a title, a label or a picture. */
+/** Tells whether an address is one that is shown: it stands beside a title, a label or a picture. */
 function isShown({ words, object }: Context): boolean {
   return object !== undefined && isPlainAddress(words) && isShownIn(object)
 }
@@ -372,7 +372,7 @@ const isShownIn = oncePerNode(({ properties }) => nodesIn(properties).some((each
 
 const shown = /^(?:title|label|caption|alt|icon|image|picture|description|text|subtitle|author|license|emoji)$/i
 
-/** Whether a plain `url` is asked rather than shown: by its looks, or by what stands beside it. */
+/** Tells whether a plain `url` is asked rather than shown: by its looks, or by what stands beside it. */
 function isRequested(address: Address, { object }: Context): boolean {
   return looksAsked(address) || (object !== undefined && isRequest(object))
 }
@@ -397,13 +397,13 @@ function isPlaceholderFor(text: string, { words, object, name }: Context): boole
   )
 }
 
-/** Whether a text is one of several that people read: translations, messages, labels. */
+/** Tells whether a text is one of several that people read: translations, messages, labels. */
 function isProse(text: string, object: Node | undefined): boolean {
   const isRead = /\s|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(text)
   return isRead && object !== undefined && isReadIn(object)
 }
 
-/** Whether most texts of an object are ones that people read. */
+/** Tells whether most texts of an object are prose. */
 const isReadIn = oncePerNode(({ properties }) => {
   const texts = nodesIn(properties).flatMap(({ value }) =>
     isNode(value) && value.type === 'StringLiteral' ? [value.value as string] : [],
@@ -412,7 +412,7 @@ const isReadIn = oncePerNode(({ properties }) => {
   return texts.length > 1 && read.length * 2 > texts.length
 })
 
-/** Whether a text could be a credential at all: not a sentence, the name of a field or a header, or a kind of input. */
+/** Tells whether a text could be a credential at all: not a sentence, the name of a field or a header, or a kind of input. */
 function isPlainValue(text: string, name: string | undefined, words: readonly string[]): boolean {
   if (
     text.length < 3 ||

@@ -6,7 +6,7 @@ export function variableName(words: readonly string[]): string {
   return /^[0-9]/.test(name) ? `N${name}` : name
 }
 
-/** Whether a name says that its value is who the application is to a service: `clientId`, `MERCHANT_ID`. */
+/** Tells whether a name says that its value is who the application is to a service: `clientId`, `MERCHANT_ID`. */
 export function namesAccountId(words: readonly string[]): boolean {
   const own = tellingWords(words)
   const [before, last] = [own.at(-2) ?? '', own.at(-1) ?? '']
@@ -49,7 +49,7 @@ const accountWords = new Set([
   'dsn',
 ])
 
-/** Whether a name says who is let in, or what is opened there. */
+/** Tells whether a name says who is let in, or what is opened there. */
 export function namesUser(words: readonly string[]): boolean {
   return /^(?:user|username|login)$/.test(tellingWords(words).at(-1) ?? '')
 }
@@ -59,7 +59,7 @@ export function namesDatabase(words: readonly string[]): boolean {
   return /(?:^| )(?:database|db|db name|database name|dbname)$/.test(own)
 }
 
-/** Whether a name says that its value bounds something while the application runs. */
+/** Tells whether a name says that its value bounds something while the application runs. */
 export function namesLimit(words: readonly string[], outer: readonly string[]): boolean {
   const own = tellingWords(words)
     .filter((word) => !/^(?:ms|millis|milliseconds|sec|secs|seconds|minutes|hours|days|in)$/.test(word))
@@ -73,14 +73,14 @@ export function namesLimit(words: readonly string[], outer: readonly string[]): 
   return /^(?:min|max|limit)$/.test(own) && outer.some((word) => /^(?:pool|rate|limit|limiter|ratelimit)$/.test(word))
 }
 
-/** Whether a name says that its value switches something on. */
+/** Tells whether a name says that its value switches something on. */
 export function namesSwitch(words: readonly string[]): boolean {
   const [first = '', ...rest] = words
   if (rest.length > 0 && /^(?:enable|enabled|disable|disabled|use|feature|allow)$/.test(first)) return true
   return /^(?:enabled|disabled|sandbox|flag|debug)$/.test(words.at(-1) ?? '') && words.length < 5
 }
 
-/** Whether a name says by which of a few words the application behaves. */
+/** Tells whether a name says by which of a few words the application behaves. */
 export function namesMode(words: readonly string[]): boolean {
   return /^(?:mode|environment|env)$/.test(tellingWords(words).at(-1) ?? '')
 }
@@ -116,7 +116,7 @@ const addressWords = new Set([
   'portal',
 ])
 
-/** Whether a name says that its value is where something is found. */
+/** Tells whether a name says that its value is where something is found. */
 export function namesAddress(words: readonly string[]): boolean {
   return words.slice(-2).some((word) => {
     const one = word.replace(/ies$/, 'y').replace(/(?<=[^s])s$/, '')
@@ -124,7 +124,7 @@ export function namesAddress(words: readonly string[]): boolean {
   })
 }
 
-/** Whether a name says no more than that its value is an address, which links are too. */
+/** Tells whether a name says no more than that its value is an address, which links are too. */
 export function isPlainAddress(words: readonly string[]): boolean {
   return words.length === 1 && /^(?:url|uri|urls|uris|href|src|link|address|website|site)$/.test(words[0] as string)
 }

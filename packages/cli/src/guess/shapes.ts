@@ -1,7 +1,7 @@
 const connectionSchemes =
   /^(?:postgres(?:ql)?|mysql|mariadb|mongodb(?:\+srv)?|redis|rediss|amqps?|nats|kafka|mssql|sqlserver|smtps?|ldaps?|mqtts?|sftp|s3|memcached|cassandra|clickhouse|couchbase|neo4j|bolt):\/\//i
 
-/** Where a database, a queue or the like is found. */
+/** Finds where a database, a queue or the like is found. */
 export function isConnection(text: string): boolean {
   // A scheme alone is the start of something.
   return connectionSchemes.test(text) && !/\s|:\/\/$/.test(text)
@@ -13,7 +13,7 @@ export interface Address {
   readonly scheme: string
   readonly host: string
   readonly port: number | undefined
-  /** What follows, as written; may be empty. */
+  /** The path behind it, as written; may be empty. */
   readonly path: string
 }
 

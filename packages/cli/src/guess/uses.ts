@@ -33,7 +33,7 @@ export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUse
   return { visit, hold }
 }
 
-/** Whether something that is looked for could take a name there: most names are handed to what does neither. */
+/** Tells whether something that is looked for could take a name there: most names are handed to what does neither. */
 function mayMatter(node: Node, parent: Node, outer: Node | undefined): boolean {
   switch (parent.type) {
     case 'ObjectProperty':
@@ -55,7 +55,7 @@ function mayMatter(node: Node, parent: Node, outer: Node | undefined): boolean {
 /** Names of what is asked for, and of what something is signed with. */
 const takingNames = /^(?:url|uri|baseURL|baseUrl|endpoint|secrets?|keys)$/
 
-/** What hands a name on to something. */
+/** Calls that pass a name on. */
 const taking: ReadonlySet<string> = new Set([
   'CallExpression',
   'NewExpression',

@@ -11,7 +11,7 @@ export function entryOf(uses: readonly VariableUse[], values: readonly string[])
   const stuck = uses.find((use) => use.stuck)?.stuck
   const asks = reads.some((use) => use.asks)
   const [fallback] = fallbacks
-  // What one place falls back to is nothing that others would have, so code keeps it there.
+  // A fallback of one place only stays in code: other places would not have it.
   const isMixed = fallback !== undefined && reads.some((use) => use.asks || !use.fallback)
   const blocked =
     stuck ??
@@ -40,7 +40,7 @@ export function entryOf(uses: readonly VariableUse[], values: readonly string[])
   }
 }
 
-/** Whether code would not work without a value: then it is required, and elsewhere code goes on as it did. */
+/** Tells whether code would not work without a value: then it is required, and elsewhere code goes on as it did. */
 function isNeeded(reads: readonly VariableUse[]): boolean {
   if (reads.some(({ needs }) => needs === 'certain')) return true
   if (reads.some(({ asks, fallback }) => asks || fallback)) return false
@@ -66,15 +66,15 @@ function typeFor(
   return whole && (values.length > 0 || uses.some(({ wanted }) => wanted === 'integer')) ? 'integer' : 'number'
 }
 
-/** What is put in a variable's place: `read`, or what makes of it what code had there. */
+/** Returns what is put in a variable's place: `read`, or what makes of it what code had there. */
 export function variableRead(read: string, use: VariableUse, entry: VariableEntry): string {
   if (entry.type === 'boolean' && use.wanted === 'switch') return use.contrary ? `!${read}` : read
   const isNumber = entry.type === 'port' || entry.type === 'integer' || entry.type === 'number'
-  // What was text stays text.
+  // A text stays a text.
   return isNumber && use.wanted === 'text' && use.fallback?.form !== 'number' ? `String(${read})` : read
 }
 
-/** Whether only the read is replaced, and what code makes of it stays. */
+/** Tells whether only the read is replaced, and what code makes of it stays. */
 export function staysAround(use: VariableUse, { type, optional }: VariableEntry): boolean {
   return !use.pattern && (optional || (type === 'string' && use.wanted !== 'text'))
 }

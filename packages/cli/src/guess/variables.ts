@@ -69,9 +69,9 @@ function givenTo(
   return {}
 }
 
-/** How a read stands in code: what is to be replaced, and what the code around it says. */
+/** A read in code: the range to replace, and facts from the code around it. */
 interface ReadSite {
-  /** What is replaced if the setting always has a value, or one that code takes in its place is its default. */
+  /** The range to replace if the setting always has a value, or if its default is the fallback. */
   readonly whole: Range
   readonly use: Pick<VariableUse, 'fallback' | 'wanted' | 'asks' | 'bare' | 'needs'> & Partial<VariableUse>
   readonly literals: readonly Node[]
@@ -110,7 +110,7 @@ function findingOf(
     kind: 'variable',
     ...whole,
     form: use.pattern ? 'pattern' : 'expression',
-    // What is no secret becomes the default, and is in no layer.
+    // A fallback that is not secret becomes the default, and is in no layer.
     value: secret && fallback?.text ? fallback.text : undefined,
     variable: {
       ...use,
@@ -265,7 +265,7 @@ function rangeOf({ start, end }: Range): Range {
   return { start, end }
 }
 
-/** What code takes instead, if that may be a value of the variable: no credential is empty, or true or false. */
+/** Returns what code takes instead, if that may be a value of the variable: no credential is empty, or true or false. */
 function fallbackOf(name: string, node: unknown): VariableUse['fallback'] {
   const fallback = literalText(node)
   return fallback?.text === '' || (fallback?.form === 'boolean' && namesCredential(wordsOf(name)))
@@ -308,7 +308,7 @@ function switchOf(parent: Node | undefined, inner: Node): { without: boolean; co
   return { without: !means, contrary: (parent.operator as string).startsWith('!') === means }
 }
 
-/** Whether a type says itself that there may be no value. */
+/** Tells whether a type says itself that there may be no value. */
 function typeMayLack(type: unknown, text: string): boolean {
   return isNode(type) && /\bundefined\b/.test(text.slice(type.start, type.end))
 }
@@ -319,13 +319,13 @@ function stopsWithout(statement: Node | undefined, test: Node): boolean {
   return ends(statement.consequent)
 }
 
-/** Whether code does with a value what there is no doing without one: it looks into it, or puts it into a text. */
+/** Tells whether code does with a value what there is no doing without one: it looks into it, or puts it into a text. */
 function isTakenApart(outer: Node | undefined, inner: Node): boolean {
   if (outer?.type === 'MemberExpression') return outer.object === inner
   return outer?.type === 'TemplateLiteral' || (outer?.type === 'BinaryExpression' && outer.operator === '+')
 }
 
-/** Whether code deals with there being no value: it asks first. */
+/** Tells whether code deals with there being no value: it asks first. */
 function asksFor(parent: Node | undefined, inner: Node, text: string): boolean {
   if (!parent) return false
   if (parent.type === 'VariableDeclarator') return typeMayLack((parent.id as Node).typeAnnotation, text)

@@ -19,7 +19,7 @@ export interface HandedText {
   readonly text: string
   /** Names of the secrets whose texts stand in it. */
   readonly secrets: readonly string[]
-  /** Whether what is in the file now may be lost, since it was made by the same command; always, unless this says otherwise. */
+  /** True if what is in the file now may be lost, since it was made by the same command; always, unless this says otherwise. */
   readonly isMade?: (before: string) => boolean
 }
 
@@ -106,7 +106,7 @@ export function hiddenTextsOf(found: Survey, values: readonly HandedValue[]): re
   ]
 }
 
-/** What is on a screen is in its scroll-back, and in front of whoever looks. */
+/** Returns what is on a screen is in its scroll-back, and in front of whoever looks. */
 async function isWanted(secrets: readonly string[]): Promise<boolean> {
   const what = `The output contains ${namesTold(secrets)}.`
   if (!process.stdin.isTTY) {
@@ -133,7 +133,7 @@ function namesTold(names: readonly string[]): string {
   return `${counted(names.length, 'secret')} (${names.slice(0, secretsToldMax).join(', ')}, …)`
 }
 
-/** Whether a file lies in a repository that has it, or that is not told to leave it out. */
+/** Tells whether a file lies in a repository that has it, or that is not told to leave it out. */
 function wouldBeCommitted(path: string): boolean {
   const full = resolve(path)
   let directory = dirname(full)

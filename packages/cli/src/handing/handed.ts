@@ -47,7 +47,7 @@ export async function chosenValues(
   return { found, faults, values }
 }
 
-/** What of this machine's process environment gets into what is for others, and hides what the layers say: worth a sentence. */
+/** Returns what of this machine's process environment gets into what is for others, and hides what the layers say: worth a sentence. */
 export function fromHere(found: Survey, values: readonly Pick<HandedValue, 'name' | 'source'>[]): string[] {
   const names = values.flatMap(({ name, source }) => {
     const { steps } = found.trail(name)

@@ -2,7 +2,7 @@ import { type Fault, type Notice, readLayer, type Survey, type Texts, type Varia
 import { originOf, SlipIndex } from 'mappa/command'
 import { isHostName } from '../code/host-names.js'
 
-/** What a comparison with a host finds. No value is looked at, there or here. */
+/** The result of a comparison with a host. It looks at no value, there or here. */
 export interface HostReport {
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
@@ -62,7 +62,7 @@ export interface OtherValue {
   readonly layer: string
 }
 
-/** What is not secret, and is another on the host than layers would have it. `there` has the host's texts, `found` has not. */
+/** Returns what is not secret, and is another on the host than layers would have it. `there` has the host's texts, `found` has not. */
 export function compareValues(found: Survey, there: Survey, variables: readonly Variable[]): OtherValue[] {
   return variables.flatMap(({ name, secret }) => {
     const [own, other] = [found.trail(name).winner, there.trail(name).winner]
@@ -72,7 +72,7 @@ export function compareValues(found: Survey, there: Survey, variables: readonly 
   })
 }
 
-/** What is wrong with values that the host itself gives. */
+/** Returns what is wrong with values that the host itself gives. */
 export function faultsOnHost(there: Survey, texts: Texts): Fault[] {
   return there.faults
     .filter(({ name, kind }) => name !== undefined && kind !== 'missing' && Object.hasOwn(texts, name))
@@ -124,7 +124,7 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
   const shared = new Set<string>()
   for (const { name, required, secret, file, obtain, generate, formerly, ...terms } of variables) {
     const { winner, steps } = found.trail(name)
-    // What this machine alone has may hide a value that everybody has.
+    // A value of this machine may override a shared one.
     const isShared = steps.some(({ source, layer, shown }) => source !== 'default' && !local.has(layer) && shown !== '')
     if (isShared) shared.add(name)
     if (has.has(name) || formerly.some((old) => has.has(old)) || (file && has.has(`${name}_FILE`))) {
@@ -153,7 +153,7 @@ export function compareHost(found: Survey, variables: readonly Variable[], host:
   const known = new Set(
     variables.flatMap(({ name, file, formerly }) => [name, ...formerly, ...(file ? [`${name}_FILE`] : [])]),
   )
-  // What has a value, there or here, is not what another name was meant to be.
+  // A variable with a value is not the one that another name was meant to be.
   const lacking = new SlipIndex(variables.flatMap(({ name }) => (has.has(name) || shared.has(name) ? [] : [name])))
   for (const name of has) {
     if (known.has(name) || isHostName(name)) continue

@@ -1,4 +1,4 @@
-/** What of the package that lists a package's files is used here; it declares no types itself. */
+/** The used part of a package that declares no types. */
 declare module 'npm-packlist' {
   export default function packlist(tree: {
     readonly path: string

@@ -6,19 +6,19 @@ export interface LiftedFile {
   readonly path: string
   readonly before: string | null
   readonly after: string
-  /** Whether it holds secrets. */
+  /** True if it holds secrets. */
   readonly secret: boolean
 }
 
-/** What moving settings has to know of a project. */
+/** The facts about a project that moving settings needs. */
 export interface Target {
   /** The text of a file, by its path from the root; undefined if it is not there. */
   readonly read: (path: string) => string | undefined
   /** The legend's file name, if there is one. */
   readonly legendFile: string | undefined
-  /** What that declares, if it contradicts itself nowhere. */
+  /** The declared legend, if it has no contradiction. */
   readonly definition: Legend | undefined
-  /** Whether files ending in .js are modules of ECMAScript. */
+  /** True if files ending in .js are modules of ECMAScript. */
   readonly isModule: boolean
   /** Every file of the project that holds code. */
   readonly code: readonly string[]
@@ -26,7 +26,7 @@ export interface Target {
   readonly ignored?: ReadonlySet<string>
   /** Shared layer files that are not in the image that the project builds. */
   readonly unsent?: ReadonlySet<string>
-  /** Whether compose files are to take their values from layers. */
+  /** True if compose files are to take their values from layers. */
   readonly compose?: boolean | undefined
 }
 

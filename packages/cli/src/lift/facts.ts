@@ -14,27 +14,27 @@ import { variablesIn } from '../guess/variables.js'
 import { containersIn, isContainerFile } from './manifests/containers.js'
 import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
 
-/** What one file says by itself: plain data, so that it may come from another thread. */
+/** Facts of one file: plain data, so that a thread may find them. */
 export interface FileFacts {
   readonly path: string
   readonly findings: readonly Finding[]
-  /** What stands in it, if it is a configuration file. */
+  /** Its findings, if it is a configuration file. */
   readonly configured: readonly Finding[]
-  /** Where its code stands; undefined for one that holds none or was not parsed. */
+  /** Its place in the application; undefined if it has no code or was not parsed. */
   readonly standing?: Standing
   /** Names that it asks for before it uses them. */
   readonly tested: readonly string[]
   readonly unparsed?: Pick<Unparsed, 'line' | 'column'>
-  /** Whether a tool has made it of others. */
+  /** True if a tool has made it of others. */
   readonly made?: boolean
-  /** Whether it says that it was made of another one, which may be here or not. */
+  /** True if it says that it was made of another one, which may be here or not. */
   readonly mapped?: boolean
-  /** What the package is developed with, and its aliases, where this file says so. */
+  /** Development dependencies and aliases that this file names. */
   readonly tools?: readonly string[]
   readonly aliases?: Aliases
 }
 
-/** Whether a file of this name may say something. */
+/** Tells whether a file of this name may say something. */
 export function isTelling(path: string): boolean {
   return (
     holdsCode(path) ||
@@ -46,7 +46,7 @@ export function isTelling(path: string): boolean {
   )
 }
 
-/** What one file says. Nothing that a file holds makes it throw. */
+/** Returns what one file says. Nothing that a file holds makes it throw. */
 export function fileFacts(file: SourceFile): FileFacts {
   const { path, text } = file
   const facts: FileFacts = {
@@ -67,12 +67,12 @@ export function fileFacts(file: SourceFile): FileFacts {
   return { ...facts, findings, standing, tested: [...guards.tested], ...(aliases && { aliases }) }
 }
 
-/** Whether a file holds Python, by itself or in the cells of a notebook. */
+/** Tells whether a file holds Python, by itself or in the cells of a notebook. */
 export function isPython(path: string): boolean {
   return /\.(?:py|ipynb)$/.test(path)
 }
 
-/** What is moved out of Python: what must not stay there. The rest is its authors' own way of settings. */
+/** Kinds that move out of Python: those that must not stay. The rest is its authors' own way. */
 const movedFromPython: ReadonlySet<Finding['kind']> = new Set(['credential', 'address', 'connection'])
 
 function pythonFacts(file: SourceFile, facts: FileFacts): FileFacts {
@@ -103,7 +103,7 @@ function pythonFacts(file: SourceFile, facts: FileFacts): FileFacts {
   return { ...facts, findings }
 }
 
-/** What one file's code holds. */
+/** Returns what one file's code holds. */
 function foundIn(file: SourceFile, programs: readonly Node[]) {
   // One walk for all: going through the trees is most of the work.
   const [found, stands, reads, asked] = [findingsIn(file), standingIn(file), collectReads(file), guardsIn()]
@@ -136,7 +136,7 @@ function apart(findings: readonly Finding[]): Finding[] {
   return findings.filter((each) => !inner.has(each))
 }
 
-/** What a configuration file of the application holds, as far as that is certain. */
+/** Returns what a configuration file of the application holds, as far as that is certain. */
 function configuredIn(file: SourceFile): readonly Finding[] {
   const tree = configTree(file)
   if (!tree) return []

@@ -12,7 +12,7 @@ export interface UnparsedFile {
   readonly column: number
 }
 
-/** What was found in a project. */
+/** Findings of a project. */
 export interface Found {
   readonly candidates: readonly Candidate[]
   /** Every literal that must not be shown, also those that stay in code. */
@@ -36,7 +36,7 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   return gathered(facts, taken, compose)
 }
 
-/** What was found in a project, of what its files say. */
+/** Returns what was found in a project, of what its files say. */
 export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, compose = false): Found {
   const findings = facts.flatMap((each) => each.findings)
   const configured = facts.flatMap((each) => each.configured)
@@ -55,7 +55,7 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
     (isToolFile(path, tools) || compiled.has(path) || templates.some((folder) => path.startsWith(folder)))
   const open = findings.filter((each) => !each.kept && !isLeft(each))
   const names = new Set(taken)
-  // What the legend has is declared, and read as its owner chose.
+  // A declared variable is read as its owner chose.
   const fresh = open
     .filter(({ variable }) => !variable || !names.has(variable.name))
     .map((each) => askedElsewhere(each, tested))
@@ -73,7 +73,7 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
   return { candidates, secrets, unparsed, templates, made, files: standings.length }
 }
 
-/** What stands in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
+/** Returns what stands in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
 function configuredCandidates(
   configured: readonly Finding[],
   found: readonly Candidate[],
@@ -105,7 +105,7 @@ function stemOf(path: string, within = false): string {
   return within ? stem.replace(/^[^/]+\//, '') : stem
 }
 
-/** What only containers are given: no start of the application needs it. */
+/** Returns what only containers are given: no start of the application needs it. */
 function containedCandidates(findings: readonly Finding[]): Candidate[] {
   return candidatesOf(findings, [], () => false).map((candidate) => ({
     ...candidate,
@@ -113,7 +113,7 @@ function containedCandidates(findings: readonly Finding[]): Candidate[] {
   }))
 }
 
-/** Whether a container's value may be that of the application too: no start that had another one or none worked. */
+/** Tells whether a container's value may be that of the application too: no start that had another one or none worked. */
 function joins({ value, variable }: Finding, candidates: readonly Candidate[]): boolean {
   const known = candidates.find(({ name }) => name === variable?.name)
   if (!known || Object.keys(known.stages).length > 0) return false

@@ -30,7 +30,7 @@ export function unparsedText(unparsed: readonly UnparsedFile[]): string {
     .join('')
 }
 
-/** What lift leaves alone, and why; empty if there is nothing. */
+/** Returns what lift leaves alone, and why; empty if there is nothing. */
 export function leftText(apart: readonly string[], { templates, made }: Pick<Found, 'templates' | 'made'>): string {
   const shown = [
     ...apart.slice(0, leftCountMax).map((folder) => {

@@ -2,7 +2,7 @@ import { type Fault, isName, printable, type Texts } from 'mappa'
 import { readTextFile, standardInput, withoutCredentials } from 'mappa/command'
 import { UsageError } from '../terminal/usage-error.js'
 
-/** Whoever captures it elsewhere may take a while to hand it over. Milliseconds. */
+/** Capturing elsewhere may take a while. Milliseconds. */
 const waitMax = 30_000
 
 /** The text of a file that the command line names, or of standard input for `-`; a pipe is waited for. */

@@ -10,9 +10,9 @@ import { paragraph } from '../terminal/paragraph.js'
 import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
-/** How a change is to be made. */
+/** Options of a change. */
 export interface CarryOptions {
-  /** Whether it is made without asking. */
+  /** True if it is made without asking. */
   readonly apply?: boolean
   readonly json?: boolean
 }
@@ -20,7 +20,7 @@ export interface CarryOptions {
 /** A change, and how to show it. */
 export interface Carried extends Plan {
   readonly root: string
-  /** What knows the secrets that lines around a change may hold. */
+  /** Masks the secrets in lines around a change. */
   readonly found: Survey
   /** Further texts that must not be shown. */
   readonly hidden?: readonly string[]

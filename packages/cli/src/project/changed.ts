@@ -10,7 +10,7 @@ import { contradictions, openSound, type ProjectOptions, type SoundProject } fro
 /** Options of the commands that change one variable everywhere. */
 export interface ChangeOptions extends ProjectOptions, CarryOptions {}
 
-/** What a command makes of a project: a plan, or why not. */
+/** The result of planning: a plan, or the reason against it. */
 type Made =
   | { readonly plan: Plan; readonly command: string; readonly hidden?: readonly string[] }
   | { readonly refusal: string }
@@ -31,7 +31,7 @@ export async function changed(
       talk().write(`${made.refusal}\n`)
       return { exitCode: exitCodes.faults }
     }
-    // What names a variable that is gone, such as the address of a source, has to go first.
+    // An entry that names a removed variable, such as the address of a source, must go first.
     const [broken] = contradictions(made.plan.definition, legendFile)
     if (broken) {
       talk().write(`${broken.message}${broken.remedy ? ` ${broken.remedy}` : ''} Nothing was written.\n`)
@@ -54,7 +54,7 @@ export async function changed(
   }
 }
 
-/** What neither the legend as it was nor as it comes to be lets be shown. */
+/** Returns what neither the legend as it was nor as it comes to be lets be shown. */
 function hiddenBoth({ changes, definition: after }: Plan, before: Legend): readonly string[] {
   const entries = { ...entriesOf(before), ...entriesOf(after) }
   return hiddenValues(changes, { ...before, entries } as Legend)

@@ -36,7 +36,7 @@ async function compile(path: string): ReturnType<Parameters<typeof loadCompiled>
       }),
     )
     const code = outputFiles[0]?.text ?? ''
-    // What is written with require goes on having one; most legends start faster without.
+    // A legend with require keeps one; most start faster without.
     return { code: /\brequire\b/.test(code) ? `${requireOfModule}\n${code}` : code, inputs }
   } catch (error) {
     if (!Array.isArray((error as BuildFailure).errors)) throw error

@@ -86,7 +86,7 @@ export function layerNamesIn(root: string): readonly string[] {
   )
 }
 
-/** Whether code below a root holds what lift looks at: reads of an environment, addresses, or keys. */
+/** Tells whether code below a root holds what lift looks at: reads of an environment, addresses, or keys. */
 export function mayHoldSettings(root: string): boolean {
   let left = filesLookedAt
   for (const { path, text } of projectFiles(root)) {
@@ -134,7 +134,7 @@ function* below(root: string, folder: string): Generator<string> {
   }
 }
 
-/** What a folder holds; nothing if it is not there or may not be listed. */
+/** Returns what a folder holds; nothing if it is not there or may not be listed. */
 function entriesIn(folder: string): Dirent[] {
   try {
     return readdirSync(folder, { withFileTypes: true })
@@ -155,7 +155,7 @@ export function uncommittedPaths(root: string): readonly string[] {
   return answer.split('\0').flatMap((each) => (each === '' ? [] : [each.slice(3)]))
 }
 
-/** Whether version control would give back what is overwritten. */
+/** Tells whether version control would give back what is overwritten. */
 export function isVersioned(root: string): boolean {
   return git(root, ['rev-parse', '--is-inside-work-tree'])?.trim() === 'true'
 }

@@ -44,21 +44,21 @@ import { limitPatterns } from './patterns.js'
 export interface ProjectOptions {
   readonly root?: string
   readonly stage?: string
-  /** How the stage was named, if not with `--stage`. */
+  /** The source of the stage, if not `--stage`. */
   readonly stageFrom?: string
   /** `NAME=value`, each as typed. */
   readonly set?: readonly string[]
   /** The host's variables, if not those of this process. */
   readonly environment?: Texts
-  /** Whether only what a clone has is looked at: no layer of this machine, and none that version control leaves out. */
+  /** True if only what a clone has is looked at: no layer of this machine, and none that version control leaves out. */
   readonly cloned?: boolean
-  /** Whether what is missing may be given elsewhere, so that rules which read it wait. */
+  /** True if what is missing may be given elsewhere, so that rules which read it wait. */
   readonly givenElsewhere?: boolean
-  /** Whether the legend may have changed since this process loaded it. */
+  /** True if the legend may have changed since this process loaded it. */
   readonly fresh?: boolean
-  /** Whether it is for a start, which does not search what may reach a browser for the texts of secrets: that has been done. */
+  /** True if it is for a start, which does not search what may reach a browser for the texts of secrets: that has been done. */
   readonly start?: boolean
-  /** Whether the project is gone after this run, so that nothing of it is kept. */
+  /** True if the project is gone after this run, so that nothing of it is kept. */
   readonly passing?: boolean
 }
 
@@ -70,7 +70,7 @@ export interface Project {
   readonly faults: readonly Fault[]
   /** The files that the legend is made of, and those that it could be. Absolute paths. */
   readonly files: readonly string[]
-  /** Where the legend failed, for `--debug`; holds no text of a layer. */
+  /** The place of the legend's failure, for `--debug`; holds no text of a layer. */
   readonly cause?: string | undefined
 }
 
@@ -96,7 +96,7 @@ export async function openProject({ root, fresh, passing }: ProjectOptions): Pro
   return { ...base, definition: undefined, faults: [fault], ...cause }
 }
 
-/** How a command ends that reports faults; a stage that is unknown is a word of its command line, whoever named it. */
+/** Tells how a command ends that reports faults; a stage that is unknown is a word of its command line, whoever named it. */
 export function exitCodeFor(faults: readonly Fault[]): number {
   if (faults.some(({ kind }) => kind === 'unknown-stage')) return exitCodes.usage
   return faults.length > 0 ? exitCodes.faults : exitCodes.fine
@@ -142,7 +142,7 @@ export async function openSound(options: ProjectOptions, consequence: string): P
   return { ...project, legendFile, definition }
 }
 
-/** Where a legend writes an entry, or a word of one: by its text, since what was loaded does not say. */
+/** Finds where a legend writes an entry, or a word of one: by its text, since what was loaded does not say. */
 function placeFor(root: string, legendFile: string) {
   return (name: string, word: string | undefined): Place | undefined => {
     const spot = spotIn(legendFile, textAt(join(root, legendFile)) ?? '', name, word)
@@ -150,7 +150,7 @@ function placeFor(root: string, legendFile: string) {
   }
 }
 
-/** Where a legend contradicts itself. */
+/** Finds where a legend contradicts itself. */
 export function contradictions(definition: Legend, legendFile = 'the legend', root?: string): readonly Fault[] {
   const { faults } = surveyLayers(definition, {
     stage: 'development',
@@ -184,7 +184,7 @@ export function leftOut(definition: Legend | undefined, stages: readonly string[
   return [`Skipped ${which} without a layer file or words in the legend: ${rest.join(', ')}.`]
 }
 
-/** What stands for a project whose legend is not to be worked from. */
+/** Stands for a project whose legend is faulty. */
 export interface Refused {
   readonly refused: true
   readonly cause: string | undefined
@@ -198,7 +198,7 @@ export function noLegend(root: string, so = ', so values cannot be checked'): Fa
 /** So many folders or names are told. */
 const toldMax = 3
 
-/** What to type where there is no legend: in a member that has one, or to have one made. */
+/** Returns what to type where there is no legend: in a member that has one, or to have one made. */
 export function nextStep(root: string): string {
   const other = legendAbove(root)
   if (other !== undefined)
@@ -218,7 +218,7 @@ export interface Surveyed {
   readonly found: Survey
   /** Every file and directory that they depend on, the legend's own aside. Absolute paths. */
   readonly files: readonly string[]
-  /** Whether remote sources were asked. */
+  /** True if remote sources were asked. */
   readonly asked: boolean
 }
 

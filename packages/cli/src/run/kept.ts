@@ -5,14 +5,14 @@ import { setTimeout as wait } from 'node:timers/promises'
 import spawn from 'cross-spawn'
 import { notRun, startedBy } from './child.js'
 
-/** How a child ended: as a shell would show it, with 128 and its number for a signal. */
+/** The end of a child, as a shell shows it: 128 and the number for a signal. */
 export type Ending = { readonly code: number } | { readonly error: Error }
 
 /** Windows has no process groups and no signals: there the child alone is ended. */
 const groups = process.platform !== 'win32'
-/** What is killed is gone as soon as the system gets to it; waited for so long, so that its port is free. Milliseconds. */
+/** How long a killed process is waited for, so that its port is free. Milliseconds. */
 const killedMax = 1000
-/** How often a group is asked whether it is still there. Milliseconds. */
+/** Pause between two looks at a group. Milliseconds. */
 const pollEvery = 20
 
 /**
@@ -88,7 +88,7 @@ async function gone(pid: number | undefined, until: number): Promise<void> {
   while (isThere(pid) && Date.now() < until) await wait(pollEvery)
 }
 
-/** Whether anything of a group still runs. */
+/** Tells whether anything of a group still runs. */
 function isThere(pid: number | undefined): boolean {
   if (!groups || pid === undefined) return false
   try {

@@ -37,7 +37,7 @@ export async function factsAcross(root: string, paths: Iterable<string>): Promis
   return inThreads(batchesOf(root, first, rest))
 }
 
-/** What the files of a batch say, one after the other. */
+/** Returns what the files of a batch say, one after the other. */
 export function factsIn({ root, paths }: Batch): FileFacts[] {
   const facts: FileFacts[] = []
   for (const path of paths) {

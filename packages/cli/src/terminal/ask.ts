@@ -8,9 +8,9 @@ export interface Offer<Value> {
   readonly value: Value
 }
 
-/** How a question is asked. */
+/** Options of a question. */
 interface Asking {
-  /** Where it is shown; standard output unless given. */
+  /** Stream that shows it; standard output by default. */
   readonly output?: NodeJS.WriteStream
 }
 
@@ -25,7 +25,7 @@ export async function choose<Value>(
 ): Promise<Value> {
   const { select } = await prompts()
   const first = 'usual' in asking ? choices.findIndex(({ value }) => value === asking.usual) : 0
-  // What is chosen is told by its place: an option's value must be a text or a number.
+  // A choice is told by its index: an option's value must be a text or a number.
   const at = await answered(asking, (common) =>
     select({
       ...common,
@@ -75,7 +75,7 @@ export function confirmWrite(message: string): Promise<boolean> {
   ])
 }
 
-/** What is wrong with an answer; undefined for a right one. */
+/** The fault of an answer; undefined if it is right. */
 type Wrong = (text: string) => string | undefined
 
 async function answered<Value>(

@@ -3,7 +3,7 @@ import { printable } from 'mappa'
 import { Needles, withoutCredentials } from 'mappa/command'
 import type { Terminal } from './terminal.js'
 
-/** How one file would change. */
+/** The change of one file. */
 export interface FileChange {
   /** From the root. */
   readonly path: string
@@ -18,7 +18,7 @@ export function diffText(
   hidden: readonly string[],
   { paint }: Pick<Terminal, 'paint'>,
 ): string {
-  // What is hidden may stand in another spelling, and lines around a change hold what nobody moves now.
+  // A hidden text may have another spelling, and lines around a change have text that does not move.
   const needles = new Needles()
   for (const text of hidden) needles.add(text, '')
   return (

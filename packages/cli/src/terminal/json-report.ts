@@ -5,7 +5,7 @@ import { exitCodes } from './usage-error.js'
 /** Changes when a member of a report goes or changes its meaning. */
 const reportVersion = 2
 
-/** What every command says as JSON: `docs/json/report.schema.json`. `about` is what the command is about. */
+/** Returns what every command says as JSON: `docs/json/report.schema.json`. `about` is what the command is about. */
 export function jsonReport(
   { stage, faults = [], notices = [] }: Partial<Reported>,
   about: Readonly<Record<string, unknown>> = {},
@@ -21,7 +21,7 @@ export function jsonReport(
   }
 }
 
-/** Whether this run answers in JSON: then it does, whatever becomes of it. */
+/** True if this run answers in JSON: then it always does. */
 let isJson = false
 
 /** Begins a run of the command. */

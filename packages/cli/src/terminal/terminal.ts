@@ -1,7 +1,7 @@
 import { type Paint, printable } from 'mappa'
 import pico from 'picocolors'
 
-/** Where a command's text goes, and how wide and how coloured it may be. */
+/** A command's output, with its width and colours. */
 export interface Terminal {
   readonly width: number
   readonly paint: Paint
@@ -15,7 +15,7 @@ export const talk = (): Terminal => terminalOf(process.stderr, (text) => (said +
 
 let [hasPrinted, said] = [false, '']
 
-/** What this run has written so far. */
+/** Returns what this run has written so far. */
 export function outputSoFar(): { readonly hasPrinted: boolean; readonly said: string } {
   return { hasPrinted, said }
 }
@@ -32,7 +32,7 @@ export function handOver(text: string): void {
   process.stdout.write(process.stdout.isTTY === true ? harmless(text) : text)
 }
 
-/** Whether a person is there to answer questions. */
+/** Tells whether a person is there to answer questions. */
 export function isAsked(): boolean {
   return process.stdin.isTTY === true && process.stdout.isTTY === true
 }
@@ -58,7 +58,7 @@ function isColoured({ isTTY }: NodeJS.WriteStream): boolean {
   return isTTY === true && terminal !== 'dumb'
 }
 
-/** What colours are switched with, and nothing else that begins with an escape sign. */
+/** The escape sequences of our colours, and no others. */
 const ours = '(\\u001b\\[(?:1|2|22|31|35|39)m)'
 const colours = new RegExp(ours)
 

@@ -6,9 +6,9 @@ export class UsageError extends Error {
 /** Exit codes of every command. */
 export const exitCodes = { fine: 0, faults: 1, usage: 2 } as const
 
-/** How a command ends. */
+/** The end of a command. */
 export interface Ended {
   readonly exitCode: number
-  /** Where code of the project failed, shown with `--debug`. */
+  /** The place where code of the project failed, shown with `--debug`. */
   readonly cause?: string | undefined
 }

@@ -56,7 +56,7 @@ export class LayerDocument {
     this.#source = text
   }
 
-  /** What could not be understood when the text was read, in its order. */
+  /** Returns what could not be understood when the text was read, in its order. */
   get faults(): readonly DocumentFault[] {
     const lines = new LineIndex(this.#source)
     return this.#flaws.map(({ flaw, start, name }) => ({ flaw, ...lines.at(start), ...explainFlaw(flaw, name) }))
@@ -75,7 +75,7 @@ export class LayerDocument {
     return decodeValue(item.text.slice(valueStart, valueEnd), style)
   }
 
-  /** Where each name is assigned in the present text: every time, in order. */
+  /** Finds where each name is assigned in the present text: every time, in order. */
   ranges(): ReadonlyMap<string, readonly AssignmentRange[]> {
     const ranges = new Map<string, AssignmentRange[]>()
     let start = this.#head.length

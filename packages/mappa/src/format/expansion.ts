@@ -1,6 +1,6 @@
 import type { Style } from './item-kinds.js'
 
-/** How an expansion treats a name that is unset, or with a colon also one that is empty. POSIX, section 2.6.2. */
+/** How an expansion treats a name that is unset, or with a colon also an empty one. POSIX, section 2.6.2. */
 export type Operator = '' | '-' | ':-' | ':?' | ':+'
 
 /** `${NAME}`, `${NAME-word}`, `${NAME:-word}`, `${NAME:?message}` or `${NAME:+word}`. */
@@ -19,7 +19,7 @@ export interface BareDollar {
   readonly start: number
 }
 
-/** What a value is made of, or the offset of an expansion that cannot be understood. */
+/** The parts of a value, or the offset of an invalid expansion. */
 export type Parsed =
   | { readonly parts: readonly Part[]; readonly bare: readonly BareDollar[] }
   | { readonly flawAt: number }
@@ -30,7 +30,7 @@ const nestingMax = 100
 /** So many names behind dollar signs are kept of one value; more are data. */
 const bareMax = 100
 
-/** What a backslash makes of the character behind it in double quotes. */
+/** The meaning of a backslash and a character in double quotes. */
 export const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
 
 /** Names behind a dollar sign; nobody has longer ones, and a text of dollar signs must not be walked again and again. */
@@ -55,7 +55,7 @@ export function parseParts(written: string, style: Style): Parsed {
   const bare: BareDollar[] = []
   let parts: Part[] = []
   let text = ''
-  /** Where the text starts that is as it is written and was not taken yet: most of a value is. */
+  /** Start of the literal text that was not copied yet: most of a value is literal. */
   let run = 0
   const names = new Set<string>()
   /** Inside double quotes, how many expansions were open where they began: those inside must be closed within. */

@@ -38,7 +38,7 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
   },
 }
 
-/** What a flaw is called, and what to do. `name` is the variable whose value it is in, if the line got that far. */
+/** Returns what a flaw is called, and what to do. `name` is the variable whose value it is in, if the line got that far. */
 export function explainFlaw(
   flaw: Flaw,
   name: string | undefined,

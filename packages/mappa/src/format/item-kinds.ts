@@ -1,7 +1,7 @@
-/** What an item is. */
+/** The kind of an item. */
 export type ItemKind = 'blank' | 'comment' | 'assignment' | 'fault'
 
-/** What is wrong with an item of kind `fault`. */
+/** The flaw of an item of kind `fault`. */
 export type Flaw =
   | 'no-equals'
   | 'bad-name'
@@ -11,5 +11,5 @@ export type Flaw =
   | 'nul'
   | 'bad-expansion'
 
-/** How a value is written: bare, in one pair of quotes, or as several pieces that join. */
+/** The style of a value: bare, one pair of quotes, or several pieces that join. */
 export type Style = 'bare' | 'single' | 'double' | 'joined'

@@ -1,7 +1,7 @@
 import type { Style } from './item-kinds.js'
 import { assignmentInside } from './names.js'
 
-/** What in a value other readers, a shell among them, would take otherwise. */
+/** Parts of a value that other readers, such as a shell, read differently. */
 export type Difference =
   | 'blanks'
   | 'quotes'
@@ -56,7 +56,7 @@ const namesOfShells = new Set(
   ),
 )
 
-/** Whether a shell gives a name its value itself, so that a file cannot. */
+/** Tells whether a shell gives a name its value itself, so that a file cannot. */
 export function isNameOfShell(name: string): boolean {
   return namesOfShells.has(name)
 }

@@ -15,10 +15,10 @@ import { assignmentInside } from './names.js'
  * The scanner fills one reused cursor, so that reading names and values of a large text allocates nothing else.
  */
 
-/** Where the scanner is. All offsets are UTF-16 code units into `text`; ranges are half-open. */
+/** The position of the scanner. Offsets are UTF-16 code units into `text`; ranges are half-open. */
 export interface Cursor {
   readonly text: string
-  /** Where the next item starts. */
+  /** Start of the next item. */
   next: number
   kind: ItemKind
   start: number
@@ -29,9 +29,9 @@ export interface Cursor {
   valueStart: number
   valueEnd: number
   style: Style
-  /** Whether blanks stand on either side of the equals sign. */
+  /** True if blanks stand on either side of the equals sign. */
   loose: boolean
-  /** Whether the value holds a dollar sign outside single quotes, so that something in it may have to be expanded. */
+  /** True if the value holds a dollar sign outside single quotes, so that something in it may have to be expanded. */
   dollar: boolean
   flaw: Flaw | undefined
   flawStart: number
@@ -41,7 +41,7 @@ export interface Cursor {
   /** From here on no closing quote of this kind is left. Keeps a text full of opening quotes linear. */
   singleEndsAt: number
   doubleEndsAt: number
-  /** Where each of these comes next, at or behind the present value; `never` when there is none left. */
+  /** The next offset of each of these, at or after the present value; `never` if there is none. */
   hash: number
   dollarSign: number
   carriageReturn: number
@@ -159,7 +159,7 @@ function scanPlain(cursor: Cursor): boolean {
   return true
 }
 
-/** Where the next of the characters comes that matter inside a bare value. */
+/** Finds where the next of the characters comes that matter inside a bare value. */
 function nextSign(cursor: Cursor, from: number): number {
   const { text } = cursor
   if (cursor.hash < from) cursor.hash = offsetOf(text, '#', from)
@@ -194,7 +194,7 @@ function scanBare(cursor: Cursor, from: number): void {
   }
 }
 
-/** Where a comment behind a value starts: at a `#` with a blank before it. */
+/** Finds where a comment behind a value starts: at a `#` with a blank before it. */
 function commentStart(text: string, from: number, valueStart: number, stop: number): number {
   for (let at = valueStart; at < stop; at++) {
     if (text.charCodeAt(at) === HASH && at > from && isBlank(text.charCodeAt(at - 1))) return at
@@ -344,7 +344,7 @@ function flawed(cursor: Cursor, flaw: Flaw, start: number, end = start): true {
 /** Compiled code walks over a name several times faster than a loop does, once as well as warm. */
 const nameAhead = /[A-Za-z_][A-Za-z0-9_]*/y
 
-/** Where the name ends that starts at an offset; the offset itself if none does. */
+/** Finds where the name ends that starts at an offset; the offset itself if none does. */
 function nameEnd(text: string, from: number): number {
   nameAhead.lastIndex = from
   return nameAhead.test(text) ? nameAhead.lastIndex : from
@@ -370,18 +370,18 @@ function skipBlanks(text: string, from: number): number {
   return at
 }
 
-/** Where the line that holds `at` ends, its line end excluded. */
+/** Finds where the line that holds `at` ends, its line end excluded. */
 function lineEnd(text: string, at: number): number {
   return endBefore(text, at, text.indexOf('\n', at))
 }
 
-/** Where a line ends that goes on from `at` to the line feed at `lf`, or to the text's end if that is negative. */
+/** Finds where a line ends that goes on from `at` to the line feed at `lf`, or to the text's end if that is negative. */
 function endBefore(text: string, at: number, lf: number): number {
   const end = lf < 0 ? text.length : lf
   return end > at && text.charCodeAt(end - 1) === CR ? end - 1 : end
 }
 
-/** Where the next line starts. */
+/** Finds where the next line starts. */
 function lineAfter(text: string, at: number): number {
   const lf = text.indexOf('\n', at)
   return lf < 0 ? text.length : lf + 1

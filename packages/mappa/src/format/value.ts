@@ -25,7 +25,7 @@ function plainLineEnds(text: string): string {
   return text.includes('\r') ? text.replaceAll('\r\n', '\n') : text
 }
 
-/** Whether a value is made of characters that no reader of layer files takes for anything but themselves. */
+/** Tells whether a value is made of characters that no reader of layer files takes for anything but themselves. */
 export function readsPlain(value: string): boolean {
   return /^[A-Za-z0-9_./:@%+,=-]*$/.test(value)
 }

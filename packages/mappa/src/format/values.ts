@@ -5,28 +5,28 @@ import { type Cursor, cursorAt, scanItem } from './scan.js'
 import { decodeValue } from './value.js'
 
 const styles: readonly Style[] = ['bare', 'single', 'double', 'joined']
-/** What is kept of an assignment: where its name and value start and end; four times its style, and these. */
+/** Numbers kept for an assignment: start and end of its name and value, and its style. */
 const spanSize = 5
 const [hasDollar, isLoose] = [1, 2]
 
-/** Where an assignment stands in a text; ranges are half-open, in UTF-16 code units. */
+/** The ranges of an assignment in a text; half-open, in UTF-16 code units. */
 export interface AssignmentRange {
   readonly nameStart: number
   readonly valueStart: number
   readonly valueEnd: number
   readonly style: Style
-  /** Whether spaces stand around the equals sign, which a shell would refuse. */
+  /** True if spaces stand around the equals sign, which a shell would refuse. */
   readonly loose: boolean
 }
 
-/** What a value is made of, and where in the text it starts. */
+/** The parts of a value, and its start in the text. */
 export interface ParsedValue {
   readonly parts: readonly Part[]
   readonly bare: readonly BareDollar[]
   readonly valueStart: number
 }
 
-/** Whether the name at `[start, end)` of a text is set above, so that its value is of no interest. */
+/** Tells whether a higher layer sets the name at `[start, end)` of a text, so that its value does not matter. */
 export type IsHidden = (text: string, start: number, end: number) => boolean
 
 /**
@@ -45,7 +45,7 @@ export class LayerValues {
     this.#text = text
   }
 
-  /** What could not be understood, in the order of the text. */
+  /** Returns what could not be understood, in the order of the text. */
   get flaws(): readonly LayerFlaw[] {
     if (!this.#flaws) this.#scan(() => {})
     return this.#flaws as readonly LayerFlaw[]
@@ -110,7 +110,7 @@ export class LayerValues {
     return at < 0 ? undefined : this.#value(at)
   }
 
-  /** What stands behind the last value of a name on its line, blanks and a comment; empty if there is none. */
+  /** Returns what stands behind the last value of a name on its line, blanks and a comment; empty if there is none. */
   behind(name: string): string {
     const at = this.#find(name)
     if (at < 0) return ''
@@ -119,7 +119,7 @@ export class LayerValues {
     return this.#text.slice(end, lineEnd < 0 ? undefined : lineEnd).trimEnd()
   }
 
-  /** Where a name is assigned, in the order of the text: every time, or the last so many times. */
+  /** Finds where a name is assigned, in the order of the text: every time, or the last so many times. */
   ranges(name: string, most = Infinity): readonly AssignmentRange[] {
     const spans = this.#spansOf()
     const ranges: AssignmentRange[] = []

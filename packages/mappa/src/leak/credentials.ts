@@ -7,7 +7,7 @@ const runMax = 4096
 const openingNames =
   /^(?:.*[_-])?(?:pass(?:word|wd|phrase)?|pwd|secret|token|api[_-]?key|access[_-]?key|key|sig|signature|auth|credential|code)$/i
 
-/** Whether a name says that its value opens something: `ALERT_TOKEN`, `password`. */
+/** Tells whether a name says that its value opens something: `ALERT_TOKEN`, `password`. */
 export function opensSomething(name: string): boolean {
   return openingNames.test(name)
 }

@@ -3,7 +3,7 @@ import { spellingsOf } from './spellings.js'
 
 /** A place of a known text. */
 export interface TextFound<Name> extends Range {
-  /** Whose text it is. */
+  /** The owner of the text. */
   readonly name: Name
 }
 
@@ -15,7 +15,7 @@ const pieceLength = 64
 /** So much of a text is looked for: no secret is longer, and data would fill the memory in all its spellings. UTF-16 code units. */
 const textMax = 16_384
 
-/** What begins with the same eight signs: pieces by their length, the longest first. */
+/** Pieces with the same first eight bytes, by length, the longest first. */
 interface Bucket<Name> {
   readonly lengths: number[]
   readonly pieces: Map<string, Name>
@@ -27,7 +27,7 @@ interface Bucket<Name> {
  */
 export class Needles<Name = string> {
   readonly #buckets = new Map<string, Bucket<Name>>()
-  /** How far on, by the last three of eight signs, something can begin at the earliest (Wu and Manber, 1994). */
+  /** The least distance, by the last three of eight bytes, to the next beginning (Wu and Manber, 1994). */
   #shifts: Uint8Array | undefined
 
   get isEmpty(): boolean {

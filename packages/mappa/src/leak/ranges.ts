@@ -1,7 +1,7 @@
-/** What stands for a value that may not be shown. */
+/** Stands for a value that may not be shown. */
 export const masked = '(secret)'
 
-/** Where something stands in a text: `[start, end)`, in UTF-16 code units. */
+/** A range of a text: `[start, end)`, in UTF-16 code units. */
 export interface Range {
   readonly start: number
   readonly end: number
@@ -14,7 +14,7 @@ export function withRangesMasked(text: string, ranges: readonly Range[]): string
   let at = 0
   for (const { start, end } of ranges) {
     if (end <= at) continue
-    // What overlaps or touches what was masked is a part of it.
+    // A match that overlaps or touches a masked one belongs to it.
     if (start > at || at === 0) shown += text.slice(at, start) + masked
     at = end
   }

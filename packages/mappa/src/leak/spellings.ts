@@ -33,7 +33,7 @@ export function spellingsOf(text: string): readonly string[] {
   return [...new Set(all)].filter((each) => each.length >= bytesMin)
 }
 
-/** Whether a text has fewer than the least bytes in UTF-8; of a million short values, encoding each to see takes seconds. */
+/** Tells whether a text has fewer than the least bytes in UTF-8; of a million short values, encoding each to see takes seconds. */
 function fewBytes(text: string): boolean {
   let bytes = 0
   for (let at = 0; at < text.length && bytes < bytesMin; at++) {

@@ -32,7 +32,7 @@ export const acceptableNotices = [
   'key-of-other-stage',
 ] as const
 
-/** Whether a value is a list of what may be accepted. */
+/** Tells whether a value is a list of what may be accepted. */
 export function isAcceptedList(value: unknown): value is readonly Accepted[] {
   const kinds: ReadonlySet<unknown> = new Set([...acceptableFaults, ...acceptableNotices])
   return (
@@ -55,7 +55,7 @@ function isDay(value: unknown): boolean {
   return !Number.isNaN(date.getTime()) && date.toISOString().startsWith(value)
 }
 
-/** Whether a kind is accepted today, for one of these variables. */
+/** Tells whether a kind is accepted today, for one of these variables. */
 export function isAccepted(
   list: readonly Accepted[] | undefined,
   kind: string,

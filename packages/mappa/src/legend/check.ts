@@ -9,7 +9,7 @@ import { isType, valueType } from './value-types.js'
 import type { WordRule } from './words.js'
 import { hasWord, wordOf } from './words.js'
 
-/** How a legend contradicts itself. */
+/** The ways in which a legend contradicts itself. */
 export type ContradictionKind =
   | 'no-legend'
   | 'stage-name'
@@ -83,7 +83,7 @@ export function asLegend<E>(given: Legend<E> | undefined): Legend<E> | undefined
   return given === undefined || isLegend(given) ? given : (noLegend as unknown as Legend<E>)
 }
 
-/** Whether a value is a legend as `legend()` makes it; says nothing of whether it is right. */
+/** Tells whether a value is a legend as `legend()` makes it; says nothing of whether it is right. */
 export function isLegend(value: unknown): value is Legend {
   return isRecord(value) && isRecord(value.entries) && Array.isArray(value.stages)
 }
@@ -168,7 +168,7 @@ function isText(value: unknown): boolean {
   return typeof value === 'string' && value !== ''
 }
 
-/** What each word of a remote must be. */
+/** The rule of each word of a remote. */
 const remoteWords: Readonly<Record<keyof Remote, (value: unknown) => boolean>> = {
   name: isText,
   url: isText,
@@ -193,7 +193,7 @@ function checkEntry(name: string, entry: AnyEntry, definition: Legend<unknown>, 
   }
 }
 
-/** Whether every word is known to the type and holds what it must. */
+/** Tells whether every word is known to the type and holds what it must. */
 function checkWords(
   name: string,
   given: object,
@@ -274,7 +274,7 @@ function isValidator(value: unknown): boolean {
   return typeof interfaceOf?.validate === 'function'
 }
 
-/** What each item of a list must be. */
+/** Returns what each item of a list must be. */
 function checkItems(name: string, { items }: AnyEntry, found: Contradiction[]): boolean {
   const type = isRecord(items) ? items.type : undefined
   if (!isRecord(items) || !(isType(type) && valueType(type).item)) {
@@ -337,7 +337,7 @@ function compiles(pattern: string): boolean {
   }
 }
 
-/** Where entries are seen so far: settings by place, and groups by place with the entry that opened them. */
+/** The places of entries so far: settings by place, and groups by place with the entry that opened them. */
 interface Places {
   readonly settings: Map<string, string>
   readonly groups: Map<string, string>

@@ -2,7 +2,7 @@ import type { AnyEntry } from './entry.js'
 import { formats } from './text/formats.js'
 import { valueType } from './value-types.js'
 
-/** How a value breaks its entry; the words are those of fault kinds. */
+/** The ways in which a value breaks its entry; the words are those of fault kinds. */
 export type Breach =
   | 'wrong-type'
   | 'not-allowed'
@@ -22,7 +22,7 @@ export function breachOf(entry: AnyEntry, value: unknown): Breach | undefined {
   return undefined
 }
 
-/** What an entry takes, to follow "must be": `a port from 1 to 65535`. */
+/** Returns what an entry takes, to follow "must be": `a port from 1 to 65535`. */
 export function describeEntry(entry: AnyEntry): string {
   const { enum: allowed, type } = entry
   if (allowed) return allowed.length === 1 ? shown(allowed[0]) : `one of ${allowed.map(shown).join(', ')}`
@@ -35,7 +35,7 @@ function shown(value: unknown): string {
   return typeof value === 'object' ? JSON.stringify(value) : String(value)
 }
 
-/** Whether a value is of an entry's type. */
+/** Tells whether a value is of an entry's type. */
 export function hasType({ type }: AnyEntry, value: unknown): boolean {
   return valueType(type).holds(value)
 }
@@ -146,7 +146,7 @@ function characterCount(text: string): number {
   return count
 }
 
-/** Whether a pattern matches a text somewhere; undefined if to find that out takes too long. */
+/** Tells whether a pattern matches somewhere in a text; undefined if that takes too long. */
 export type Matches = (pattern: RegExp, text: string) => boolean | undefined
 
 let matches: Matches = (pattern, text) => pattern.test(text)
@@ -159,7 +159,7 @@ export function tryPatternsWith(own: Matches): void {
   matches = own
 }
 
-/** Whether a text matches a pattern somewhere; undefined if it takes too long to tell. */
+/** Tells whether a text matches a pattern somewhere; undefined if it takes too long to tell. */
 export function fitsPattern(source: string, text: string): boolean | undefined {
   return matches(patternOf(source), text)
 }

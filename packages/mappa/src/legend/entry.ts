@@ -51,12 +51,12 @@ export type ShapeIsWhole = None<Lacking>
 /** An entry's words once it is known to be right: one loose shape for code that reads them. */
 export type AnyEntry = EntryShape & { readonly [Word in Lacking]?: unknown }
 
-/** Whether an entry's value may not be shown: it is secret, built on what nobody declared, or declared by nobody itself. */
+/** Tells whether an entry's value may not be shown: it is secret, built on what nobody declared, or declared by nobody itself. */
 export function hides(entry: AnyEntry | undefined): boolean {
   return entry === undefined || entry.secret === true || entry.veiled === true
 }
 
-/** Whether everyone may see an entry's value. */
+/** Tells whether everyone may see an entry's value. */
 export function reachesBrowser(entry: AnyEntry): boolean {
   mustBeEntry(entry, 'reachesBrowser')
   return entry.reach === 'browser' && !entry.secret

@@ -1,7 +1,7 @@
 import { isLegend } from './check.js'
 import { isRecord } from './records.js'
 
-/** What a function was called with, in words: the first minute of whoever uses the library begins with a slip. */
+/** Returns what a function was called with, in words: the first minute of whoever uses the library begins with a slip. */
 export function whatIs(given: unknown): string {
   if (given === undefined || given === null) return 'nothing'
   if (isLegend(given)) return 'a legend'
@@ -13,7 +13,7 @@ export function whatIs(given: unknown): string {
   return typeof given === 'object' ? 'an object' : `a ${typeof given}`
 }
 
-/** Whether something is a layer, by what is asked of one. */
+/** Tells whether something is a layer, by what is asked of one. */
 export function isLayer(given: unknown): boolean {
   return isRecord(given) && typeof given.get === 'function' && typeof given.names === 'function'
 }

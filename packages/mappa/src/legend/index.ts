@@ -1,4 +1,4 @@
-/** What a legend file imports: `legend` and its types alone, so that a start compiles nothing else. */
+/** The entry point of legend files: only `legend` and its types, so that a start compiles nothing else. */
 export type { Accepted } from './accepted.js'
 export { type Legend, type LegendOptions, legend, type Remote, type Rules } from './legend.js'
 export type { StandardResult, StandardSchema } from './standard-schema.js'

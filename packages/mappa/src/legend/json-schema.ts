@@ -58,7 +58,7 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
   return { entries: entries as Entries, ...stagesIn((stages ?? []) as string[]), ...sources }
 }
 
-/** What a JSON legend may say of a stage. */
+/** Returns what a JSON legend may say of a stage. */
 function isStageRecord(words: unknown): boolean {
   return isRecord(words) && Object.entries(words).every(([word, value]) => word === 'like' && typeof value === 'string')
 }
@@ -97,7 +97,7 @@ function propertyOf(entry: AnyEntry): JsonSchema {
   const schema: Record<string, unknown> = { type }
   if (type !== entry.type) schema[`${prefix}type`] = entry.type
   Object.assign(schema, limits, wordsOf(entry))
-  // What every value of the type has is not told from what this entry says, unless that is marked.
+  // A limit of the type itself is lost in JSON Schema, unless it is marked.
   for (const word of ['minimum', 'maximum'] as const)
     if (own[word] !== undefined && entry[word] === own[word]) schema[prefix + word] = own[word]
   // Required is for the document to say; only what it cannot say stays here.

@@ -19,7 +19,7 @@ export interface Legend<E = Entries> {
   readonly rules?: Rules<never> | undefined
 }
 
-/** What spans entries: each sentence says what must hold, and its function whether it does. */
+/** Rules that span entries: each sentence says what must hold, and its function whether it does. */
 export type Rules<S> = { readonly [sentence: string]: (settings: S) => boolean }
 
 /**
@@ -27,13 +27,13 @@ export type Rules<S> = { readonly [sentence: string]: (settings: S) => boolean }
  * `etcd` a store of that kind.
  */
 export interface Remote {
-  /** What reports call it. */
+  /** Its name in reports. */
   readonly name: string
   /** The variable that holds its address; while that has no value, the service is not asked. */
   readonly url: string
   /** The variable that holds the token to send as `Authorization: Bearer …`; it must be secret. For a store, `user:password`. */
   readonly token?: string
-  /** Where values stand in a store: what comes in front of `<stage>/NAME` in each key. */
+  /** Prefix of the store's keys, before `<stage>/NAME`. */
   readonly etcd?: string
 }
 
@@ -52,7 +52,7 @@ export interface LegendOptions<V = any, S extends string = string> {
   readonly directories?: readonly string[]
   /** Settings services to ask. Only what may wait can ask them: `settleAsync`, `surveyAsync` and the command. */
   readonly remotes?: readonly Remote[]
-  /** Whether the layer files at the repository's top lie beneath those beside the legend. */
+  /** True if the layer files at the repository's top lie beneath those beside the legend. */
   readonly topLayers?: boolean
   /**
    * Kinds of faults and notices that the project lives with for a while, as numbers in the tally; not those that keep secrets,

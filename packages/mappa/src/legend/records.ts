@@ -1,4 +1,4 @@
-/** Whether a value is an object with members, and no list. */
+/** Tells whether a value is an object with members, and no list. */
 export function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value)
 }
@@ -6,7 +6,7 @@ export function isRecord(value: unknown): value is Record<string, unknown> {
 /** Deeper data is a mistake, or made to exhaust whatever reads it. */
 const depthMax = 100
 
-/** Whether data lies deeper within itself than anybody writes it. */
+/** Tells whether data lies deeper within itself than anybody writes it. */
 export function isDeep(value: unknown): boolean {
   // One level after the other, so that no depth exhausts the stack.
   let level: unknown[] = [value]
@@ -26,7 +26,7 @@ function isPlainObject(value: object): boolean {
   return kind === null || Object.getPrototypeOf(kind) === null
 }
 
-/** Whether JSON text lies deeper within itself than anybody writes it, told without reading it. */
+/** Tells whether JSON text lies deeper within itself than anybody writes it, told without reading it. */
 export function isDeepJson(text: string): boolean {
   let depth = 0
   for (const [sign] of text.matchAll(/"(?:[^"\\]|\\.)*"?|[[\]{}]/gs)) {
@@ -37,7 +37,7 @@ export function isDeepJson(text: string): boolean {
   return false
 }
 
-/** Whether a UTF-16 code unit is one of 0 to 9. */
+/** Tells whether a UTF-16 code unit is one of 0 to 9. */
 export function isDigit(code: number): boolean {
   return code >= 48 && code <= 57
 }

@@ -11,7 +11,7 @@ export interface StandardSchema<Input = unknown, Output = Input> {
   }
 }
 
-/** What a validator says of a value. */
+/** The result of a validator. */
 export type StandardResult<Output = unknown> =
   | { readonly value: Output; readonly issues?: undefined }
   | { readonly issues: readonly { readonly message: string }[] }

@@ -13,7 +13,7 @@ import type { ItemWord, LastingWord, WordName, words } from './words.js'
 
 // -- what an entry may say: interfaces, so that completion and errors stay short ---------------------------------
 
-/** How to make a fresh random value: so many bytes, written so. */
+/** How to generate a random value: its number of bytes, and their encoding. */
 export interface Generate {
   /** From 16 to 1024. */
   readonly bytes: number
@@ -24,9 +24,9 @@ export type { Format }
 
 /** Words that every entry may use. `V` is the type that its values have. */
 interface Words<V> {
-  /** What the variable is for: one sentence. */
+  /** The purpose of the variable, in one sentence. */
   description?: string
-  /** Where a person gets a value: an address, or a sentence. */
+  /** The source of a value for people: an address, or a sentence. */
   obtain?: string
   /** Values that would be right, for people to read. */
   examples?: readonly V[]
@@ -34,7 +34,7 @@ interface Words<V> {
   deprecated?: boolean
   /** The value is confidential: it is masked wherever it is printed, and never leaves the server. */
   secret?: boolean
-  /** How far the value may travel; `server` unless said. */
+  /** Reach of the value; `server` by default. */
   reach?: 'server' | 'browser'
   /**
    * When the value is decided for good: `build` puts it into what is built, `start` leaves it to the start, or to the page
@@ -47,7 +47,7 @@ interface Words<V> {
   optional?: boolean
   /** Text of length 0 is a value like any other, instead of none. */
   empty?: 'keep'
-  /** Where code sees it: `'collector.port'` is `settings.collector.port`. The variable's name unless said. */
+  /** The place in code: `'collector.port'` is `settings.collector.port`. The variable's name by default. */
   as?: string
   /** Names that it had before: read where it is not set itself, and reported. */
   formerly?: readonly string[]
@@ -71,11 +71,11 @@ export interface TextEntry extends Words<string> {
   maxLength?: number
   /** A regular expression (ECMA-262, flag `u`) that some part of the value must match; anchor it with `^` and `$`. */
   pattern?: string
-  /** What kind of text it is: `uri` is an absolute URL. */
+  /** Format of the text: `uri` is an absolute URL. */
   format?: Format
   /** The URL schemes allowed, without colon: `['https']`. The value must be an absolute URL then. */
   schemes?: readonly string[]
-  /** How to make a fresh random value. */
+  /** How to generate a random value. */
   generate?: Generate
   /** Words that differ in a stage. */
   stages?: StageWords<TextEntry>
@@ -124,13 +124,13 @@ export interface SwitchEntry extends Words<boolean> {
 // biome-ignore lint/suspicious/noExplicitAny: the items' own words say what they are.
 export interface ListEntry extends Words<readonly any[]> {
   type: 'array'
-  /** What each item is. */
+  /** The entry of each item. */
   items: ItemWords
   minItems?: number
   maxItems?: number
   /** No item may come twice. */
   uniqueItems?: boolean
-  /** What divides the items; a comma unless said. */
+  /** Separator of the items; a comma by default. */
   delimiter?: string
   /** Words that differ in a stage. */
   stages?: StageWords<ListEntry>
@@ -144,7 +144,7 @@ export interface ObjectEntry extends Words<Record<string, any>> {
   stages?: StageWords<ObjectEntry>
 }
 
-/** What an item of a list may say. */
+/** The words of a list's items. */
 type ItemWords =
   | Pick<TextEntry, ItemWord & keyof TextEntry>
   | ({ type: 'integer' | 'number' } & Pick<NumberEntry, Exclude<ItemWord & keyof NumberEntry, 'type'>>)
@@ -178,9 +178,9 @@ type ItemOf<T> = ItemWords extends infer U ? (U extends { type: infer X } ? (T e
 
 // -- what code sees ----------------------------------------------------------------------------------------------
 
-/** What code sees of a type. */
+/** The type in code of each entry type. */
 type Plain = { [T in EntryType]: CodeTypes[(typeof valueTypes)[T]['code']] }
-/** What stages allow instead; nothing where none says so. */
+/** The `enum` of stages; nothing if none has one. */
 type StagedEnum<E> = E extends { stages: infer S }
   ? { [N in keyof S]: S[N] extends { enum: readonly (infer U)[] } ? U : never }[keyof S]
   : never
@@ -194,7 +194,7 @@ type Checked<E> = E extends { enum: readonly (infer U)[] }
       : never
 /** The type of an entry's value before `read` or `schema` make something of it. */
 export type CheckedValue<E> = Checked<E>
-/** What `read` or `schema` makes of it. */
+/** The result type of `read` or `schema`. */
 type Seen<E> = E extends { read: (...value: never) => infer R }
   ? R
   : // biome-ignore lint/suspicious/noExplicitAny: whatever a validator takes, its output counts.
@@ -208,7 +208,7 @@ type MayLack<E> = E extends { default: unknown }
   ? never
   : Lacks<E> | (E extends { stages: infer S } ? { [N in keyof S]: Lacks<S[N]> }[keyof S] : never)
 
-/** What code sees of one entry: `SettingOf<typeof definition.entries.COLLECTOR_PORT>` is `number`. */
+/** The type of one setting: `SettingOf<typeof definition.entries.COLLECTOR_PORT>` is `number`. */
 export type SettingOf<E> = Seen<E> | MayLack<E>
 
 type Head<P> = P extends `${infer H}.${string}` ? H : P
@@ -238,7 +238,7 @@ interface Wrong<Why extends string> {
 type Refuse<W extends PropertyKey, T extends string> = {
   [X in W]: Wrong<`type '${T}' has no word '${X & string}' here`>
 }
-/** Where code sees an entry: its place by `as`, or its name. */
+/** The place of an entry in code: its `as`, or its name. */
 type PlaceOf<E, Name> = E extends { as: infer P extends string } ? P : Name
 /** The names of entries by the places at which code sees them; two at one place are a union. */
 type NamesAt<E> = { [Name in keyof E as PlaceOf<E[Name], Name> & string]: Name }

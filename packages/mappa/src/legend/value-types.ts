@@ -5,7 +5,7 @@ import { pemOf } from './text/pem.js'
 /** Which types have a word: all, or those of a group. */
 export type WordGroup = 'all' | 'text' | 'numbers' | 'limits' | 'list'
 
-/** What TypeScript calls the types that code can see, each with the type that is meant. */
+/** TypeScript's names for the types that code can see, each with its type. */
 export interface CodeTypes {
   string: string
   number: number
@@ -18,7 +18,7 @@ export interface CodeTypes {
 export interface ValueType {
   /** The groups of words that it has beside those that all have. */
   readonly words: readonly WordGroup[]
-  /** What code sees, as TypeScript writes it. */
+  /** The type that code sees, in TypeScript. */
   readonly code: keyof CodeTypes
   /** Its JSON Schema (2020-12): of the checked value, so an amount is its number. */
   readonly schema: { readonly type: string; readonly minimum?: number; readonly maximum?: number }
@@ -28,7 +28,7 @@ export interface ValueType {
   readonly read: (text: string) => unknown
   /** The text that reads back to a value, where that is not simply the value as text. */
   readonly write?: (value: unknown) => string
-  /** Whether a value is of this type. */
+  /** True if a value is of this type. */
   readonly holds: (value: unknown) => boolean
   /** The least that it may be, where its schema does not say it. */
   readonly least?: number
@@ -36,11 +36,11 @@ export interface ValueType {
   readonly amount?: (text: string) => number | undefined
   /** Units for a number that has none, as examples; without them a number alone says enough. */
   readonly units?: readonly [string, string]
-  /** Whether digits are meant: what looks like a slip of them is offered as a number. */
+  /** True if digits are meant: what looks like a slip of them is offered as a number. */
   readonly digits?: boolean
-  /** Whether it stands as what it is where data is written, and not as text. */
+  /** True if it stands as what it is where data is written, and not as text. */
   readonly data?: boolean
-  /** Whether items of a list can have it. */
+  /** True if items of a list can have it. */
   readonly item?: boolean
   /** Its few texts, of which a person chooses one. */
   readonly choices?: readonly string[]
@@ -162,7 +162,7 @@ export function valueType(type: EntryType): ValueType {
   return valueTypes[type]
 }
 
-/** Whether there is a type of this name. */
+/** Tells whether there is a type of this name. */
 export function isType(type: unknown): type is EntryType {
   return typeof type === 'string' && Object.hasOwn(valueTypes, type)
 }

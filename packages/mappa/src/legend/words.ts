@@ -1,6 +1,6 @@
 import { isType, valueTypes, type WordGroup } from './value-types.js'
 
-/** What a word's value must be. */
+/** The rule for a word's value. */
 export type WordRule =
   | 'text'
   | 'switch'
@@ -27,15 +27,15 @@ export type WordRule =
 type Trait = 'lasting' | 'item' | 'schema'
 type WordText = `${WordGroup} ${WordRule}${'' | ' lasting'}${'' | ' item'}${'' | ' schema'}`
 
-/** What is known of a word. */
+/** Traits of a word. */
 export interface Word {
   readonly of: WordGroup
   readonly rule: WordRule
-  /** Whether it holds for all stages, so that none may override it. */
+  /** True if it holds for all stages, so that none may override it. */
   readonly lasting: boolean
-  /** Whether the items of a list may have it. */
+  /** True if the items of a list may have it. */
   readonly item: boolean
-  /** Whether it is a word of JSON Schema 2020-12 that means there what it means here; all others are Mappa's own. */
+  /** True if it is a word of JSON Schema 2020-12 that means there what it means here; all others are Mappa's own. */
   readonly schema: boolean
 }
 
@@ -91,7 +91,7 @@ export type ItemWord = WordsWith<'item'>
 
 const met = new Map<string, Word>()
 
-/** What is known of a word; undefined if there is none of that name. */
+/** Returns what is known of a word; undefined if there is none of that name. */
 export function wordOf(name: string): Word | undefined {
   let known = met.get(name)
   if (!known && Object.hasOwn(words, name)) {
@@ -108,7 +108,7 @@ export function wordOf(name: string): Word | undefined {
   return known
 }
 
-/** Whether a type has a word. */
+/** Tells whether a type has a word. */
 export function hasWord(type: string, { of }: Word): boolean {
   return of === 'all' || (groupsOf(type)?.includes(of) ?? false)
 }

@@ -17,7 +17,7 @@ import { otherReader } from './layers/other-reader.js'
 import { surroundings } from './layers/surroundings.js'
 import type { RemoteOptions, RemoteSource } from './remotes/asking.js'
 
-/** Where this machine's settings come from. */
+/** Options of this machine's settings. */
 export interface MachineOptions {
   /** `import.meta.url` of the calling module, or a directory: where the search for the root begins. The working directory by default. */
   readonly from?: string
@@ -27,7 +27,7 @@ export interface MachineOptions {
   readonly stage?: string | Stage
   /** The stage that a server bundle was built for: taken where nothing else names one. */
   readonly builtFor?: string
-  /** What was fixed for good when the program was built, by name: above all layers. */
+  /** Values fixed when the program was built, by name: above all layers. */
   readonly built?: Texts
   /** The host's variables; `process.env` unless given. */
   readonly environment?: Texts
@@ -74,7 +74,7 @@ export interface Gathered extends Sources {
   readonly root: string
   /** Every file and directory that the settings depend on, also those that are not there yet. Absolute paths. */
   readonly files: readonly string[]
-  /** Whether remote sources were asked. */
+  /** True if remote sources were asked. */
   readonly asked?: boolean
 }
 
@@ -138,7 +138,7 @@ export async function startWaiting(
   if (declared.length === 0 && !options.remotes?.length)
     return { sources: [], gathered: () => gatheredFrom(start, [], definition) }
   const { remoteSource } = await import('./remotes/remote-kinds.js')
-  // Where a source is, and its token, are settings themselves.
+  // The address and the token of a source are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
   const here = options.namedHere
     ? readSources(addressesAlone(definition), gatheredFrom(ofMachine(start), [], definition))
@@ -168,10 +168,10 @@ export async function startWaiting(
   }
 }
 
-/** What this machine alone says: its environment, the command line, its own layer files, and layers that its code gives. */
+/** Returns what this machine alone says: its environment, the command line, its own layer files, and layers that its code gives. */
 function ofMachine(start: Start): Start {
   const { local, commandLine, given, top = [] } = start.sources
-  // What is looked at may leave the environment out; whom this machine trusts stands in it all the same.
+  // A report may leave the environment out, but it still tells whom this machine trusts.
   const host = layerFromHost(process.env, start.root, { waits: true })
   return {
     ...start,
@@ -212,7 +212,7 @@ function notNamedHere({ name, url }: Remote): Fault {
   }
 }
 
-/** What a start is made of, but for what has to be waited for. */
+/** A start before anything asynchronous. */
 interface Start {
   readonly root: string
   readonly stage: Stage

@@ -31,7 +31,7 @@ function start(): void {
   const mark = markFor(passed, process.env, directory, hasAsked(process.env, directory))
   // Before the environment, which is one of the sources, holds all of them.
   if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
-  // What a run around this one set and no layer sets any more.
+  // Names that a run around this one set, and no layer sets any more.
   for (const name of ownNames(process.env, directory)) delete process.env[name]
   for (let at = 0; at < passed.given.length; at++) {
     const { name, text } = passed.given[at] as Given
@@ -61,7 +61,7 @@ function more(): typeof import('../preload-more.js') {
   return createRequire(import.meta.url)('./preload-more.cjs')
 }
 
-/** What puts faults into words is loaded only here: a start that goes well does without. */
+/** Returns what puts faults into words is loaded only here: a start that goes well does without. */
 function fail(definition: Legend | undefined, sources: Sources): never {
   const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.cjs')
   const { stage, faults } = core.surveyLayers(definition, sources)

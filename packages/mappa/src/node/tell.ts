@@ -6,7 +6,7 @@ import { type Survey, surveyLayers } from '../settle/survey.js'
 /** For settings, what they were made from: asked for on a health page, or never. */
 const origins = new WeakMap<object, { readonly found: Survey; readonly root: string; readonly at: Date }>()
 
-/** Whether a start is to say where its values are from. */
+/** Tells whether a start is to say where its values are from. */
 export function isTellingAsked(environment: Readonly<Record<string, string | undefined>> = process.env): boolean {
   return !['', '0', undefined].includes(environment.MAPPA_TELL)
 }

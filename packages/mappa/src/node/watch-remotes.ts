@@ -63,7 +63,7 @@ export async function watchAsync<E>(
 interface Followed {
   readonly source: RemoteSource
   readonly stop: AbortController
-  /** What it gave last; undefined if it has given nothing yet. */
+  /** Its last values; undefined before the first answer. */
   texts: Readonly<Record<string, string | undefined>> | undefined
   fault: Fault | undefined
 }
@@ -81,7 +81,7 @@ class Watched<E> implements WatchingRemotes<E> {
   #files: readonly string[] = []
   #closeFiles = () => {}
   #lostBefore = '[]'
-  /** Whether something has changed since the last reading began, and whether one goes on. */
+  /** True if something has changed since the last reading began. */
   #isStale = false
   #isLegendStale = false
   #reading: Promise<void> | undefined

@@ -99,7 +99,7 @@ export function watchFiles(
     if (changed) {
       onChange()
       const others = files()
-      // What was written to new files since they were read must not be missed either.
+      // Writes to new files since the last read must not be missed either.
       if (others.join() !== watched.join()) last = ''
       watched = others
     }
@@ -146,7 +146,7 @@ function directoriesOf(file: string): string[] {
   return isDirectory(file) ? [directory, file] : [directory]
 }
 
-/** What tells one state of the files from another: who they are, when they were written, and how long they are. */
+/** Returns what tells one state of the files from another: who they are, when they were written, and how long they are. */
 function signatureOf(files: readonly string[]): string {
   return files.map((file) => `${stateOf(file)}${isDirectory(file) ? insideOf(file) : ''}`).join()
 }

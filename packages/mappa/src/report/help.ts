@@ -9,7 +9,7 @@ import { wrap } from './text.js'
 
 /** Options of {@link flagHelp}. */
 export interface HelpOptions {
-  /** How the program is started, for the first line: `node server.js`. */
+  /** The command that starts the program, for the first line: `node server.js`. */
   readonly program?: string
   /** The stage whose defaults and limits are shown; `development` by default. */
   readonly stage?: string

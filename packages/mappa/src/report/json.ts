@@ -10,7 +10,7 @@ export interface JsonReport {
   readonly stage: { readonly name: string; readonly from: string | null }
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
-  /** What the legend accepts. */
+  /** Faults and notices that the legend accepts. */
   readonly accepted: readonly Met[]
 }
 

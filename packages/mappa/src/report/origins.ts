@@ -3,7 +3,7 @@ import type { Stage } from '../settle/stack/stage.js'
 import type { Survey } from '../settle/survey.js'
 import { counted } from './text.js'
 
-/** Where settings come from, as far as it may be told: secrets are masked. */
+/** The origins of settings, with secrets masked. */
 export interface Origins {
   readonly stage: Stage
   readonly root: string

@@ -20,7 +20,7 @@ export function browserModule(definition: Legend, { settings }: Survey, command:
   return `${waiting.length > 0 ? atStartCode : ''}${lines.join('\n')}\n`
 }
 
-/** What a page says that has no value, or is none, is for whoever handed it out. */
+/** A page without values is the fault of the one who served it. */
 const atStartCode = `let values
 function atStart(name, mayLack) {
   const isPage = typeof document !== 'undefined'

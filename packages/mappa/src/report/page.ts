@@ -2,7 +2,7 @@ import { Needles } from '../leak/needles.js'
 import { mustBeText } from '../legend/given.js'
 import { pageValuesIn, secretTextsIn, stageOf } from '../settle/reading/settings.js'
 
-/** What a page's block is called. */
+/** The id of a page's block. */
 export const pageBlockId = 'mappa-settings'
 
 /**
@@ -16,7 +16,7 @@ export function pageValues(settings: object): string {
 
 const checkedPages = new WeakMap<object, Readonly<Record<string, unknown>>>()
 
-/** What a page takes, once it is sure that no secret's text is in it; many a page is made of the same settings. */
+/** Returns what a page takes, once it is sure that no secret's text is in it; many a page is made of the same settings. */
 function openValues(settings: object): Readonly<Record<string, unknown>> {
   let values = checkedPages.get(settings)
   if (!values) {
@@ -84,7 +84,7 @@ export function withPageBlock(html: string, block: string): string {
   return html.slice(0, start) + block + (indent ?? '') + html.slice(end)
 }
 
-/** Where a page has its block; offsets in UTF-16 code units. */
+/** Finds where a page has its block; offsets in UTF-16 code units. */
 export function pageBlockIn(html: string): { readonly start: number; readonly end: number } | undefined {
   for (const { start, tag, name } of tagsIn(html)) {
     if (name !== 'script' || !blockTag.test(tag)) continue

@@ -4,7 +4,7 @@ import { type Fault, type Notice, printable } from '../settle/faults/faults.js'
 import type { Met } from '../settle/reading/read.js'
 import type { Stage } from '../settle/stack/stage.js'
 
-/** How to set off parts of a report; each function wraps a text in what its medium needs. */
+/** Styles for parts of a report; each function wraps a text for its medium. */
 export interface Paint {
   readonly bold: (text: string) => string
   readonly dim: (text: string) => string
@@ -29,7 +29,7 @@ export interface Reported {
   readonly stage: Stage
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
-  /** What the legend accepts: its number stands in the tally. */
+  /** Accepted faults and notices: the tally counts them. */
   readonly accepted?: readonly Met[]
 }
 
@@ -68,7 +68,7 @@ export function reportText(reported: Reported, options: TextOptions = {}): strin
 
 /** `Stage staging (from MAPPA_STAGE)` */
 export function stageLine({ name, from }: Stage, paint: Paint = plainPaint): string {
-  // What is no name of a stage may be anything, such as a value in the wrong place.
+  // An invalid stage name may be anything, such as a value in the wrong place.
   const shown = isStageName(name) ? name : '(not a stage name)'
   return `Stage ${paint.bold(shown)} ${paint.dim(from === undefined ? '(the default)' : `(from ${from})`)}`
 }

@@ -8,17 +8,17 @@ import type { Generate } from '../legend/types.js'
 import type { EntryType } from '../legend/value-types.js'
 import { textFor } from '../settle/value/convert.js'
 
-/** What a variable takes, in all stages or in one. */
+/** The terms of a variable, in all stages or in one. */
 export interface Terms {
   /** To follow "must be": `a port from 1 to 65535`. */
   readonly expects: string
   /** As a layer would have it. */
   readonly default?: string
-  /** Whether there must be a value that some layer gives: neither optional nor with a default. */
+  /** True if there must be a value that some layer gives: neither optional nor with a default. */
   readonly required: boolean
 }
 
-/** What a legend says of one variable, as plain data. Holds no value but defaults and examples, and so no secret. */
+/** The facts of a legend about one variable, as plain data. Holds only defaults and examples, and so no secret. */
 export interface Variable extends Terms {
   readonly name: string
   /** The steps under which code sees it: `['collector', 'port']`. */
@@ -30,7 +30,7 @@ export interface Variable extends Terms {
   /** When the value is decided for good. */
   readonly fixed: 'build' | 'start'
   readonly deprecated: boolean
-  /** Where a person gets a value: an address, or a sentence. */
+  /** The source of a value for people: an address, or a sentence. */
   readonly obtain?: string
   readonly generate?: Generate
   /** As a layer would have them. */
@@ -38,9 +38,9 @@ export interface Variable extends Terms {
   /** The only values allowed, as a layer would have them; undefined if the type has many. */
   readonly values?: readonly string[]
   readonly formerly: readonly string[]
-  /** Whether a variable `NAME_FILE` may name a file that holds the value. */
+  /** True if a variable `NAME_FILE` may name a file that holds the value. */
   readonly file: boolean
-  /** What code sees is made by a function, `read` or `schema`, whose result the legend's data does not tell. */
+  /** True if a function, `read` or `schema`, makes the setting, so its type is unknown here. */
   readonly made: boolean
   /** The stages in which it takes something else. */
   readonly stages: readonly (Terms & { readonly stage: string })[]

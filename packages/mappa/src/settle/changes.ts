@@ -14,7 +14,7 @@ export interface Change {
   readonly message: string
 }
 
-/** What changed from one survey to another, in the legend's order. Secrets are compared, and not shown. */
+/** Returns what changed from one survey to another, in the legend's order. Secrets are compared, and not shown. */
 export function changesBetween(before: Survey, after: Survey): Change[] {
   must(Boolean(before?.texts && after?.texts), 'changesBetween takes two surveys: before and after.')
   const names = new Set([...before.texts.keys(), ...after.texts.keys()])
@@ -22,14 +22,14 @@ export function changesBetween(before: Survey, after: Survey): Change[] {
     if (before.texts.get(name) === after.texts.get(name)) return []
     const old = before.texts.has(name) ? before.trail(name).winner : undefined
     const fresh = after.texts.has(name) ? after.trail(name).winner : undefined
-    // What is cleared had no value before either.
+    // A cleared variable had no value before either.
     if (!old && !fresh) return []
     const message = fresh ? `${name} is now ${fresh.shown} (${originOf(fresh)})` : `${name} no longer has a value`
     return [{ name, before: old?.shown, after: fresh?.shown, message }]
   })
 }
 
-/** Where a value stands, in words: `.env.staging:3:11`, `default in the legend`. */
+/** Finds where a value stands, in words: `.env.staging:3:11`, `default in the legend`. */
 export function originOf({ layer, place, source, stage, made }: TrailStep): string {
   // A file of one value: its path, and who named it, if that is not its directory.
   const file = place && printable(place.file)

@@ -15,14 +15,14 @@ export interface HandedValue {
   readonly text: string
   /** The same as JSON data: a number or a switch where the entry says so, a list, an object; else the text. */
   readonly data: unknown
-  /** Whether others may not see it: it is secret, holds the text of a secret or a password in an address, or no entry declares it. */
+  /** True if others may not see it: it is secret, holds the text of a secret or a password in an address, or no entry declares it. */
   readonly hidden: boolean
   readonly declared: boolean
   readonly reach: 'server' | 'browser'
   readonly source: LayerSource | 'default'
 }
 
-/** What a stage hands on: a text for every entry that has one, and for every name in a layer file. */
+/** Returns what a stage hands on: a text for every entry that has one, and for every name in a layer file. */
 export function handedIn(found: Survey): readonly HandedValue[] {
   const reading = readingOf(found)
   return givenIn(reading).map(({ name, text, source }) => {
@@ -39,7 +39,7 @@ export function handedIn(found: Survey): readonly HandedValue[] {
   })
 }
 
-/** Whether an address has a password in it, which nobody is shown whatever its entry says. */
+/** Tells whether an address has a password in it, which nobody is shown whatever its entry says. */
 function holdsPassword(text: string): boolean {
   return /:\/\/[^\s/:@]*:[^\s@/]+@/.test(text)
 }
@@ -50,7 +50,7 @@ function dataOf(text: string, entry: AnyEntry): unknown {
   return 'value' in conversion ? conversion.value : text
 }
 
-/** What a template's `${NAME}` comes to. */
+/** The result for `${NAME}` in a template. */
 export interface Filling {
   readonly text: string
   /** The number or switch that it wholly is; undefined for everything else. */

@@ -26,14 +26,14 @@ export type Survey<S = unknown> = SurveyParts & Outcome<S>
 /** Settings that are typed and frozen, or none where there are faults. */
 type Outcome<S> = { readonly ok: true; readonly settings: S } | { readonly ok: false; readonly settings: undefined }
 
-/** What a survey has found besides. */
+/** Other parts of a survey. */
 interface SurveyParts {
   readonly stage: Stage
   /** The layers that were laid over each other, lowest first. */
   readonly layers: readonly Layer[]
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
-  /** What the legend accepts, and was met: each kind with its variable, as often as it was. */
+  /** Accepted faults and notices that occurred, each with its variable. */
   readonly accepted: readonly Met[]
   /** Sources that might give values and were not asked, by their names. */
   readonly notAsked: readonly string[]
@@ -110,7 +110,7 @@ export async function surveyLayersAsync<E>(
   return surveyLayers(given, { ...sources, answers: new Map(answers) })
 }
 
-/** What each survey was made from, for code that asks more of it than it says. */
+/** The reading of each survey, for code that needs more of it. */
 const readings = new WeakMap<object, Reading>()
 
 /** @throws {TypeError} if it is no survey, but a copy of one. */
@@ -215,7 +215,7 @@ class Findings<S> implements SurveyParts {
     return secrecyOf(this.#reading).placesIn(source)
   }
 
-  /** What is printed of it, also with hidden members and getters: what it found, and no text. */
+  /** The printed form, also with hidden members and getters: its findings, and no text. */
   [Symbol.for('nodejs.util.inspect.custom')]() {
     return { stage: this.stage, ok: this.ok, faults: this.faults }
   }

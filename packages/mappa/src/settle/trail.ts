@@ -29,14 +29,14 @@ export interface TrailStep {
   readonly stage?: string
   /** A fresh random value, made for stage `test` as the entry's `generate` says. */
   readonly made?: true
-  /** What the value was built from by expansion. */
+  /** The parts of an expanded value. */
   readonly parts?: readonly TrailPart[]
 }
 
 /** A name that a value was built from. */
 export interface TrailPart {
   readonly name: string
-  /** Where its text came from: a layer, or `the legend`; undefined if nothing sets it. */
+  /** The source of its text: a layer, or `the legend`; undefined if nothing sets it. */
   readonly layer: string | undefined
   readonly place?: Place
   readonly shown: string | undefined
@@ -45,9 +45,9 @@ export interface TrailPart {
 /** For one variable, every layer that sets it, the winner first. */
 export interface Trail {
   readonly name: string
-  /** Whether the legend has an entry for it. */
+  /** True if the legend has an entry for it. */
   readonly declared: boolean
-  /** What its entry takes, to follow "must be"; undefined without an entry. */
+  /** The rule of its entry, to follow "must be"; undefined without an entry. */
   readonly expects: string | undefined
   readonly steps: readonly TrailStep[]
   /** The step whose value counts; undefined when nothing gives one. */
@@ -60,7 +60,7 @@ export function trailOf(name: string, reading: Reading): Trail {
   const secrecy = secrecyOf(reading)
   const steps: TrailStep[] = hitsOf(name, entry, layers, stack).map((hit) => {
     const place = valueSpot(hit.layer, hit.as ?? name, entry)?.place
-    // What is hidden is shown as it is written: expanding it could fail for reasons that do not matter.
+    // An overridden value is shown as written: expanding it could fail for reasons that do not matter.
     const expanded = hit.passed === undefined && hit.dollar ? expander.expand(hit.as ?? name, hit) : undefined
     const whole = expanded && !('problem' in expanded) ? expanded : undefined
     const parts = whole?.used.map((used) => partOf(used, secrecy))

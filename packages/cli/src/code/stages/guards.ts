@@ -1,7 +1,7 @@
 import { lastName } from '../context.js'
 import { isNode, type Node, nodesIn, type Visit } from '../parse.js'
 
-/** What a file's code does about names that may hold nothing. Names are the last ones: `key` of `config.key`. */
+/** Checks in a file's code for missing values, by last names: `key` of `config.key`. */
 export interface Guards {
   /** Names that code asks for before it uses them, or has something in their place. */
   readonly tested: ReadonlySet<string>
@@ -51,7 +51,7 @@ function collect(test: unknown, into: Set<string>): void {
   }
 }
 
-/** Whether a branch ends the program or throws. */
+/** Tells whether a branch ends the program or throws. */
 export function ends(branch: unknown): boolean {
   if (!isNode(branch)) return false
   const last = branch.type === 'BlockStatement' ? nodesIn(branch.body).at(-1) : branch
@@ -59,7 +59,7 @@ export function ends(branch: unknown): boolean {
   return last?.type === 'ThrowStatement' || (call?.type === 'CallExpression' && lastName(call.callee) === 'exit')
 }
 
-/** Whether code gets to a node only under a condition; `parents` are those that it is in, the root first. */
+/** Tells whether code gets to a node only under a condition; `parents` are those that it is in, the root first. */
 export function isUnderCondition(node: Node, parents: readonly Node[]): boolean {
   let inner = node
   for (const parent of parents.toReversed()) {

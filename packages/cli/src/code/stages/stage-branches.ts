@@ -2,7 +2,7 @@ import { isNode, type Node, nodesIn, oncePerNode } from '../parse.js'
 import { ends } from './guards.js'
 import { ownStage, stageAsked, stageTest } from './stage-tests.js'
 
-/** Where code has a value for one stage, beside those of others. */
+/** A place where code has a value for one stage, beside those of others. */
 export interface StageBranch {
   /** Undefined where it counts for every stage that has none of its own. */
   readonly stage: string | undefined
@@ -10,7 +10,7 @@ export interface StageBranch {
   readonly also?: readonly string[]
   /** The same for the values of one setting. */
   readonly group: string
-  /** What code asks for its environment, if it does so there. */
+  /** The variable by which code tells its environment, if it does. */
   readonly asks: string | undefined
 }
 
@@ -78,7 +78,7 @@ function ofCase(own: Node, statement: Node, left: string): StageBranch | undefin
   const cases = nodesIn(statement.cases)
   const at = cases.indexOf(own)
   const group = `${statement.start} ${left}`
-  // What the next case sets instead is not known here.
+  // The next case may set something else.
   if (at < cases.length - 1 && fallsOn(own)) return undefined
   // Cases without a body of their own fall into this one.
   const tests = [own.test]
@@ -93,7 +93,7 @@ function ofCase(own: Node, statement: Node, left: string): StageBranch | undefin
   return also.length < tests.length - 1 || stage === undefined ? undefined : { stage, also, group, asks }
 }
 
-/** Whether code goes on from a case into the next one. */
+/** Tells whether code goes on from a case into the next one. */
 export function fallsOn({ consequent }: Node): boolean {
   const body = nodesIn(consequent)
   const last = body.at(-1)

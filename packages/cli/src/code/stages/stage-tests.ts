@@ -2,7 +2,7 @@ import { lastName } from '../context.js'
 import { isNode, type Node } from '../parse.js'
 import { wordsOf } from '../words.js'
 
-/** What people write for a stage. */
+/** Stage names as people write them. */
 const stageNames: Readonly<Record<string, string>> = {
   production: 'production',
   prod: 'production',
@@ -69,7 +69,7 @@ export function ownStage(name: string | undefined): string | undefined {
   return Object.hasOwn(stageNames, word) ? stageNames[word] : undefined
 }
 
-/** What code asks for its environment, by its last name: `NODE_ENV` of `process.env.NODE_ENV === 'production'`. */
+/** Returns what code asks for its environment, by its last name: `NODE_ENV` of `process.env.NODE_ENV === 'production'`. */
 export function stageAsked(node: unknown): string | undefined {
   if (!isNode(node)) return undefined
   if (node.type === 'UnaryExpression') return stageAsked(node.argument)

@@ -2,7 +2,7 @@ import { valueTypes } from 'mappa/command'
 import type { Words } from '../../declared/legend-edits.js'
 import { choose, typed } from '../../terminal/ask.js'
 
-/** What a person says of a new variable. */
+/** Answers about a new variable. */
 export interface AskedEntry {
   readonly words: Words
   readonly description?: string | undefined

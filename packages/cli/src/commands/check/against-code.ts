@@ -4,7 +4,7 @@ import { isHostName } from '../../code/host-names.js'
 import { holdsCode, overParsed, type SourceFile } from '../../code/parse.js'
 import { type Read, type Reads, readsIn } from '../../code/reads.js'
 
-/** What code and legend say of each other. */
+/** Differences between code and legend. */
 export interface CodeReport {
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
@@ -53,7 +53,7 @@ export function againstCode(definition: Legend, files: Iterable<SourceFile>): Co
   return { faults, notices }
 }
 
-/** Whether code takes a setting by the steps of its place. One of several settings of that name is enough to believe it. */
+/** Tells whether code takes a setting by the steps of its place. One of several settings of that name is enough to believe it. */
 function isTaken(name: string, as: string | undefined, properties: ReadonlySet<string>): boolean {
   return (as ?? name).split('.').every((step) => properties.has(step))
 }

@@ -1,7 +1,7 @@
 import type { Survey } from 'mappa'
 import { counted } from '../../declared/counted.js'
 
-/** How many variables are valid, and how many of them each layer gives. */
+/** Tells how many variables are valid, and how many of them each layer gives. */
 export function allRight(found: Survey): string {
   const declared = [...found.trails.values()].filter((trail) => trail.declared)
   const origins = new Map<string, number>()

@@ -27,15 +27,15 @@ import { sharedSecrets } from './shared-secrets.js'
 export interface CheckOptions extends ProjectOptions {
   readonly json?: boolean
   readonly sarif?: boolean
-  /** Whether to print a line for each. */
+  /** True to print a line for each. */
   readonly lines?: boolean
-  /** Whether to check every stage, without the process environment. */
+  /** True to check every stage, without the process environment. */
   readonly everyStage?: boolean
-  /** Whether to look at what a clone alone can be held to, in every stage. */
+  /** True to look at what a clone alone can be held to, in every stage. */
   readonly asCloned?: boolean
-  /** Whether notices end with 1, too. */
+  /** True if notices end with 1, too. */
   readonly strict?: boolean
-  /** Whether to compare the legend with the code, too. */
+  /** True to compare the legend with the code, too. */
   readonly code?: boolean
   /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
   readonly captured?: string | undefined
@@ -65,11 +65,11 @@ function legendMembers(root: string): readonly string[] {
   return legendAbove(root) === undefined ? legendsBelow(root) : []
 }
 
-/** What was found in one project. */
+/** The reports of one project. */
 interface ProjectReports {
   readonly project: Project
   readonly reports: readonly Checked[]
-  /** Where it is, if there are several. */
+  /** The project's folder, if there are several. */
   readonly member?: string
 }
 
@@ -100,7 +100,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
     // Which stage it is matters where there is something to check.
     const all = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
     const { told, given } = options.asCloned ? cloneFaults(found, all) : { told: all, given: undefined }
-    // What is not about a stage is told once.
+    // A report that is not about a stage is told once.
     const [faults, notices] =
       at === 0 ? [[...missing, ...unguarded, ...stale, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
     const list = project.definition?.accepted
@@ -120,7 +120,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
   return { project, reports }
 }
 
-/** What a clone alone can be held to, and what is to come from elsewhere: a host, or whoever works on the clone. */
+/** Returns what a clone alone can be held to, and what is to come from elsewhere: a host, or whoever works on the clone. */
 function cloneFaults(
   found: Survey,
   all: readonly Fault[],
@@ -182,7 +182,7 @@ function sharedIn(found: Survey, definition: Legend | undefined): readonly Fault
 
 interface Checked extends Reported {
   readonly found: Survey
-  /** What a clone lacks that its host, or whoever works on it, has to give. */
+  /** Required values that a clone lacks and its host must set. */
   readonly hostGives?: readonly string[]
 }
 
@@ -204,7 +204,7 @@ function reportsIn(outcomes: readonly ProjectReports[], options: CheckOptions): 
     return jsonText(jsonReport(allOf(all.map(({ report }) => report)), { packages }))
   }
   if (options.lines) {
-    // What stands in a layer of all stages would come once for each.
+    // A fault of a shared layer would come once for each stage.
     const lines = all.flatMap(({ report, member }) =>
       reportLines(report)
         .split(/(?<=\n)/)
@@ -231,7 +231,7 @@ function everyStageJson(reports: readonly Checked[]) {
   return jsonReport(allOf(reports), { stages: reports.map(stageJson) })
 }
 
-/** What several reports hold together: each fault and notice with the stage that it is of. */
+/** Returns what several reports hold together: each fault and notice with the stage that it is of. */
 function allOf(reports: readonly Checked[]): Pick<Reported, 'faults' | 'notices'> {
   const told = (kind: 'faults' | 'notices') =>
     reports.flatMap((report) => report[kind].map((each) => ({ ...each, stage: report.stage.name })))
@@ -265,7 +265,7 @@ function projectText({ project, reports }: ProjectReports, options: CheckOptions
   return `${texts.join('\n')}${said.map((text) => `${text}\n`).join('')}`
 }
 
-/** What the project's code and its legend say of each other. The parser is loaded only for this. */
+/** Returns what the project's code and its legend say of each other. The parser is loaded only for this. */
 async function codeReport(root: string, definition: Legend): Promise<CodeReport> {
   const { againstCode } = await import('./against-code.js')
   const { projectFiles } = await import('../../project/files.js')

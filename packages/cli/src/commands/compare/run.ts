@@ -13,7 +13,7 @@ import { rowsText } from './text.js'
 
 /** Options of `mappa compare`. */
 export interface CompareOptions extends SinceOptions {
-  /** Whether to show also what is the same everywhere. */
+  /** True to show also what is the same everywhere. */
   readonly all?: boolean
   /** A commit, of which it is told what has changed. */
   readonly since?: string
@@ -104,7 +104,7 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   }
   const variables = variablesOf(project.definition, found.stage.name)
   const { both, elsewhere, ...report } = compareHost(found, variables, names)
-  // What the host has is read as its processes would read it: there it lies in their environment.
+  // The host's texts are read as its processes read them: from their environment.
   const there = texts && (await surveyProject(project, { ...options, stage, stageFrom, environment: texts })).found
   const values = there ? compareValues(found, there, variables) : []
   const faults = [...report.faults, ...(there ? faultsOnHost(there, texts ?? {}) : [])]

@@ -22,7 +22,7 @@ import { sinceMarkdown, sinceText } from './since-text.js'
 /** Options of `mappa compare --since`. */
 export interface SinceOptions extends ProjectOptions, HostOptions {
   readonly json?: boolean
-  /** Whether values of the host are compared, too, but for what others may not see. */
+  /** True if values of the host are compared, too, but for what others may not see. */
   readonly values?: boolean
   /** The form of what is told: text, or Markdown for a review. */
   readonly as?: 'text' | 'markdown'

@@ -3,7 +3,7 @@ import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
 import type { HostTask, StageChanges, VariableChange } from './since.js'
 
-/** What has changed, by stage, for a terminal. */
+/** Returns what has changed, by stage, for a terminal. */
 export function sinceText(
   stages: readonly StageChanges[],
   { width, paint }: Pick<Terminal, 'width' | 'paint'>,
@@ -31,7 +31,7 @@ function indented(text: string, first: number, rest: number, width: number): str
     .join('\n')
 }
 
-/** Whether a value is where its terms say it, which tell the default. */
+/** Tells whether a value is where its terms say it, which tell the default. */
 function toldByTerms(from: string): boolean {
   return from.startsWith('default in ')
 }

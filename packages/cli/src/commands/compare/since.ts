@@ -5,14 +5,14 @@ import { originOf } from 'mappa/command'
 export interface VariableChange {
   readonly kind: 'added' | 'removed' | 'renamed' | 'retyped' | 'revalued'
   readonly name: string
-  /** What it was: its former name, what it took, its value as it may be shown; null where there was none. */
+  /** The former name, terms or value, as it may be shown; null if there was none. */
   readonly before: string | null
   readonly after: string | null
-  /** Where its value stands now, if that is what changed. */
+  /** The place of its value now, if that has changed. */
   readonly from: string | null
 }
 
-/** What a stage's host must be given, or a person must look at there, before this is deployed. */
+/** A task on a stage's host before this is deployed. */
 export interface HostTask {
   readonly kind: 'give' | 'look' | 'rename' | 'drop'
   readonly name: string
@@ -21,7 +21,7 @@ export interface HostTask {
   readonly message: string
 }
 
-/** What has changed in a stage, and what that asks of its host. */
+/** The changes of a stage, and the tasks on its host. */
 export interface StageChanges {
   readonly stage: string
   readonly changes: readonly VariableChange[]
@@ -114,7 +114,7 @@ function tasksOf(
       { kind: 'rename', name, secret, message: `${old ?? former} is now called ${name}. The old name still works.` },
     ]
   const isNeeded = required && !isGiven
-  // What the host had to have before, it has; unless it says otherwise.
+  // The host already has its required values, unless its list says otherwise.
   if (isNeeded && (host ? !has : !hadNeed || former !== undefined)) {
     const how = obtain !== undefined ? ` Obtain: ${obtain}` : generate ? ' Use a fresh random value.' : ''
     return [
@@ -129,7 +129,7 @@ function tasksOf(
   return []
 }
 
-/** What an entry says that counts for whoever gives it a value. */
+/** Returns what an entry says that counts for whoever gives it a value. */
 function termsOf({ expects, secret, required, reach, default: value }: Variable): readonly string[] {
   return [
     expects,
@@ -147,7 +147,7 @@ function termsText(variable: Variable): string {
     .join(', ')
 }
 
-/** How the terms of two differ; undefined if they do not. */
+/** Tells how the terms of two differ; undefined if they do not. */
 function termsBetween(before: Variable, after: Variable): readonly [string, string] | undefined {
   const [old, fresh] = [termsOf(before), termsOf(after)]
   const differing = old.flatMap((term, at) => (term === fresh[at] ? [] : [at]))

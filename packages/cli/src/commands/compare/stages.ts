@@ -1,6 +1,6 @@
 import type { FaultKind, Survey } from 'mappa'
 
-/** What one stage has for a variable. */
+/** A stage's value of a variable. */
 export interface Cell {
   readonly stage: string
   /** `missing` is a fault; `unset` may be; `not-asked` is what a source might give that was not asked. */
@@ -9,7 +9,7 @@ export interface Cell {
   readonly shown: string | null
   /** The layer that gives it. */
   readonly layer: string | null
-  /** What is wrong with it. */
+  /** The kind of its fault, if any. */
   readonly fault: FaultKind | null
   /** Stages to the left that have the same secret. */
   readonly sameSecretAs: readonly string[]
@@ -20,7 +20,7 @@ export interface Row {
   readonly name: string
   readonly declared: boolean
   readonly secret: boolean
-  /** Whether the stages have different texts, or one lacks what another has. */
+  /** True if the stages have different texts, or one lacks what another has. */
   readonly differs: boolean
   readonly cells: readonly Cell[]
 }
@@ -30,7 +30,7 @@ export function compareStages(surveys: readonly Survey[], isSecret: (name: strin
   const names = new Set(surveys.flatMap(({ trails }) => [...trails.keys()]))
   return [...names].map((name) => {
     const declared = surveys.some((found) => found.trail(name).declared)
-    // What no entry declares is masked, too, but nothing says that it has to differ.
+    // An undeclared value is masked, too, but nothing says that it must differ.
     const secret = declared && isSecret(name)
     const texts = surveys.map((found) => found.texts.get(name))
     const cells = surveys.map((found, at) => {
@@ -61,7 +61,7 @@ function cellOf(name: string, found: Survey, sameSecretAs: readonly string[]): C
   }
 }
 
-/** Whether a row is worth a look: the stages differ, one has a fault, or two have one secret. */
+/** Tells whether a row is worth a look: the stages differ, one has a fault, or two have one secret. */
 export function stands({ differs, cells }: Row): boolean {
   return (
     differs || cells.some(({ fault, state, sameSecretAs }) => fault || state === 'missing' || sameSecretAs.length > 0)

@@ -1,11 +1,11 @@
-/** What may be typed somewhere: words of a kind that the project knows, fixed words, or paths. */
+/** Words that complete a position: of a kind that the project knows, fixed words, or paths. */
 export type Wanted = 'stage' | 'variable' | 'file' | 'folder' | readonly string[] | undefined
 
 /** An option as it is typed. */
 export interface KnownOption {
   readonly flag: string
   readonly about: string
-  /** Whether a value follows it. */
+  /** True if a value follows it. */
   readonly takesValue: boolean
   readonly value: Wanted
 }
@@ -19,7 +19,7 @@ export interface KnownCommand {
   readonly manyArguments: boolean
 }
 
-/** What the project has to offer. */
+/** The project's words for completion. */
 export interface Offered {
   readonly stages: readonly string[]
   readonly variables: readonly { readonly name: string; readonly about: string }[]

@@ -1,4 +1,4 @@
-/** What each shell is told: to ask the command for what could be typed. What is typed is handed on as it is, and never run. */
+/** Scripts for each shell. They ask the command for completions, and pass typed words on without running them. */
 const scripts = {
   bash: `# mappa in bash. In ~/.bashrc: eval "$(mappa completion bash)"
 _mappa() {

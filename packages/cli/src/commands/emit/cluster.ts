@@ -26,7 +26,7 @@ export async function clusterManifests(
   return objects.flatMap((each) => (each ? [yamlOf(each)] : [])).join('---\n')
 }
 
-/** What is wrong with the name of an object; undefined if nothing is. RFC 1123, as clusters hold to it. */
+/** Returns what is wrong with the name of an object; undefined if nothing is. RFC 1123, as clusters hold to it. */
 export function wrongObjectName(name: string): string | undefined {
   return name.length <= 253 && /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/.test(name)
     ? undefined

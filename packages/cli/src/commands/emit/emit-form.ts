@@ -1,13 +1,13 @@
 import type { FaultKind } from 'mappa'
 import type { HandedValue } from 'mappa/command'
 
-/** What is written beside the values. */
+/** Traits of an output beside its values. */
 export interface EmitTraits {
-  /** What a cluster's objects are called. */
+  /** Name of the cluster's objects. */
   readonly name: string
   readonly namespace?: string | undefined
   readonly stage: string
-  /** Whether data is text alone, as an environment has it. */
+  /** True if data is text alone, as an environment has it. */
   readonly asText: boolean
 }
 
@@ -22,9 +22,9 @@ export interface Unheld {
 export interface EmitForm {
   /** Why it cannot hold a value: `holds a line end`; undefined if it can. */
   readonly unheld?: (value: HandedValue) => string | undefined
-  /** How the first line of a file begins that holds remarks; undefined where there is no room for one. */
+  /** The comment sign of the form; undefined if it has no comments. */
   readonly remark?: '#'
-  /** Whether it becomes the environment of a program, which then has to be told its stage. */
+  /** True if it becomes the environment of a program, which then has to be told its stage. */
   readonly isEnvironment?: boolean
   readonly write: (values: readonly HandedValue[], traits: EmitTraits) => string | Promise<string>
 }

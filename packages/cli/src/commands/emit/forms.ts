@@ -48,10 +48,10 @@ export const emitForms = {
 
 export type FormName = keyof typeof emitForms
 
-/** What reads such files takes lines of at most so many bytes. */
+/** Readers of such files take lines of at most this many bytes. */
 const containerLineMax = 64 * 1024
 
-/** Whether a text holds U+FEFF, or one of the 66 code points that Unicode says are no characters. */
+/** Tells whether a text holds U+FEFF, or one of the 66 code points that Unicode says are no characters. */
 function holdsNoCharacter(text: string): boolean {
   for (const sign of text) {
     const code = sign.codePointAt(0) as number

@@ -5,7 +5,7 @@ import { sentencesOf } from '../../declared/sentences.js'
 /** The first line of every module that is written here, so that another's is never overwritten. */
 const moduleHead = '// Written by mappa emit --as module. Do not edit: changes are lost.'
 
-/** Whether `mappa emit --as module` wrote a file, in any version. */
+/** Tells whether `mappa emit --as module` wrote a file, in any version. */
 export function isEmittedModule(text: string): boolean {
   return text.startsWith('// Written by mappa emit --as module')
 }
@@ -23,7 +23,7 @@ export function pageModule(
     const [, name = '', value = ''] = /^export const (\w+) = (.*)$/.exec(line) ?? []
     const variable = byName.get(name)
     if (!variable) return [isTyped ? typedLine(line) : line]
-    // What a function makes of a value is best told by the value.
+    // A function's result is best described by the value.
     const type = variable.made ? undefined : writtenType(variable, definition)
     const about = sentencesOf(variable).map((each) => each.replaceAll('*/', '*\\/'))
     if (isTyped)
@@ -33,7 +33,7 @@ export function pageModule(
   return `${[moduleHead, `// Values of pages in stage ${stage}.`, '', ...written].join('\n')}\n`
 }
 
-/** What a page takes when it is handed out is found by code, which TypeScript wants to know types of. */
+/** Returns what a page takes when it is handed out is found by code, which TypeScript wants to know types of. */
 function typedLine(line: string): string {
   return line
     .replace(/^let values$/, 'let values: Record<string, never> | undefined')

@@ -24,7 +24,7 @@ export interface EmitOptions extends ProjectOptions {
   readonly to?: string
   /** The variable that holds the token for the host. */
   readonly tokenFrom?: string
-  /** Whether the host gets them without asking. */
+  /** True if the host gets them without asking. */
   readonly apply?: boolean
   readonly json?: boolean
   /** The file that is written, instead of standard output. */
@@ -34,9 +34,9 @@ export interface EmitOptions extends ProjectOptions {
   readonly reach?: 'server' | 'browser'
   /** False leaves out what others may not see. */
   readonly secrets?: boolean
-  /** Whether data is written as text, as an environment has it. */
+  /** True if data is written as text, as an environment has it. */
   readonly text?: boolean
-  /** What a cluster's objects are called, and where they belong. */
+  /** Name and namespace of the cluster's objects. */
   readonly name?: string
   readonly namespace?: string
 }
@@ -90,7 +90,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root } = project
   const { found, values: chosen, faults } = await chosenValues(project, options)
-  // Whoever starts with these values alone has to know of which stage they are.
+  // A program with only these values must know its stage.
   const isWhole = form.isEnvironment && options.only === undefined && faults.length === 0
   const values = isWhole ? [...chosen, stageValue(found.stage.name)] : chosen
   const name = options.name ?? objectNameOf(root)
@@ -128,7 +128,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   )
 }
 
-/** Whether a text is JSON as this command writes it, of these variables and perhaps others that have gone since. */
+/** Tells whether a text is JSON as this command writes it, of these variables and perhaps others that have gone since. */
 function isObjectOf(text: string, known: ReadonlySet<string>): boolean {
   try {
     const names = Object.keys(JSON.parse(text))
@@ -224,7 +224,7 @@ async function emitLegend(options: EmitOptions): Promise<Ended> {
   return { exitCode: exitCodes.fine }
 }
 
-/** What of a legend is no data. */
+/** Returns what of a legend is no data. */
 function functionsOf(definition: Legend): string[] {
   const { rules } = definition
   const words = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>

@@ -70,7 +70,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   return { exitCode: exitCodes.fine }
 }
 
-/** What is sent lies open to all on its way, where it is not encrypted. */
+/** Returns what is sent lies open to all on its way, where it is not encrypted. */
 function isPrivateWay(to: string): boolean {
   if (!URL.canParse(to)) return false
   const { protocol, hostname } = new URL(to)
@@ -87,7 +87,7 @@ function nothingYet({ apply }: HandOverOptions): string {
   return apply || isAsked() ? 'Nothing was sent.' : 'Nothing was sent. To send, add: --apply'
 }
 
-/** What lies in version control reaches the host with the program, and a copy of it there would hide what comes later. */
+/** Returns what lies in version control reaches the host with the program, and a copy of it there would hide what comes later. */
 function isForHost({ name, hidden, source }: HandedValue, found: Survey, { only }: Chosen): boolean {
   if (source === 'remote') return false
   if (only !== undefined || hidden) return true

@@ -26,19 +26,19 @@ import { filledText } from './text.js'
 
 /** Options of `mappa fill`. */
 export interface FillOptions extends ProjectOptions {
-  /** Whether what the legend knows how to make is made without asking. */
+  /** True if what the legend knows how to make is made without asking. */
   readonly generate?: boolean
   readonly into?: Into
   /** A file that holds values, or `-`. */
   readonly from?: string
-  /** Whether the names given get a new secret in place of the old one. */
+  /** True if the names given get a new secret in place of the old one. */
   readonly replace?: boolean
-  /** Whether a list of secrets keeps its first one only. */
+  /** True if a list of secrets keeps its first one only. */
   readonly dropOld?: boolean
   readonly json?: boolean
 }
 
-/** What a run of `fill` works on. */
+/** The state of a run of `fill`. */
 interface Run {
   readonly project: SoundProject
   readonly found: Survey
@@ -72,7 +72,7 @@ interface Asked {
   readonly text: string | undefined
 }
 
-/** What the command line names, each with an entry; what stands behind `=` is not repeated, since it may be a secret. */
+/** Returns what the command line names, each with an entry; what stands behind `=` is not repeated, since it may be a secret. */
 function wantedIn(given: readonly string[], { variables, options }: Run): readonly Asked[] {
   const wanted = given.map((each, at) => {
     const equals = each.indexOf('=')
@@ -206,7 +206,7 @@ function strayText(found: Survey, variable: Variable): string | undefined {
   return committedWith(found, variable).length > 0 && !old?.includes('${') ? old : undefined
 }
 
-/** What a person has to know to answer. */
+/** Returns what a person has to know to answer. */
 function tellOf(variable: Variable, { place }: Run): void {
   const terminal = output()
   const told = [`${terminal.paint.bold(variable.name)}  ${terminal.paint.dim(`goes to ${place(variable)}`)}`]
@@ -273,7 +273,7 @@ function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitC
   }
 }
 
-/** What still holds the value that was replaced: layers, this process's environment, and files of the project. */
+/** Returns what still holds the value that was replaced: layers, this process's environment, and files of the project. */
 function tellHolders(filled: readonly Filled[], { project, found, variables }: Run): void {
   const terminal = output()
   for (const { name, text } of filled) {

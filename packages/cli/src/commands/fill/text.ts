@@ -7,23 +7,23 @@ import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
 import type { Filled, LayerChange } from './changes.js'
 
-/** What a run of `fill` has done. */
+/** The result of a run of `fill`. */
 interface Done {
   readonly filled: readonly Filled[]
   readonly changes: readonly LayerChange[]
-  /** What the stage still lacks. */
+  /** Variables that are still missing. */
   readonly left: readonly Variable[]
   readonly found: Survey
   readonly place: (variable: Variable) => string
-  /** Whether variables were named, so that others may still be lacking. */
+  /** True if variables were named, so that others may still be lacking. */
   readonly named: boolean
   readonly definition: Legend
 }
 
-/** How values are given where no person is there to be asked. */
+/** How to give values without a terminal. */
 const howToGive = 'On a terminal, mappa fill asks for each. From a file: mappa fill --from FILE'
 
-/** What was written, and what is still lacking. `asked` says whether a person was there to answer. */
+/** Returns what was written, and what is still lacking. `asked` says whether a person was there to answer. */
 export function filledText(
   { filled, changes, left, found, place, named, definition }: Done,
   terminal: Terminal,
@@ -50,7 +50,7 @@ export function filledText(
     else if (filled.length === 0) say(`Nothing was written.${asked ? '' : ` ${howToGive}`}`)
     return `${lines.join('\n')}\n`
   }
-  // Where a program is deployed, a file of this machine helps nobody else.
+  // On a deployed stage, a file of this machine helps nobody.
   const isHere = stage === 'development' || stage === 'test'
   say(`Missing in stage ${stage}:`)
   for (const variable of left) {

@@ -16,7 +16,7 @@ export interface Content {
 
 /** Archives in archives are opened so far. */
 const depthMax = 4
-/** What comes out of one file may be so much: more is made to fill a machine. Bytes. */
+/** Limit for the unpacked size of one file: more is an attack. Bytes. */
 const unpackedMax = 4 * 1024 * 1024 * 1024
 /** A packed file is held as a whole up to here. Bytes. */
 const entryMax = 256 * 1024 * 1024
@@ -101,7 +101,7 @@ function kindOf(bytes: Uint8Array): ArchiveKind | undefined {
   return Buffer.from(bytes.subarray(257, 262)).toString('latin1') === 'ustar' ? 'tar' : undefined
 }
 
-/** What is packed in one piece: an archive beneath, or a file. */
+/** Returns what is packed in one piece: an archive beneath, or a file. */
 async function* unpacked(
   path: string,
   bytes: Uint8Array,
@@ -202,7 +202,7 @@ function* inPdf(path: string, bytes: Uint8Array, budget: Budget): Generator<Cont
   }
 }
 
-/** What a program shows of a file that is written otherwise: UTF-16, and a document's text without the marks between its letters. */
+/** The readable text of a file in another encoding: UTF-16, or a document's text without the marks between its letters. */
 function readableText(path: string, bytes: Uint8Array): Uint8Array | undefined {
   const [first, second] = bytes
   if ((first === 0xff && second === 0xfe) || (first === 0xfe && second === 0xff))

@@ -47,7 +47,7 @@ export function inHistory(path: string, name: string, life: Life, obtain: string
   }
 }
 
-/** What looks like a key, in a file or in a history. */
+/** Returns what looks like a key, in a file or in a history. */
 export function keyShaped(path: string, line: number, what: string, life: Life | undefined, isThere: boolean): Fault {
   const since =
     life === undefined ? '' : isThere ? `, since ${commitText(life.first)}` : `, from ${commitText(life.first)}`

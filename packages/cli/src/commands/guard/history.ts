@@ -1,9 +1,9 @@
 import { git, gitStream } from '../../project/git/git.js'
 import { gitPath } from '../../project/git/repository.js'
 
-/** What a history is made of, and what of it is not here. */
+/** The commits to search, and those that are missing here. */
 export interface HistoryScope {
-  /** Whether older commits were left out when it was cloned. */
+  /** True if older commits were left out when it was cloned. */
   readonly isShallow: boolean
   /** Paths of repositories within, which have histories of their own. */
   readonly submodules: readonly string[]
@@ -20,7 +20,7 @@ export function historyScope(root: string): HistoryScope | undefined {
   return { isShallow: isShallow.trim() === 'true', submodules }
 }
 
-/** Whether a revision is one that the repository has. */
+/** Tells whether a revision is one that the repository has. */
 export function isRevision(root: string, revision: string): boolean {
   return git(root, ['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`]) !== undefined
 }
@@ -53,7 +53,7 @@ export function commitsOf(root: string, since: string | undefined): ReadonlyMap<
   )
 }
 
-/** What a commit has added to a file, or taken from it, line by line. */
+/** Lines that a commit has added to a file, or removed from it. */
 export interface ChangedLines {
   readonly commit: string
   /** From the repository's top. */
@@ -132,7 +132,7 @@ class Changes {
     this.#rest = bytes.subarray(start)
     if (this.#rest.length <= pieceMax) return
     this.#line(this.#rest)
-    // What goes on is of the same line, and has its signs in front.
+    // The rest belongs to the same line, and has its signs in front.
     this.#rest = Buffer.concat([this.#rest.subarray(0, this.#columns), this.#rest.subarray(-overlap)])
   }
 
@@ -193,7 +193,7 @@ class Lines {
     this.#bytes[this.length++] = 10
   }
 
-  /** What there is, until more is added. */
+  /** Returns what there is, until more is added. */
   taken(): Buffer {
     const { length } = this
     this.length = 0
@@ -201,7 +201,7 @@ class Lines {
   }
 }
 
-/** What a merge does to a line: it adds what one of its parents lacks, whatever the others have. */
+/** Returns what a merge does to a line: it adds what one of its parents lacks, whatever the others have. */
 function signIn(signs: Buffer): number | undefined {
   return signs.includes(plus) ? plus : signs.includes(minus) ? minus : undefined
 }

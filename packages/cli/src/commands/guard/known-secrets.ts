@@ -57,7 +57,7 @@ export interface GivenValue {
   readonly text: string
 }
 
-/** What values are called that nobody has named. */
+/** The name of values that have none. */
 const unnamedValue = 'the given value'
 
 /** Values as they are typed or come on standard input: one a line, by itself or behind the name of its variable. */
@@ -75,11 +75,11 @@ export function givenValues(text: string, definition: Legend | undefined): reado
 /** A secret in a file of any kind. */
 export interface SecretAt {
   readonly name: string
-  /** Where it starts. Bytes. */
+  /** Start of the value. Bytes. */
   readonly offset: number
 }
 
-/** Where secrets stand in a file, by its bytes: the first place of each. What is not ASCII is looked for as UTF-8. */
+/** Finds where secrets stand in a file, by its bytes: the first place of each. What is not ASCII is looked for as UTF-8. */
 export function secretsInBytes(bytes: Uint8Array, { needles }: KnownSecrets): SecretAt[] {
   const found = new Map<string, SecretAt>()
   for (const { start, name } of needles.inBytes(bytes)) if (!found.has(name)) found.set(name, { name, offset: start })

@@ -42,7 +42,7 @@ import { heldIn, heldInFile, heldInHistory, type TextHeld, type TextKept, takenF
 
 /** Options of `mappa guard`. */
 export interface GuardOptions extends ProjectOptions {
-  /** Whether only what is staged is looked at. */
+  /** True if only what is staged is looked at. */
   readonly staged?: boolean
   /** A folder with what a build made, to be searched alone. */
   readonly bundle?: string
@@ -50,17 +50,17 @@ export interface GuardOptions extends ProjectOptions {
   readonly paths?: readonly string[]
   /** A revision: only what commits behind it have added is looked at. */
   readonly since?: string
-  /** Whether commits are looked at, too. */
+  /** True if commits are looked at, too. */
   readonly history?: boolean
   /** `-`: values that no layer here has are typed unseen, or come on standard input. */
   readonly value?: string
-  /** Whether to have `guard --staged` run before each commit. */
+  /** True to have `guard --staged` run before each commit. */
   readonly install?: boolean
   readonly json?: boolean
   readonly sarif?: boolean
 }
 
-/** What one run works with. */
+/** The state of one run of guard. */
 interface Guarded {
   readonly project: Project
   readonly secrets: KnownSecrets
@@ -120,7 +120,7 @@ function acceptedIn(root: string): readonly AcceptedFinding[] {
   }
 }
 
-/** What the next commit would add, by its lines. */
+/** Returns what the next commit would add, by its lines. */
 function inStaged(root: string, secrets: KnownSecrets): Fault[] {
   return (stagedLines(root) ?? []).flatMap(({ path, lines }) => {
     const bytes = Buffer.from(lines.map(({ text }) => text).join('\n'))
@@ -162,7 +162,7 @@ async function inRepository(guarded: Guarded): Promise<Fault[]> {
   ]
 }
 
-/** What commits behind a revision have added: what a push would send. */
+/** Returns what commits behind a revision have added: what a push would send. */
 async function inCommits(guarded: Guarded, since: string): Promise<Fault[]> {
   const { root } = guarded.project
   if (!isRevision(root, since))
@@ -212,7 +212,7 @@ function historyFault({ path, name, what, line, life }: TextKept, project: Proje
     : inHistory(path, name, life, obtainOf(name, project))
 }
 
-/** What is to be handed on: files, folders, and what is packed in them. */
+/** Returns what is to be handed on: files, folders, and what is packed in them. */
 async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
   const faults: Fault[] = []
   const told = progress((count) => `Searched ${counted(count, 'file')} …`)
@@ -232,7 +232,7 @@ async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise
   return faults
 }
 
-/** What a build made, searched file by file, whatever they are; by the path from the working directory, or the root's. */
+/** Returns what a build made, searched file by file, whatever they are; by the path from the working directory, or the root's. */
 function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Fault[] {
   const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
   if (path === undefined) throw new UsageError(`No file or folder ${folder}. Name a build output.`)
@@ -277,7 +277,7 @@ function ignoring({ root, definition }: Project, tracked: readonly string[]): Fa
   return told.map((each) => notIgnored(each.path, each.tracked))
 }
 
-/** What would be in the published package, or go to a container's build. */
+/** Returns what would be in the published package, or go to a container's build. */
 async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
   const published = await publishedPaths(root)
   const local = namesIn(root).filter(isLocalLayer)

@@ -14,7 +14,7 @@ export interface TextHeld {
   readonly path: string
   /** The variable, if it is a known secret. */
   readonly name: string | undefined
-  /** What it looks like, if it is none. */
+  /** The shape it has, if it is not a known secret. */
   readonly what: string | undefined
   readonly line: number
 }
@@ -22,7 +22,7 @@ export interface TextHeld {
 /** Larger files are data, of which only known secrets are looked for. Bytes. */
 const shapedMax = 4 * 1024 * 1024
 
-/** What a file's content holds, each variable once, and each shape by its line. */
+/** Returns what a file's content holds, each variable once, and each shape by its line. */
 export function heldIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextHeld[] {
   const known = secretsInBytes(bytes, secrets).flatMap(({ name, offset }) =>
     mayHaveMadeUp.test(path) && isKeptLine(lineTextAt(bytes, offset))
@@ -52,13 +52,13 @@ function shapesIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextH
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1')
   return keyShapesIn(text).flatMap(({ start, end, what }) => {
     const line = text.slice(text.lastIndexOf('\n', start) + 1, end + 200).split('\n', 1)[0] as string
-    // What is known is told by its name.
+    // A known secret is told by its name.
     if (isKeptLine(line) || secrets.needles.in(text.slice(start, end)).length > 0) return []
     return [{ path, name: undefined, what, line: lineNumber(bytes, start) }]
   })
 }
 
-/** What is made by programs, and what says what keys look like. */
+/** Returns what is made by programs, and what says what keys look like. */
 function isPassedOver(path: string): boolean {
   return /(?:^|\/)(?:package-lock\.json|yarn\.lock|pnpm-lock\.yaml|composer\.lock|Cargo\.lock|poetry\.lock|go\.sum|mappa\.legend\.\w+|\.env\.example|\.env(?:\.[a-z][a-z0-9-]*)?\.local)$/.test(
     path,
@@ -82,7 +82,7 @@ export function takenFiles(root: string): readonly string[] | undefined {
     .filter((path) => path !== '' && !path.endsWith('/'))
 }
 
-/** What one file on the disk holds. */
+/** Returns what one file on the disk holds. */
 export function heldInFile(root: string, path: string, secrets: KnownSecrets): TextHeld[] {
   const file = join(root, path)
   if ((statSync(file, { throwIfNoEntry: false })?.size ?? 0) > windowMax) return heldInWindows(file, path, secrets)
@@ -115,13 +115,13 @@ export interface TextKept extends TextHeld {
   readonly life: Life
 }
 
-/** What happened to a text under a path in a commit. */
+/** An event of a text under a path in a commit. */
 interface TextEvent {
   readonly commit: Commit
   readonly isAdded: boolean
 }
 
-/** What a history holds: what commits have added, and when it was taken away again. `told` gets the number of commits so far. */
+/** Returns what a history holds: what commits have added, and when it was taken away again. `told` gets the number of commits so far. */
 export async function heldInHistory(
   root: string,
   secrets: KnownSecrets,

@@ -1,7 +1,7 @@
 import { printable, type Variable } from 'mappa'
 import { differences, obtainLines, sentence } from '../../declared/sentences.js'
 
-/** What a guide shows. */
+/** The content of a guide. */
 export interface Guide {
   /** `Settings of the apiary` */
   readonly title: string
@@ -38,7 +38,7 @@ export function groupsOf(variables: readonly Variable[]): Group[] {
   return alone ? [...named, { name: undefined, variables: alone }] : named
 }
 
-/** What a group without a name is called. */
+/** Title of the group without a name. */
 export const aloneTitle = 'Other variables'
 
 /** Limits, default, reach, what differs in stages, place in code, and where a value is obtained. */
@@ -67,7 +67,7 @@ export function factsOf(variable: Variable): Fact[] {
   ]
 }
 
-/** What it is for, and whether it is on its way out. */
+/** Returns what it is for, and whether it is on its way out. */
 export function aboutOf({ description, deprecated }: Variable): string {
   return [...(description ? [sentence(description)] : []), ...(deprecated ? ['Deprecated.'] : [])].join(' ')
 }

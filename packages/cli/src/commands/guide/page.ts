@@ -1,4 +1,4 @@
-/** How the page looks: one column of cards beside the groups, the system's colours unless the reader chooses. */
+/** Style of the page: cards beside the groups, and the system's colours unless the reader chooses. */
 export const style = `
 :root {
   color-scheme: light dark;

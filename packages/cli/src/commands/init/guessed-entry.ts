@@ -7,16 +7,16 @@ import { namesPhone, namesPort } from '../../guess/names.js'
 import { isMail, webAddress } from '../../guess/shapes.js'
 import { wordsOfEntry } from '../../lift/edit/legend.js'
 
-/** What is known of a variable before it has an entry. */
+/** Facts about a variable before it has an entry. */
 export interface Known {
   readonly name: string
   /** Its texts in layer files, by those files; empty ones are left out. */
   readonly texts: ReadonlyMap<string, string>
-  /** What a comment above it says. */
+  /** The comment above it. */
   readonly comment: string | undefined
-  /** How code reads it, if it does. */
+  /** The candidate of its reads in code, if any. */
   readonly read: Candidate | undefined
-  /** Whether it reaches pages: by its name, where a bundler puts such there, or by where code reads it. */
+  /** True if it reaches pages: by its name, where a bundler puts such there, or by where code reads it. */
   readonly page: boolean
 }
 
@@ -31,7 +31,7 @@ export function guessedEntry({ name, texts, comment, read, page }: Known): Writt
   }
   const fallback = read?.entry.default
   const isGiven = texts.size > 0
-  // What every stage finds in a file is there, unless code asks whether it is.
+  // A value that every stage has is required, unless code checks for it.
   const isAskedFor = read?.sites.some(({ variable }) => variable?.asks) ?? false
   const optional = isShared(texts) ? isAskedFor : (read?.entry.optional ?? (!isGiven && read === undefined))
   return {
@@ -45,13 +45,13 @@ export function guessedEntry({ name, texts, comment, read, page }: Known): Writt
   }
 }
 
-/** Whether a stage may do without it: code deals with that, or only some stages have it. */
+/** Tells whether a stage may do without it: code deals with that, or only some stages have it. */
 function isOptional(texts: ReadonlyMap<string, string>, optional: boolean, read: Candidate | undefined): boolean {
   if (read?.entry.default !== undefined) return texts.size > 0 && !isShared(texts)
   return optional || (texts.size > 0 && !isShared(texts))
 }
 
-/** Whether every stage finds it in a file: what all share, or each stage's own. */
+/** Tells whether every stage finds it in a file: what all share, or each stage's own. */
 function isShared(texts: ReadonlyMap<string, string>): boolean {
   const files = [...texts.keys()]
   return (
@@ -71,7 +71,7 @@ function seemsSecret(name: string, values: readonly string[], read: Candidate | 
   )
 }
 
-/** What a name ends in whose value opens something. Too many secrets do less harm than one too few. */
+/** Last words of names whose values open something. Too many secrets do less harm than one too few. */
 const opening: ReadonlySet<string> = new Set(
   'key token secret password passwd passphrase pass pwd salt pepper credential credentials'.split(' '),
 )
@@ -95,7 +95,7 @@ function typeWords(name: string, values: readonly string[], read: Candidate | un
   return { ...(type !== undefined && { type }), ...(format !== undefined && { format }) } as Words
 }
 
-/** Whether a fallback of code may stand as the default of a guessed type. */
+/** Tells whether a fallback of code may stand as the default of a guessed type. */
 function fits(type: unknown, fallback: string | number | boolean): boolean {
   return type === 'boolean'
     ? typeof fallback === 'boolean'

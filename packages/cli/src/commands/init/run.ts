@@ -129,7 +129,7 @@ function misnamedIn(root: string, definition: Legend | undefined): readonly Misn
     const to = rightName(from, stages)
     if (to === undefined || existsSync(join(root, to)) || taken.has(to) || !isFile(join(root, from))) return []
     const text = textAt(join(root, from))
-    // What has such a name and holds something else is no layer file.
+    // A file with such a name but other content is not a layer file.
     if (text === undefined || readLayer(text).names().length === 0 || readLayer(text).faults.length > 0) return []
     taken.add(to)
     return [{ from, to, text }]
@@ -140,7 +140,7 @@ function isFile(path: string): boolean {
   return statSync(path, { throwIfNoEntry: false })?.isFile() === true
 }
 
-/** What there is, and the texts of secrets in code. */
+/** Returns what there is, and the texts of secrets in code. */
 async function beforeOf(
   { root, legendFile, definition }: Project,
   misnamed: readonly Misnamed[],
@@ -173,7 +173,7 @@ async function beforeOf(
   }
 }
 
-/** What flags say; what none says is asked for at a terminal, and else guessed. */
+/** Returns what flags say; what none says is asked for at a terminal, and else guessed. */
 async function wishesOf(options: InitOptions, before: Before): Promise<Wishes> {
   const { stage, like } = options
   const named = options.stages?.split(',').map((each) => each.trim())
@@ -216,7 +216,7 @@ function secretTexts({ entries }: Setup, { layers, definition }: Before): readon
   })
 }
 
-/** What would change: the legend and files that are there as a diff, new files by their names. */
+/** Returns what would change: the legend and files that are there as a diff, new files by their names. */
 function shownText(
   setup: Setup,
   changes: readonly Change[],
@@ -256,13 +256,13 @@ function shownText(
   return [diff, ...lines.map((line) => paragraph(line, terminal.width))].filter((line) => line !== '').join('\n')
 }
 
-/** Where the variables were found. */
+/** Finds where the variables were found. */
 function sourcesOf({ layers, reads }: Before): string {
   const names = layers.length > 3 ? counted(layers.length, 'layer file') : layers.map(({ path }) => path).join(', ')
   return [names, reads.length > 0 ? 'code' : ''].filter((each) => each !== '').join(' and ') || 'the sample'
 }
 
-/** What a person has to do besides, and what to type next. */
+/** Returns what a person has to do besides, and what to type next. */
 function nextLines(before: Before, { entries, legendFile }: Setup, root: string): readonly string[] {
   const manifest = before.read('package.json')
   const lacks = (name: string) => manifest !== undefined && !new RegExp(`"${name}"\\s*:`).test(manifest)

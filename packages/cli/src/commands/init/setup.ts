@@ -11,12 +11,12 @@ import { guessedEntry } from './guessed-entry.js'
 import { type LayerText, mendedLayers, namesIn } from './layer-edits.js'
 import { checkScriptChange, ignoreFiles, workflowChange } from './surrounding-files.js'
 
-/** What there is before a project is set up. */
+/** The project before it is set up. */
 export interface Before {
   readonly read: (path: string) => string | undefined
   /** The present layer files. */
   readonly layers: readonly LayerText[]
-  /** How code reads variables. */
+  /** Reads of variables in code. */
   readonly reads: readonly Candidate[]
   /** Every file of the project that holds code. */
   readonly code: readonly string[]
@@ -29,7 +29,7 @@ export interface Before {
   readonly hasWorkflows: boolean
 }
 
-/** What is wanted. */
+/** The wishes of the person. */
 export interface Wishes {
   readonly form: LegendForm | undefined
   /** Stages that get a layer file of their own. */
@@ -39,11 +39,11 @@ export interface Wishes {
   readonly like: string | undefined
 }
 
-/** How a project is set up. */
+/** The new set-up of a project. */
 export interface Setup {
   readonly changes: readonly (FileChange & { readonly secret: boolean })[]
   readonly legendFile: string
-  /** What was guessed of each variable. */
+  /** Guessed entries. */
   readonly entries: readonly WrittenEntry[]
   /** Secrets that stay in committed layers, since a person has to say what is to become of them. */
   readonly kept: readonly string[]

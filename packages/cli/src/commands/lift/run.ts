@@ -42,21 +42,21 @@ export interface LiftOptions extends ProjectOptions {
   readonly apply?: boolean
   /** Names of candidates, separated by commas; all by default. */
   readonly only?: string
-  /** Whether to show how each file would change. */
+  /** True to show how each file would change. */
   readonly diff?: boolean
-  /** Whether to ask about each. */
+  /** True to ask about each. */
   readonly pick?: boolean
-  /** Whether compose files are to take their values from layers. */
+  /** True if compose files are to take their values from layers. */
   readonly compose?: boolean
-  /** Whether to run the project's own type check or build afterwards. */
+  /** True to run the project's own type check or build afterwards. */
   readonly build?: boolean
-  /** Whether to say how far it is where there is no terminal, too. */
+  /** True to say how far it is where there is no terminal, too. */
   readonly progress?: boolean
-  /** Whether to edit although there are uncommitted changes. */
+  /** True to edit although there are uncommitted changes. */
   readonly uncommitted?: boolean
 }
 
-/** What ends a run that has written: a check of the stage. */
+/** The check at the end of a run that has written. */
 type Check = (options: ProjectOptions & { readonly json?: boolean }) => Promise<Ended>
 
 /** `mappa lift`: finds settings and keys in code, shows the moves, and with `--apply` makes them. */
@@ -136,13 +136,13 @@ function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code
   return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
 }
 
-/** What is to be written, and of what. */
+/** Changes to write, with their candidates. */
 interface Moves {
   readonly moved: readonly Candidate[]
   readonly held: readonly Held[]
   readonly unsure: readonly Candidate[]
   readonly changes: readonly LiftedFile[]
-  /** What was not looked at, and why: lines. */
+  /** Skipped files, each with its reason: lines. */
   readonly aside: string
 }
 
@@ -155,7 +155,7 @@ async function apply(
 ): Promise<Ended> {
   const { root } = project
   if (changes.length === 0) return { exitCode: exitCodes.fine }
-  // What a person has changed besides must not go with it.
+  // A person's other changes must not be undone with it.
   const uncommitted = uncommittedPaths(root)
   const undoable = isVersioned(root) && uncommitted.length === 0
   if (!options.uncommitted && uncommitted.length > 0) {
@@ -214,7 +214,7 @@ function isInstalled(root: string): boolean {
   }
 }
 
-/** Where else in the package a secret still stands that has been moved: documents, notebooks, other languages. */
+/** Finds where else in the package a secret still stands that has been moved: documents, notebooks, other languages. */
 function sameElsewhere(moved: readonly Candidate[], root: string): string | undefined {
   const values = moved.flatMap(({ secret, value, stages }) =>
     secret ? [value, ...Object.values(stages)].filter((each) => each !== undefined && each.length >= searchedMin) : [],

@@ -7,18 +7,18 @@ export interface ListRow {
   readonly name: string
   /** The text that counts, masked if secret; null if there is none. */
   readonly value: string | null
-  /** Where it comes from: a layer with line and column, or the default; null if nothing sets it. */
+  /** The layer with line and column, or the default; null if nothing sets it. */
   readonly from: string | null
   readonly secret: boolean
-  /** Whether the legend has an entry for it. */
+  /** True if the legend has an entry for it. */
   readonly declared: boolean
-  /** Whether it must have a value, and has none. */
+  /** True if it must have a value, and has none. */
   readonly missing: boolean
-  /** Whether its value is at fault. */
+  /** True if its value is at fault. */
   readonly faulty: boolean
 }
 
-/** What is looked for. */
+/** A secret or shape to search for. */
 export interface Listed {
   readonly isNamed: (name: string) => boolean
   /** Only those that must have a value and have none. */

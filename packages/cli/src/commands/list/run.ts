@@ -13,9 +13,9 @@ import { listText, rowsOf } from './rows.js'
 /** Options of `mappa list`. */
 export interface ListOptions extends ProjectOptions {
   readonly json?: boolean
-  /** Whether only what must have a value and has none is listed. */
+  /** True if only what must have a value and has none is listed. */
   readonly missing?: boolean
-  /** Whether only secrets are listed. */
+  /** True if only secrets are listed. */
   readonly secrets?: boolean
   /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
   readonly captured?: string | undefined

@@ -7,7 +7,7 @@ import { type Ended, UsageError } from '../../terminal/usage-error.js'
 
 /** Options of `mappa rename`. */
 export interface RenameOptions extends ChangeOptions {
-  /** Whether the old name stays readable. */
+  /** True if the old name stays readable. */
   readonly formerly?: boolean
 }
 

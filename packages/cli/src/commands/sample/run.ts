@@ -18,7 +18,7 @@ import { exitCodes } from '../../terminal/usage-error.js'
 
 /** Options of `mappa sample`. */
 export interface SampleOptions extends ProjectOptions {
-  /** Whether to say what is stale instead of writing. */
+  /** True to say what is stale instead of writing. */
   readonly verify?: boolean
 }
 

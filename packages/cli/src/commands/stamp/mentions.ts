@@ -1,4 +1,4 @@
-/** How a file's content is named elsewhere: a digest of it, in hexadecimal or base64. */
+/** Digests of a file's content by which other files name it, in hexadecimal or base64. */
 export type DigestsOf = (content: Uint8Array) => readonly string[]
 
 /** A shorter piece of a digest is taken for one by chance. Signs. */
@@ -20,7 +20,7 @@ export function withDigestsRenewed(text: string, before: readonly string[], afte
   )
 }
 
-/** Whether a list of what to store ahead has a file under something that stands for its content. */
+/** Tells whether a list of what to store ahead has a file under something that stands for its content. */
 export function listsFile(text: string, name: string): boolean {
   const word = name.replace(/[^\w]/g, '\\$&')
   const entry = `["'\`](?:[^"'\`\\s]*/)?${word}["'\`]`

@@ -18,7 +18,7 @@ export function outputFolderOf(page: string, root: string): string {
   return folder
 }
 
-/** What is compressed beside a file, by its ending: how it is read, and made anew. */
+/** Compressed copies, by ending: how to read one, and make it again. */
 const compressions: Readonly<Record<string, readonly [read: Compression | undefined, write: Compression | undefined]>> =
   {
     '.gz': [zlib.gunzipSync, (bytes) => zlib.gzipSync(bytes, { level: 9 })],
@@ -36,7 +36,7 @@ function zstd(name: string): Compression | undefined {
 /** Larger files, and more of them, are no page's. Bytes. */
 const listBytesMax = 16 * 1024 * 1024
 const filesMax = 20_000
-/** What may list other files of an output. */
+/** Endings of files that may list other files of an output. */
 const listEndings = /\.(?:[cm]?js|json|webmanifest|html?|txt|xml|map)$|\/(?:_headers|\.htaccess)$/
 
 /** A file that gets another content. */
@@ -47,7 +47,7 @@ export interface OutputChange {
   readonly after: Uint8Array
 }
 
-/** What has to be written so that an output fits files that were changed, and what a person has to look after. */
+/** Files to write again so that an output is consistent, and files for a person to check. */
 export interface Renewal {
   readonly writes: readonly FileWrite[]
   /** Paths of files that were made anew beside those that were changed. */
@@ -132,7 +132,7 @@ function namesBeside(folder: string): string[] {
     .filter((file) => statSync(file, { throwIfNoEntry: false })?.isFile())
 }
 
-/** Whether a file is a page, by its name. */
+/** Tells whether a file is a page, by its name. */
 export function isPage(file: string): boolean {
   return /^\.x?html?$/i.test(extname(file))
 }

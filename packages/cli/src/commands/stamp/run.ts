@@ -38,15 +38,15 @@ import { templateNames } from './template.js'
 
 /** Options of `mappa stamp`. */
 export interface StampOptions extends ProjectOptions {
-  /** Whether the files themselves get the values. */
+  /** True if the files themselves get the values. */
   readonly inPlace?: boolean
   /** The file that the result is written to, or a directory that gets all results. */
   readonly out?: string
-  /** How the files are read, if their names do not say it. */
+  /** Format of the files, if their names do not tell it. */
   readonly as?: string
   /** Another stage, whose result is compared with this one's. */
   readonly against?: string
-  /** Whether only the names are told that the files use. */
+  /** True if only the names are told that the files use. */
   readonly list?: boolean
   readonly json?: boolean
 }
@@ -114,7 +114,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
   })
 }
 
-/** Where each result goes; several of a stream are one. */
+/** Finds where each result goes; several of a stream are one. */
 function outputsOf(stamped: readonly StampedFile[], { inPlace, out }: StampOptions, outFolder: boolean): HandedText[] {
   if (inPlace) return stamped.map(({ path, text, secrets }) => ({ path, text, secrets }))
   if (outFolder)
@@ -139,7 +139,7 @@ async function stampedIn(
   const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
   const stamped = files.map((file) => stampFile(file, found))
   const placed = stamped.flatMap((each) => each.faults)
-  // What the stage lacks is told where a template asks for it, if one does.
+  // A missing value is told where a template uses it, if one does.
   const isPlaced = ({ name, place }: Fault) => place === undefined && placed.some((each) => each.name === name)
   const faults: Fault[] = [...faultsElsewhere(found).filter((fault) => !isPlaced(fault)), ...placed]
   if (faults.length > 0) {
@@ -155,7 +155,7 @@ async function stampedIn(
   }
 }
 
-/** How the results of two stages differ, with what others may not see masked. */
+/** Tells how the results of two stages differ, with what others may not see masked. */
 async function compareWith(
   project: SoundProject,
   own: { readonly found: Survey; readonly stamped: readonly StampedFile[] },
@@ -214,7 +214,7 @@ function isFolder(path: string): boolean {
   return /[\\/]$/.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true
 }
 
-/** What pages that were built for another stage keep of it, a sentence for each of those stages. */
+/** Returns what pages that were built for another stage keep of it, a sentence for each of those stages. */
 async function keptFromBuild(
   built: readonly (string | undefined)[],
   project: SoundProject,

@@ -34,7 +34,7 @@ export function stampJson(template: Template, filled: readonly FilledForm[]): St
   return { text: result, misplaced }
 }
 
-/** Where the texts of JSON stand, without their quotes. */
+/** Finds where the texts of JSON stand, without their quotes. */
 function textRanges(text: string): { readonly start: number; readonly end: number }[] {
   const ranges: { start: number; end: number }[] = []
   for (const { index, 0: all } of text.matchAll(/"(?:[^"\\]|\\[\s\S])*"/g))

@@ -11,9 +11,9 @@ import {
   type Template,
 } from './template.js'
 
-/** What is known of a YAML template's own rules. */
+/** Traits of a kind of YAML template. */
 export interface YamlTraits {
-  /** Whether it is a Compose file, which expands dollar signs itself: `$$` is one there. */
+  /** True if it is a Compose file, which expands dollar signs itself: `$$` is one there. */
   readonly isCompose?: boolean
   /** Names of secrets, and of what nobody declares, that a form holds. */
   readonly hiddenIn: (filled: FilledForm) => {
@@ -114,7 +114,7 @@ export function yamlTemplate(template: Template): Template {
   }
 }
 
-/** Whoever reads a cluster's objects may read all of them but its secrets. */
+/** Anyone who can read a cluster's objects can read all but its secrets. */
 function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: YamlTraits): Misplaced[] {
   if (object === undefined || /Secret/.test(object)) return []
   const { secrets, undeclared } = hiddenIn(value)
@@ -154,7 +154,7 @@ function sitesIn(documents: readonly Document.Parsed[]): ScalarSite[] {
   return sites
 }
 
-/** What a scalar with its values means, and how it is written. */
+/** Returns what a scalar with its values means, and how it is written. */
 function writtenScalar(
   site: ScalarSite,
   stood: Stood,
@@ -177,7 +177,7 @@ function writtenScalar(
   if (node.type === Scalar.BLOCK_LITERAL || node.type === Scalar.BLOCK_FOLDED) {
     const indent = /\n([ ]+)\S/.exec(source)?.[1] ?? ''
     const block = filledIn(source, (each) => each.replace(/\n(?=[^\n])/g, `\n${indent}`))
-    // Whether it is read back so depends on blanks, line ends and signs of the values: another way is left for the rest.
+    // Values with blanks, line ends or special characters may read back differently: those take another way.
     return readBack(text.slice(lineStart(text, start), start) + block) === value
       ? { text: block, value }
       : { text: `${yamlText(value, { isQuoted: true })}${source.endsWith('\n') ? '\n' : ''}`, value }

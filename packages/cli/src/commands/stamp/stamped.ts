@@ -6,14 +6,14 @@ import { stampJson } from './stamp-json.js'
 import { stampYaml, yamlTemplate } from './stamp-yaml.js'
 import { type FilledForm, type Mention, readTemplate, type Stamped, stampText, type Template } from './template.js'
 
-/** What a form comes to. */
+/** The result of a form. */
 type Filling = Extract<ReturnType<typeof expandIn>, { readonly text: string }>
 
 /** A form in which templates are written. */
 interface FormOfTemplate {
-  /** Whether a file of this name, in small letters, has it; the first that does counts. */
+  /** Lower-case file names of this form; the first match counts. */
   readonly names?: RegExp
-  /** What of a template is its own. */
+  /** The parts of a template that belong to its format. */
   readonly read?: (template: Template) => Template
   /** Puts values where they cannot break anything. */
   readonly stamp: (
@@ -23,7 +23,7 @@ interface FormOfTemplate {
   ) => Stamped
 }
 
-/** How templates are read, and what their values must not break: the one record of their forms. */
+/** The template formats: how each is read, and what its values must not break. The one record of them. */
 const formsOfTemplates = {
   compose: {
     names: /^(?:docker-)?compose(?:[.-].*)?\.ya?ml$/,
@@ -103,7 +103,7 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
   for (const mention of template.mentions) {
     const filling = expandIn(found, mention.parts)
     if ('problem' in filling) {
-      // What is wrong with a value that is there is told at its own place.
+      // A faulty value is told at its own place.
       const [ofStage] = filling.names.flatMap((name) => told.get(name) ?? [])
       if (ofStage?.place) continue
       faults.push(faultAt(mention.start, mention.end, ofStage ?? unfilled(mention, filling, found)))
@@ -136,7 +136,7 @@ export function withPageBlock(text: string, found: Survey): string {
   return found.settings ? stampPage(text, found.settings as object) : text
 }
 
-/** What a page must not hold, whatever form names it. */
+/** Returns what a page must not hold, whatever form names it. */
 function forBrowser({ parts }: Mention, { secrets, undeclared, serverOnly }: Filling): Omit<Fault, 'place'>[] {
   const [part] = parts
   const name = typeof part === 'object' ? part.name : undefined

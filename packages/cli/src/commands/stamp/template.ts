@@ -10,11 +10,11 @@ export interface Mention {
   readonly parts: readonly FormPart[]
 }
 
-/** What a template is made of: texts, `${` that stand for themselves, and mentions, in order. */
+/** A parsed template: texts, escaped `${`, and mentions, in order. */
 export interface Template {
   readonly text: string
   readonly mentions: readonly Mention[]
-  /** Where `\${` stands: the offset of the backslash. */
+  /** Offsets of the backslashes of `\${`. */
   readonly escapes: readonly number[]
   /** Offsets of `${` that are no form that can be understood. */
   readonly flaws: readonly number[]
@@ -60,7 +60,7 @@ function startsForm(text: string, at: number): boolean {
   return formHead.test(text)
 }
 
-/** Where a form ends; undefined for one that does not begin or end as it must. */
+/** Finds where a form ends; undefined for one that does not begin or end as it must. */
 function endOf(text: string, start: number): number | undefined {
   if (!startsForm(text, start)) return undefined
   let depth = 1
@@ -96,7 +96,7 @@ export function templateNames(template: Template): {
   return { all, needed }
 }
 
-/** What a mention comes to, ready to be put in its place. */
+/** The text for a mention. */
 export interface FilledForm {
   readonly mention: Mention
   readonly text: string
@@ -147,7 +147,7 @@ export function stampText({ text, escapes }: Template, filled: readonly FilledFo
   }
 }
 
-/** Where the backslashes in front of an offset begin, and how many they stand for. */
+/** Finds where the backslashes in front of an offset begin, and how many they stand for. */
 function withSlashes(text: string, at: number): { readonly start: number; readonly slashes: number } {
   let count = 0
   while (text[at - count - 1] === '\\') count++

@@ -1,6 +1,6 @@
 import { git } from '../../project/git/git.js'
 
-/** Who last changed a line, and when. */
+/** The last change of a line: author and date. */
 export interface LastChange {
   /** The first signs of the commit; null if the line is not committed yet. */
   readonly commit: string | null

@@ -1,6 +1,6 @@
 import { paragraph } from '../../terminal/paragraph.js'
 
-/** Where a variable is taken, and who last changed the line that gives its value. */
+/** Reads of a variable, and the last change of its winning line. */
 export interface Origins {
   /** `src/server.ts:12` */
   readonly takers: readonly string[]
@@ -12,7 +12,7 @@ export interface Origins {
 /** So many places of code are told. */
 const takersMax = 10
 
-/** What stands below a trail. */
+/** Returns what stands below a trail. */
 export function originText(origins: Origins | undefined, width: number): string {
   if (!origins) return ''
   const { takers, line, changed } = origins

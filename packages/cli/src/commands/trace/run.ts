@@ -64,7 +64,7 @@ export async function trace(
 /** So many variables are looked for in code, which is parsed for it. */
 const namesLooked = 5
 
-/** Where code takes a variable, and who last changed the line that counts. */
+/** Finds where code takes a variable, and who last changed the line that counts. */
 function originsOf({ name, winner }: Trail, { root, definition }: Project, count: number): Origins {
   const files = definition && count <= namesLooked ? projectFiles(root) : []
   const place = winner?.source === 'file' ? winner.place : undefined

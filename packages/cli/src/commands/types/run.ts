@@ -19,11 +19,11 @@ import { exitCodes } from '../../terminal/usage-error.js'
 
 /** Options of `mappa types`. */
 export interface TypesOptions extends ProjectOptions {
-  /** Whether to say what is stale instead of writing. */
+  /** True to say what is stale instead of writing. */
   readonly verify?: boolean
 }
 
-/** What makes a name that nobody declares an error, although `process.env` takes any. */
+/** The compiler option that makes undeclared names of `process.env` an error. */
 const option = 'noPropertyAccessFromIndexSignature'
 
 /**

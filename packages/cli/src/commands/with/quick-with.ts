@@ -39,7 +39,7 @@ interface QuickAsk {
   readonly command: readonly [string, ...string[]]
 }
 
-/** What is asked for, if it is no more than a stage, a root and a command. */
+/** Returns what is asked for, if it is no more than a stage, a root and a command. */
 function wanted(args: readonly string[]): QuickAsk | undefined {
   const split = args.indexOf('--')
   const [program, ...rest] = split < 0 ? [] : args.slice(split + 1)
@@ -52,7 +52,7 @@ function wanted(args: readonly string[]): QuickAsk | undefined {
     const isStage = flag === undefined && /^[a-z][a-z0-9-]*$/.test(own[at] as string)
     const value = inside ?? (flag === undefined ? own[at] : own[++at])
     if ((flag === undefined && !isStage) || value === undefined || value.startsWith('-')) return undefined
-    // Whoever says something twice is told so.
+    // A repeated option is left to the whole program.
     if (flag === 'root' ? root !== undefined : stage !== undefined) return undefined
     if (flag === 'root') root = value
     else stage = { name: value, from: flag === undefined ? 'the command line' : '--stage' }

@@ -49,7 +49,7 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
   return { path, before, after: code.toString(), secret: false }
 }
 
-/** How each setting is read in a file: `settings.NAME`, or in a page by a name of its own. */
+/** Tells how each setting is read in a file: `settings.NAME`, or in a page by a name of its own. */
 function readNames(text: string, sites: readonly Site[], inPage: boolean): Map<string, string> {
   return new Map(
     sites.map(({ candidate: { name } }) => {
@@ -73,7 +73,7 @@ function replacement(read: string, { entry }: Candidate, finding: Finding): Rang
     return { start, end, text: variableRead(read, variable, entry) }
   }
   if (form === 'template-text') return { start, end, text: `\${${read}}` }
-  // What was text stays text.
+  // A text stays a text.
   const own = kind === 'port' && form !== 'number' ? `String(${read})` : read
   const expression =
     rest === '' && lead === '' ? own : `\`${lead}\${${own}}${rest.replace(/[`\\]|\$(?=\{)/g, '\\$&')}\``

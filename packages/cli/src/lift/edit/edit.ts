@@ -66,7 +66,7 @@ function servedPaths(candidates: readonly Pick<Candidate, 'sites'>[]): readonly 
   return [...new Set(code.map(({ path }) => path))].filter((path) => !pages.has(path))
 }
 
-/** Whether the script that an offset is in is a module. */
+/** Tells whether the script that an offset is in is a module. */
 function isModuleScript(text: string, at: number): boolean {
   const script = pagePartsOf(text).raw.find(({ start, end }) => start <= at && at < end)
   const type = script?.tag.attributes.find(({ name }) => name === 'type')?.value
@@ -119,7 +119,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
   ]
 }
 
-/** Where the compiler looks in a folder alone, a file there that names the declarations beside the manifest. */
+/** Finds where the compiler looks in a folder alone, a file there that names the declarations beside the manifest. */
 function namedDeclarations({ looksIn }: Compiler, { read }: Target): LiftedFile[] {
   const path = `${looksIn}/mappa.d.ts`
   if (looksIn === undefined || read(path) !== undefined) return []

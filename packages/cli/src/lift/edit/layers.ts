@@ -37,7 +37,7 @@ function typedAs(text: string, { type }: Candidate['entry']): string | number | 
   return type === 'string' ? text : type === 'boolean' ? text === 'true' : Number(text)
 }
 
-/** What all stages share, where there is nothing in it yet: without a layer file a start would not know its stage. */
+/** First text of the shared layer: without a layer file a start would not know its stage. */
 const emptyLayer = '# Shared by all stages. The legend declares the variables.\n'
 
 /** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
@@ -82,7 +82,7 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     : [...changes, { path: '.env', before: null, after: emptyLayer, secret: false }]
 }
 
-/** Whether a package has a script that runs tests, other than the one that package managers put there. */
+/** Tells whether a package has a script that runs tests, other than the one that package managers put there. */
 function hasTests(manifest: string): boolean {
   return scriptOf(manifest, 'test')?.includes('no test specified') === false
 }

@@ -1,7 +1,7 @@
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
 
-/** What a person has to do besides, since lift does not install anything. */
+/** Returns what a person has to do besides, since lift does not install anything. */
 export function nextSteps(
   moved: readonly Candidate[],
   changes: readonly LiftedFile[],
@@ -10,7 +10,7 @@ export function nextSteps(
   const manifest = read('package.json') ?? ''
   const lacks = (name: string) => !new RegExp(`"${name}"\\s*:`).test(manifest)
   const manifestAfter = changes.find(({ path }) => path === 'package.json')?.after ?? ''
-  // What a production start needs has to be there without what a package is only developed with.
+  // A production start needs its packages without development dependencies.
   const starting = /"(?:start|serve|prod|production)[^"]*"\s*:\s*"[^"]*\bmappa with\b/.test(manifestAfter)
   const runs = manifestAfter.includes('mappa with')
   const typed = changes.some(

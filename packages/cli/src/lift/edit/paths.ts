@@ -1,4 +1,4 @@
-/** How a file names another one; both are paths from the root. */
+/** Tells how a file names another one; both are paths from the root. */
 export function relative(from: string, to: string): string {
   const own = from.split('/').slice(0, -1)
   const other = to.split('/')

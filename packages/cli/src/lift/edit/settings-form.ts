@@ -1,21 +1,21 @@
 import { type Compiler, compilerOf } from '../../code/compiler.js'
 import type { Target } from '../change.js'
 
-/** How an application's code takes its settings: where the module is, how that is written, and how others name it. */
+/** The way an application's code takes its settings: the module's place, text, and imports. */
 export interface Form {
   /** The settings module, by its path from the root. */
   readonly module: string
   readonly isTyped: boolean
-  /** How it says where it is: as a module of ECMAScript, as CommonJS, or not at all, since what a tool makes of it may be either. */
+  /** How it names its place: as an ES module, as CommonJS, or not at all, if a tool may make either of it. */
   readonly place: 'import.meta.url' | '__dirname' | undefined
-  /** Whether it is written with `require`. */
+  /** True if it is written with `require`. */
   readonly requires: boolean
   readonly specifiers: Specifiers
-  /** Where a new legend goes. */
+  /** Place of a new legend. */
   readonly legendFile: string
 }
 
-/** How the project's files name each other: without an ending, with that of what is compiled, or with that of the source. */
+/** How the project's files name each other: without an ending, with the compiled one, or with the source's. */
 export type Specifiers = 'bare' | 'compiled' | 'source'
 
 /** Why there is no form for a project, or for one of its files. */
@@ -87,7 +87,7 @@ function legendFor(compiler: Compiler | undefined, served: readonly string[], ta
   return isCommonJs(served.filter(isJavaScript), target) ? 'mappa.legend.cjs' : 'mappa.legend.mjs'
 }
 
-/** Whether Node takes scripts for CommonJS by their names and the package's type. */
+/** Tells whether Node takes scripts for CommonJS by their names and the package's type. */
 function isCommonJs(scripts: readonly string[], { isModule }: Target): boolean {
   return !isModule && scripts.length > 0 && !scripts.some((path) => path.endsWith('.mjs'))
 }
@@ -101,7 +101,7 @@ function freeModule(usual: string, { read }: Target): string {
 /** So many files are looked at for how they name each other. */
 const looksMax = 200
 
-/** How most of the project's files name each other; undefined if they do not. */
+/** Tells how most of the project's files name each other; undefined if they do not. */
 function specifiersIn({ code, read }: Target, kind: RegExp): Specifiers | undefined {
   const counts = { bare: 0, compiled: 0, source: 0 }
   for (const path of code.filter((each) => kind.test(each)).slice(0, looksMax))
@@ -116,7 +116,7 @@ function specifiersIn({ code, read }: Target, kind: RegExp): Specifiers | undefi
   return most && counts[most] > 0 ? most : undefined
 }
 
-/** How one file names another one of the project. */
+/** Tells how one file names another one of the project. */
 export function specifierFor(file: string, specifiers: Specifiers): string {
   if (specifiers === 'source') return file
   const compiled = file.replace(/\.([cm]?)tsx?$/, '.$1js')

@@ -6,7 +6,7 @@ import { ownStage } from '../../code/stages/stage-tests.js'
 import type { Finding } from '../../guess/finding.js'
 import { givenVariable } from '../../guess/variables.js'
 
-/** Whether a file says which containers run together. */
+/** Tells whether a file says which containers run together. */
 export function isContainerFile(path: string): boolean {
   return /(?:^|\/)(?:[a-z]+-)?compose(?:\.[a-z-]+)*\.ya?ml$/.test(path)
 }
@@ -51,10 +51,10 @@ interface Variable {
   readonly name: string
   /** Undefined where only the name is given, and the value comes from elsewhere. */
   readonly value: string | undefined
-  /** Whether it is one of a list of `NAME=value`, whose items are replaced as a whole. */
+  /** True if it is one of a list of `NAME=value`, whose items are replaced as a whole. */
   readonly listed: boolean
   readonly start: number
-  /** Where what is replaced starts. */
+  /** Start of the text to replace. */
   readonly valueStart: number
   readonly end: number
 }

@@ -6,7 +6,7 @@ import { ownStage } from '../../code/stages/stage-tests.js'
 import type { Finding } from '../../guess/finding.js'
 import { givenVariable } from '../../guess/variables.js'
 
-/** Whether a file is a package's manifest, whose scripts may set variables. */
+/** Tells whether a file is a package's manifest, whose scripts may set variables. */
 export function isPackageFile(path: string): boolean {
   return /(?:^|\/)package\.json$/.test(path)
 }
@@ -29,7 +29,7 @@ export function scriptsIn(file: SourceFile): Finding[] {
   )
 }
 
-/** Whether another script starts the same program for the same stage, without giving it this variable. */
+/** Tells whether another script starts the same program for the same stage, without giving it this variable. */
 function startsWithout(
   name: string,
   other: Script,
@@ -101,7 +101,7 @@ function manifestMembers(text: string, name: string): readonly Node[] {
     const found = nodesIn(manifest.properties).find(({ key }) => (key as Node).value === name)
     return nodesIn((found?.value as Node | undefined)?.properties)
   } catch {
-    // Whoever installs the package will hear of it.
+    // The package manager reports it.
     return []
   }
 }

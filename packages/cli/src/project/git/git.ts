@@ -2,7 +2,7 @@ import type { ChildProcessByStdio } from 'node:child_process'
 import type { Readable, Writable } from 'node:stream'
 import spawn from 'cross-spawn'
 
-/** What a repository can make git start of its own: all of it off. */
+/** Settings by which a repository makes git start programs: all off. */
 const off = [
   'core.fsmonitor=false',
   'core.hooksPath=/dev/null',
@@ -86,7 +86,7 @@ function neutralOf(root: string): readonly string[] | undefined {
   return names
 }
 
-/** What one question to a repository found is good for the next few. Milliseconds. */
+/** How long one answer about a repository is kept. Milliseconds. */
 const neutralMax = 500
 const neutral = new Map<string, { readonly names: readonly string[]; readonly time: number }>()
 

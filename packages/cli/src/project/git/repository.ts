@@ -24,7 +24,7 @@ export interface Unguarded {
   readonly tracked: boolean
 }
 
-/** Whether a path is that of a layer of one machine. */
+/** Tells whether a path is that of a layer of one machine. */
 export function isLocalLayer(path: string): boolean {
   return /(?:^|\/)\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(path)
 }
@@ -49,7 +49,7 @@ export interface StagedLines {
   readonly lines: readonly { readonly line: number; readonly text: string }[]
 }
 
-/** What is staged, as lines that are added; binary files are left out. Undefined without version control. */
+/** Returns what is staged, as lines that are added; binary files are left out. Undefined without version control. */
 export function stagedLines(root: string): readonly StagedLines[] | undefined {
   const text = git(root, [
     'diff',
@@ -91,7 +91,7 @@ export function gitPath(path: string): string {
   return Buffer.from(bytes).toString('utf8')
 }
 
-/** Where a repository's hooks are: what its own settings say, else git's usual place. Undefined without version control. */
+/** Finds where a repository's hooks are: what its own settings say, else git's usual place. Undefined without version control. */
 export function hooksFolder(root: string): string | undefined {
   const top = git(root, ['rev-parse', '--show-toplevel'])?.trim()
   const common = git(root, ['rev-parse', '--git-common-dir'])?.trim()

@@ -45,7 +45,7 @@ function* shortened(text: string): Generator<string> {
   for (let at = 0; at < text.length; at++) if (text[at] !== text[at - 1]) yield text.slice(0, at) + text.slice(at + 1)
 }
 
-/** Whether one letter left out, doubled, swapped or wrong makes one name of the other; `slip` is in capitals. */
+/** Tells whether one letter left out, doubled, swapped or wrong makes one name of the other; `slip` is in capitals. */
 function isSlip(slip: string, name: string): boolean {
   const meant = name.toUpperCase()
   let at = 0
@@ -75,7 +75,7 @@ function isLetter(character: string | undefined): boolean {
   return character !== undefined && /[A-Z_]/.test(character)
 }
 
-/** Whether a character is a part of a longer word: where it is one by itself, another says something else. */
+/** Tells whether a character is a part of a longer word: where it is one by itself, another says something else. */
 function isInWord(name: string, at: number): boolean {
   return name[at] === '_' || /[A-Z]/.test(name[at - 1] ?? '') || /[A-Z]/.test(name[at + 1] ?? '')
 }

@@ -10,7 +10,7 @@ import { readValueFile } from './directory.js'
 import { isDirectory } from './files.js'
 import { pathFrom, shownPath } from './shown-path.js'
 
-/** What is behind a name whose variable names a file: `ALERT_TOKEN_FILE`. */
+/** Suffix of a variable that names a file: `ALERT_TOKEN_FILE`. */
 const suffix = '_FILE'
 
 /**
@@ -38,7 +38,7 @@ export function withFileVariables(
       if (text) {
         const hit = { layer, text, at, dollar: layer.source === 'file' }
         const expanded = expander.expand(name + suffix, hit)
-        // What cannot be expanded is told where every layer's names are read.
+        // An invalid expansion is told where every layer's names are read.
         const file = 'problem' in expanded ? undefined : path.resolve(root, expanded.text)
         if (file !== undefined) {
           paths.push(file)
@@ -77,7 +77,7 @@ function isMachine({ source, local }: Layer): boolean {
   return local === true || sourceTraits(source).ownMachine === true
 }
 
-/** Whether a path lies in a directory, by its letters: links are followed. */
+/** Tells whether a path lies in a directory, by its letters: links are followed. */
 function liesIn(directory: string, file: string): boolean {
   const relative = path.relative(directory, file)
   return relative !== '..' && !relative.startsWith(`..${path.sep}`) && !path.isAbsolute(relative)

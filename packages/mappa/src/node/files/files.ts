@@ -38,7 +38,7 @@ function textOf(handle: number, name: string, options: ReadOptions): string | Fa
     // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
     if (!text.includes('\ufffd')) return text
   }
-  // What a system makes up as it is read does not say its size either.
+  // Files that a system makes up as they are read do not tell their size.
   if (stats.isFile() && stats.size === 0 && fs.readSync(handle, new Uint8Array(1), 0, 1, 0) === 0) return ''
   return oddText(handle, name, { ...options, most })
 }
@@ -58,7 +58,7 @@ export function bytesAt(file: string): Uint8Array | undefined {
   }
 }
 
-/** Where a path leads, its links followed; the path itself if it leads nowhere. */
+/** Finds where a path leads, its links followed; the path itself if it leads nowhere. */
 export function realOf(file: string): string {
   try {
     return fs.realpathSync(file)
@@ -76,7 +76,7 @@ export function namesIn(directory: string): readonly string[] {
   }
 }
 
-/** Whether a path leads to a directory. */
+/** Tells whether a path leads to a directory. */
 export function isDirectory(file: string): boolean {
   try {
     return fs.statSync(file, { throwIfNoEntry: false })?.isDirectory() ?? false

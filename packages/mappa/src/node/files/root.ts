@@ -2,7 +2,7 @@ import { fs, path } from './builtins.js'
 import { namesIn, textAt } from './files.js'
 import { pathFrom } from './shown-path.js'
 
-/** What a legend file may be called, the first found in a directory counting. */
+/** Names of a legend file; the first one found in a directory counts. */
 export const legendFileNames = [
   'mappa.legend.ts',
   'mappa.legend.mts',
@@ -13,7 +13,7 @@ export const legendFileNames = [
   'mappa.legend.json',
 ] as const
 
-/** Where a project's files are, and what was found there on the way. */
+/** The root of a project, and the files found on the way. */
 export interface Root {
   /** Absolute path. */
   readonly directory: string
@@ -21,7 +21,7 @@ export interface Root {
   readonly legendFile: string | undefined
 }
 
-/** What the search starts from. */
+/** Start of the search for a root. */
 export interface RootSearch {
   /** The root itself, if the caller knows it. */
   readonly root?: string | undefined
@@ -141,7 +141,7 @@ function legendAt({ directory, names }: Level): string | undefined {
   return found === undefined ? own : `src/${found}`
 }
 
-/** Whether a directory is a package: its `package.json` says more than how its modules are to be read. */
+/** Tells whether a directory is a package: its `package.json` says more than how its modules are to be read. */
 function isPackage({ directory, names }: Level): boolean {
   if (!names.includes('package.json')) return false
   const text = textAt(path.join(directory, 'package.json')) ?? ''

@@ -3,16 +3,16 @@ import { fs } from './builtins.js'
 
 /** A pipe that somebody names is waited for so long, until all has come. Milliseconds. */
 const waitUsual = 5000
-/** How often a pipe is asked that has nothing yet. Milliseconds. */
+/** Pause between two looks at an empty pipe. Milliseconds. */
 const pipePause = 5
 
-/** How a file may be read. */
+/** Options of reading a file. */
 export interface ReadOptions {
-  /** Whether a pipe will do, since the host or the command line names it: what is found must be a file. */
+  /** True if a pipe will do, since the host or the command line names it: what is found must be a file. */
   readonly pipe?: boolean
   /** The most that is read, in bytes; what layer files may have by default. */
   readonly most?: number
-  /** How long a pipe may take until it has given all. Milliseconds; 5,000 by default. */
+  /** Limit for reading a pipe. Milliseconds; 5,000 by default. */
   readonly wait?: number
 }
 
@@ -58,7 +58,7 @@ function readBytes(handle: number, most: number, wait: number | undefined): Buff
   }
 }
 
-/** How many bytes came; undefined if there is nothing yet. */
+/** Tells how many bytes came; undefined if there is nothing yet. */
 function readSome(handle: number, bytes: Buffer, at: number, position: number | null): number | undefined {
   try {
     return fs.readSync(handle, bytes, at, bytes.length - at, position)

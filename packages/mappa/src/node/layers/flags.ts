@@ -7,13 +7,13 @@ import { flagOf } from '../../report/help.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromValues } from '../../settle/stack/layer.js'
 
-/** What a command line says of settings. */
+/** Settings from a command line. */
 export interface Flags {
   /** The values that its flags give; what is wrong with them is among its faults. */
   readonly layer: Layer
-  /** What is no flag, in order: the program's own arguments. */
+  /** The other arguments, in order: the program's own. */
   readonly rest: readonly string[]
-  /** Whether `--help` or `-h` asks for help. */
+  /** True if `--help` or `-h` asks for help. */
   readonly help: boolean
 }
 

@@ -32,7 +32,7 @@ export interface LayerSources {
   readonly shared: readonly Layer[]
   /** Directories of one-value files. */
   readonly directories?: readonly Layer[]
-  /** What the caller adds. */
+  /** Layers from the caller. */
   readonly given?: readonly Layer[]
   /** Settings services. */
   readonly remote?: readonly Layer[]
@@ -41,7 +41,7 @@ export interface LayerSources {
   /** The process environment. */
   readonly host: Layer
   readonly commandLine?: readonly Layer[]
-  /** What was fixed when the program was built. */
+  /** Values fixed at build. */
   readonly built?: Layer
 }
 
@@ -58,7 +58,7 @@ export const layerOrder = [
   'built',
 ] as const
 
-/** Where each kind of layer can stand. A kind that stands nowhere does not compile. */
+/** The places of each kind of layer. A kind without a place does not compile. */
 export const placesOf: Readonly<Record<LayerSource, readonly (keyof LayerSources & (typeof layerOrder)[number])[]>> = {
   file: ['top', 'shared', 'local'],
   directory: ['directories'],

@@ -45,7 +45,7 @@ export function ownNames(environment: Texts, root: string, waits = false): reado
   return marked.flatMap(([name, digest]) => (digestOf(environment[name], salt) === digest ? [name] : []))
 }
 
-/** Whether a run around this one has asked the remote sources, so that their values are in the environment. */
+/** Tells whether a run around this one has asked the remote sources, so that their values are in the environment. */
 export function hasAsked(environment: Texts, root: string): boolean {
   return markOf(environment, root)?.asked !== undefined
 }
@@ -56,7 +56,7 @@ export function outerStage(stage: Stage, environment: Texts): string | undefined
   return environment.MAPPA_SET && outer !== stage.name ? outer : undefined
 }
 
-/** What a run passes on. */
+/** Data for the processes inside a run. */
 export interface HandedOn {
   readonly stage: Stage
   readonly given: readonly Given[]
@@ -74,7 +74,7 @@ export function childEnvironment(
 ): Record<string, string | undefined> {
   const names = found.given.map(({ name }) => name)
   return {
-    // What is set anew must not stand beside another spelling of itself.
+    // A new name must not be beside another spelling of itself.
     ...without(host, [...ownNames(host, root, asked), ...(isCaseless() ? names : [])]),
     ...Object.fromEntries(found.given.map(({ name, text }) => [name, text])),
     MAPPA_STAGE: found.stage.name,
@@ -121,7 +121,7 @@ function without(environment: Texts, names: readonly string[]): Record<string, s
   return Object.fromEntries(Object.entries(rest).filter(([name]) => !capitals.has(name.toUpperCase())))
 }
 
-/** Whether the system finds the names of its environment in any spelling, as Windows does. */
+/** Tells whether the system finds the names of its environment in any spelling, as Windows does. */
 function isCaseless(): boolean {
   return process.platform === 'win32'
 }

@@ -12,7 +12,7 @@ import { sourceWord } from '../legends/legend-file.js'
 /** Folders where people put layer files, which are not looked for there. */
 const folders = ['src', 'config', 'env']
 
-/** What deserves a look around the layer files: likely wrong names, and who else may write to them. Only for reports. */
+/** Returns what deserves a look around the layer files: likely wrong names, and who else may write to them. Only for reports. */
 export function surroundings(root: string, definition: Legend<unknown> | undefined): readonly Notice[] {
   const stages = stagesOf(definition)
   const names = namesIn(root)
@@ -49,7 +49,7 @@ function otherLegends(root: string): Notice[] {
   }))
 }
 
-/** What a misnamed layer file was probably meant to be; undefined for right names, samples, and names unlike any. */
+/** Returns what a misnamed layer file was probably meant to be; undefined for right names, samples, and names unlike any. */
 export function rightName(name: string, stages: readonly string[]): string | undefined {
   if (isRight(name, stages) || /^\.env\.(?:example|sample)$|^\.envrc$/i.test(name)) return undefined
   const plain = name.toLowerCase().replace(/\.txt$/, '')
@@ -90,7 +90,7 @@ function shellWord(name: string): string {
   return /^[A-Za-z0-9._/-]+$/.test(name) ? name : `'${printable(name).replaceAll("'", `'\\''`)}'`
 }
 
-/** Who may write to the root or a layer file decides what the program does. The sticky bit keeps others' files apart. */
+/** Anyone who may write to the root or a layer file decides what the program does. The sticky bit keeps others' files apart. */
 function writable(root: string, names: readonly string[], stages: readonly string[]): Notice[] {
   if (process.platform === 'win32') return []
   const files = names.filter((name) => isRight(name, stages) || name.startsWith('mappa.legend.'))

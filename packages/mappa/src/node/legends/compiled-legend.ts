@@ -9,7 +9,7 @@ const { dirname, isAbsolute, join, sep } = paths
 /** Raised when what a compiled file looks like changes, so that older ones are made anew. */
 export const cacheVersion = 4
 
-/** What a compiled legend was made of. It is fresh while each of these files still has the same text. */
+/** The sources of a compiled legend. It is fresh while each of these files has the same text. */
 export interface CacheRecord {
   readonly version: number
   readonly inputs: Readonly<Record<string, string>>
@@ -24,9 +24,9 @@ export function legendInputs(path: string): readonly string[] {
   return [path]
 }
 
-/** Where a compiled legend lies, and what was said of it. */
+/** The files of a compiled legend. */
 export interface CacheFiles {
-  /** What a link must not lead out of. */
+  /** The folder that a link must not leave. */
   readonly within: string
   readonly directory: string
   readonly record: string
@@ -35,7 +35,7 @@ export interface CacheFiles {
   readonly temporary: boolean
 }
 
-/** Where a compiled legend may lie: in the nearest `node_modules`, else in the user's cache. */
+/** Finds where a compiled legend may lie: in the nearest `node_modules`, else in the user's cache. */
 export function* cacheFiles(path: string): Generator<CacheFiles, void> {
   const { uid } = statSync(path)
   const modules = nearestModules(dirname(path))
@@ -44,7 +44,7 @@ export function* cacheFiles(path: string): Generator<CacheFiles, void> {
   if (isAbsolute(user)) yield compiledIn(user, join(user, 'mappa'), path, uid)
 }
 
-/** Where a compiled copy of a legend lies that was made of the files as they are, if it was kept. */
+/** Finds where a compiled copy of a legend lies that was made of the files as they are, if it was kept. */
 export function freshCopy(path: string): CacheFiles | undefined {
   for (const cache of cacheFiles(path)) if (isFresh(cache)) return cache
   return undefined
@@ -79,12 +79,12 @@ function nearestModules(from: string): string | undefined {
 function isOurs(file: string, owner: number): boolean {
   const stats = lstatSync(file, { throwIfNoEntry: false })
   if (!stats || stats.isSymbolicLink()) return false
-  // Where users have no numbers, the folders say who may write.
+  // Without numbers of users, the folders decide who may write.
   if (process.getuid === undefined) return true
   return [process.getuid(), 0, owner].includes(stats.uid) && (stats.mode & 0o022) === 0
 }
 
-/** Whether a place for compiled legends is one that nobody else can have filled. */
+/** Tells whether a place for compiled legends is one that nobody else can have filled. */
 export function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
   if (temporary) return true
   try {
@@ -104,7 +104,7 @@ function recordOf(cache: CacheFiles): CacheRecord | undefined {
   }
 }
 
-/** Whether a compiled copy is there and was made of the files as they are. */
+/** Tells whether a compiled copy is there and was made of the files as they are. */
 function isFresh(cache: CacheFiles): boolean {
   const record = recordOf(cache)
   return record !== undefined && Object.entries(record.inputs).every(([path, text]) => textAt(path) === text)

@@ -5,7 +5,7 @@ import { errorName, saidBy } from '../../settle/value/said.js'
 /** Why a legend's file gave none. */
 export interface NoLegend {
   readonly fault: Fault
-  /** What was thrown, if something was. */
+  /** The thrown value, if any. */
   readonly cause?: unknown
 }
 
@@ -71,7 +71,7 @@ export function failedLegend(name: string, cause: unknown): NoLegend {
   }
 }
 
-/** What is there is no file. */
+/** Returns what is there is no file. */
 export function notRead(name: string): NoLegend {
   return { fault: legendFault(name, `${name} is not a readable file.`, 'Write the legend there.') }
 }

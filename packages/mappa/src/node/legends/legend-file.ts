@@ -24,7 +24,7 @@ export function loadLegendFile(file: string): LoadedLegend {
   if (typeof file !== 'string') throw new TypeError('loadLegendFile takes the path of a legend file.')
   const name = path.basename(file)
   if (name.endsWith('.json')) return loadJsonLegend(file, name)
-  // What is no file would be waited for.
+  // Reading anything but a file would wait.
   if (!isFile(file)) return notRead(name)
   const isTyped = isTypeScript(name)
   const reads = !isTyped || nodeReads(file)
@@ -42,18 +42,18 @@ export function loadLegendFile(file: string): LoadedLegend {
   }
 }
 
-/** Whether a legend file is TypeScript, by its name. */
+/** Tells whether a legend file is TypeScript, by its name. */
 export function isTypeScript(name: string): boolean {
   return /\.[cm]?ts$/.test(name)
 }
 
-/** Whether Node itself reads this TypeScript. It takes types away and no more, so that `.cts` must not be written as a module. */
+/** Tells whether Node itself reads this TypeScript. It takes types away and no more, so that `.cts` must not be written as a module. */
 function nodeReads(file: string): boolean {
   if (!(process.features as { typescript?: unknown }).typescript) return false
   return !file.endsWith('.cts') || !/^(?:import|export)\b/m.test(textAt(file) ?? '')
 }
 
-/** What `mappa emit --as legend` is written to, beside the legend that it was made from. */
+/** The file of `mappa emit --as legend`, beside its legend. */
 const emittedName = 'mappa.legend.json'
 /** The word under which it says what it was made from. */
 export const sourceWord = 'x-mappa-source'

@@ -3,7 +3,7 @@ import type { Texts } from '../../settle/stack/stage.js'
 
 /** A source of values that has to be waited for, such as the client of a secrets service. */
 export interface RemoteSource {
-  /** What reports call it. */
+  /** Its name in reports. */
   readonly name: string
   /** Texts by name. It should give up when `signal` says so; what it throws is reported without its text. */
   readonly load: (options: { readonly signal: AbortSignal }) => Promise<Texts>
@@ -36,7 +36,7 @@ export class NoAnswer extends Error {
   constructor(
     readonly why: string,
     readonly remedy: string,
-    /** Whether asking again could help. */
+    /** True if asking again could help. */
     readonly passing: boolean,
   ) {
     super(why)

@@ -5,13 +5,13 @@ import { isRecord } from '../../legend/records.js'
 import type { Texts } from '../../settle/stack/stage.js'
 import { answerMax, httpAddress, NoAnswer, type RemoteSource } from './asking.js'
 
-/** Where values stand in a store, and how it is asked. */
+/** The place of values in a store, and its access. */
 export interface EtcdOptions {
-  /** What reports call it. */
+  /** Its name in reports. */
   readonly name: string
   /** Its address, or those of its members, of which the next is asked when one does not answer: `https://store.example:2379`. */
   readonly url: string | readonly string[]
-  /** What comes in front of a variable's name in its key: `apiary/production/`. Keys that go on with something else are left alone. */
+  /** Prefix of a variable's name in its key: `apiary/production/`. Other keys are ignored. */
   readonly prefix: string
   readonly user?: string | undefined
   readonly password?: string | undefined
@@ -26,10 +26,10 @@ const silenceMax = 3000
 /** After a failure it is asked again so soon, and then each time later, up to the second. Milliseconds. */
 const pauseMin = 50
 const pauseMax = 1000
-/** What gRPC says of who asks. */
+/** The gRPC code for a rejected login. */
 const unauthenticated = 16
 
-/** What the store says of one key. Numbers of 64 bits are texts, keys and values base64. */
+/** A pair of the store. Numbers of 64 bits are texts, keys and values base64. */
 interface StoredPair {
   readonly key: string
   readonly mod_revision?: string
@@ -131,7 +131,7 @@ function decodedText(base64: string): string | undefined {
   }
 }
 
-/** What a store holds: pairs by the variable's name, values in base64, and the revision that they are of. */
+/** The content of a store: values in base64 by variable, and their revision. */
 interface Stored {
   readonly pairs: ReadonlyMap<string, string>
   readonly revision: bigint

@@ -2,7 +2,7 @@ import type { Remote } from '../../legend/legend.js'
 import type { RemoteSource } from './asking.js'
 import { fetchText, jsonAnswer, textsOf } from './remote.js'
 
-/** Where a declared source is, and what opens it. */
+/** A declared source with its address and token. */
 export interface RemoteAccess {
   readonly remote: Remote
   readonly url: string
@@ -13,7 +13,7 @@ export interface RemoteAccess {
 /** The word of a remote that says its kind; one without any is a service. */
 type KindWord = Exclude<keyof Remote, 'name' | 'url' | 'token'>
 
-/** How each kind of source is asked that a legend can declare: the one record of them. */
+/** The kinds of sources that a legend can declare, and how each is asked: the one record of them. */
 export const remoteKinds: Readonly<Record<KindWord | 'service', (access: RemoteAccess) => Promise<RemoteSource>>> = {
   service: async ({ remote: { name }, url, token }) => ({
     name,

@@ -31,7 +31,7 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
   }
 }
 
-/** What `GET url` answers, asked twice at most; or a fault that names the source, and neither its address nor its token. */
+/** Returns what `GET url` answers, asked twice at most; or a fault that names the source, and neither its address nor its token. */
 export async function askRemote(
   source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
   { timeout = timeoutUsual }: RemoteOptions = {},
@@ -81,7 +81,7 @@ export async function fetchText(
       'Correct its address, or the service.',
       status >= 500 || status === 429,
     )
-  // What a host says of texts that it has taken is of no interest.
+  // The body of a host's answer does not matter.
   if (patch !== undefined) await answer.body?.cancel()
   const text = patch === undefined ? await textWithin(answer, answerMax) : ''
   return { text, isJson: /\bjson\b/.test(answer.headers.get('content-type') ?? '') }

@@ -73,7 +73,7 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
   },
 }
 
-/** What is told of a value at fault: a layer without places is named in the sentence instead. */
+/** Returns what is told of a value at fault: a layer without places is named in the sentence instead. */
 function valueFacts({ name, breach, ...problem }: Problem) {
   const [entry, winner] = [problem.entry as AnyEntry, problem.winner as Hit]
   const { layer, as = name } = winner
@@ -82,7 +82,7 @@ function valueFacts({ name, breach, ...problem }: Problem) {
   return { name, entry, winner, as, where, base }
 }
 
-/** What is at fault: a whole value, or one item of a list. */
+/** A value at fault: the whole, or one item of a list. */
 interface Culprit {
   readonly name: string
   readonly entry: AnyEntry
@@ -104,7 +104,7 @@ function wrongValue(problem: Problem, reading: Reading): Fault {
 
   function sentence(subject: string): string {
     if (found === undefined) return `${subject} must ${rule}.`
-    // What a value must be comes first where it is of another kind; where it is only beyond a limit, the value does.
+    // The rule comes first if the value is of another kind; the value comes first if it is only beyond a limit.
     if (breach !== 'wrong-type' && breach !== 'not-allowed') return `${subject} is ${found}, but must ${rule}.`
     return `${name} must ${rule}, but is ${found}${where}${tooLong(culprit)}.`
   }
@@ -154,7 +154,7 @@ function tooLong({ breach, entry, text = '' }: Culprit): string {
 
 type FunctionBreach = 'schema-issue' | 'read-failed' | 'not-plain' | 'needs-waiting'
 
-/** What a function of the legend said. It may repeat the value, so of a secret nothing of it is shown. */
+/** Returns what a function of the legend said. It may repeat the value, so of a secret nothing of it is shown. */
 function functionFault({ name, winner, said = [], breach, ...problem }: Problem): Fault {
   const [entry, kind] = [problem.entry as AnyEntry, breach as FunctionBreach]
   const spot = winner && { layer: winner.layer.name, ...valueSpot(winner.layer, winner.as ?? name, entry) }

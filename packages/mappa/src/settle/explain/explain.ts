@@ -23,7 +23,7 @@ import type { Stage } from '../stack/stage.js'
 import { problemFault } from './explain-problem.js'
 import { localFile } from './remedies.js'
 
-/** What is wrong with a reading, in words: every fault with its place and what to do. */
+/** Returns what is wrong with a reading, in words: every fault with its place and what to do. */
 export function explain(definition: Legend<unknown> | undefined, sources: Sources, reading: Reading): Fault[] {
   const { stage, layers, entries, contradictions } = reading
   const { notAsked = [] } = sources
@@ -79,7 +79,7 @@ function withLayersAbove(faults: readonly Fault[], { layersAbove }: Sources): re
   return faults.with(first, { ...fault, message })
 }
 
-/** Whether a source that was not asked might give what is missing. */
+/** Tells whether a source that was not asked might give what is missing. */
 function mayBeElsewhere({ breach, clearedBy }: Problem): boolean {
   return breach === 'missing' && clearedBy === undefined
 }
@@ -151,7 +151,7 @@ export function unknownStage(definition: Legend<unknown> | undefined, { name, fr
     name.length > 2 ? known.find((each) => each.startsWith(name.toLowerCase().replace(/e$/, ''))) : undefined
   const near = short ?? nearest(name, known)
   const says = from === 'NODE_ENV' || from === 'MAPPA_STAGE' ? `${from} must name` : 'The stage must be'
-  // What cannot be a stage may be anything, such as a value in the wrong place.
+  // An invalid stage name may be anything, such as a value in the wrong place.
   const found = isStageName(name) ? quote(name) : 'not a stage name'
   const instead = from === 'NODE_ENV' ? `NODE_ENV=${near ?? '…'} or MAPPA_STAGE=${near ?? '…'}` : near
   return {

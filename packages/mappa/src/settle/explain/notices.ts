@@ -16,7 +16,7 @@ import { isGuessable, isPlaceholder, keyFor } from '../value/slips.js'
 import { readAlreadyText } from './explain.js'
 import { obtainRemedy } from './remedies.js'
 
-/** What does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
+/** Returns what does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
 export function noticesOf({ entries, layers, stack, stage, lines, problems, slips, already }: Reading): Notice[] {
   const told = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
@@ -26,7 +26,7 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
     ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, told, stack, formers })]),
     ...[...entries.keys()].flatMap((name) => [
       ...stackNotices(name, entries, layers, stage, lines),
-      // What is at fault has been told.
+      // A faulty value is told as a fault.
       ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, lines)),
     ]),
     ...formerNotices(entries, layers),
@@ -39,7 +39,7 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
 /** So many lines are named of a name that is set again and again. */
 const linesMax = 10
 
-/** What is known of names while the notices of each are worked out. */
+/** Facts about names while their notices are made. */
 interface Around {
   readonly entries: StageEntries
   /** Names that a fault speaks of. */
@@ -160,7 +160,7 @@ function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Genera
           }
 }
 
-/** What is right by its entry, and deserves a look. */
+/** Returns what is right by its entry, and deserves a look. */
 function* valueWords(
   name: string,
   entry: AnyEntry,
@@ -231,7 +231,7 @@ const [oddQuote, oddBlank] = [
   /^[\u00a0\u2000-\u200b\u202f\u3000\ufeff]|[\u00a0\u2000-\u200b\u202f\u3000\ufeff]$/,
 ]
 
-/** What a value holds that its writer hardly meant. */
+/** Returns what a value holds that its writer hardly meant. */
 function* lookNotices(layer: Layer, name: string, entries: StageEntries): Generator<Notice> {
   const { written, style } = writtenOf(layer, name) ?? {}
   if (written === undefined || style === undefined) return
@@ -255,7 +255,7 @@ function* lookNotices(layer: Layer, name: string, entries: StageEntries): Genera
     }
 }
 
-/** What of a value other readers would take otherwise, and how to write it so that all agree. */
+/** Returns what of a value other readers would take otherwise, and how to write it so that all agree. */
 function* valueNotices(layer: Layer, name: string, entries: StageEntries, stack: Stack): Generator<Notice> {
   const { written, style } = writtenOf(layer, name) ?? {}
   if (written === undefined || style === undefined) return

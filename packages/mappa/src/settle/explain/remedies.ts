@@ -1,4 +1,4 @@
-/** What to do about a fault or a notice: sentences, and lines or commands that can be pasted. */
+/** Remedies of faults and notices: sentences, and lines or commands to paste. */
 
 import { encodeValue } from '../../format/value.js'
 import { withoutCredentials } from '../../leak/credentials.js'
@@ -29,7 +29,7 @@ export function rightValue(
     : (meantValue(text, entry) ??
       (item === undefined ? (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0]) : undefined))
   const meant = right === undefined ? undefined : textFor(entry, right)
-  // What was meant is made of what is there, which may hold a password that nobody declared secret.
+  // The likely value comes from the text, which may hold a password that nobody declared secret.
   if (meant !== undefined && withoutCredentials(meant) === meant)
     return `${sourceTraits(layer.source).remedy}: ${name}=${printable(writtenAs(meant, layer.source))}`
   if (entry.obtain) return `Obtain: ${entry.obtain}`
@@ -52,7 +52,7 @@ function writtenAs(text: string, source: Layer['source']): string {
   return source === 'file' ? encodeValue(text) : text
 }
 
-/** What the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
+/** Returns what the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
 function meantValue(text: string, entry: AnyEntry): string | undefined {
   const words = entry.enum?.map(String) ?? valueType(entry.type).choices ?? []
   if (words.length > 0) return nearest(text.trim(), words)
@@ -93,7 +93,7 @@ function listOfMeant(text: string, { items, delimiter }: AnyEntry): string | und
   return meant.includes(undefined) ? undefined : joinList(meant, delimiter)
 }
 
-/** How to make a fresh value, as a command that can be pasted; where it belongs is for whoever pastes it to see to. */
+/** Tells how to make a fresh value, as a command that can be pasted; where it belongs is for whoever pastes it to see to. */
 export function freshRemedy(name: string, { generate }: AnyEntry): string | undefined {
   if (!generate) return undefined
   const { bytes, text } = generate
@@ -101,24 +101,24 @@ export function freshRemedy(name: string, { generate }: AnyEntry): string | unde
   return `Run: node -p "'${name}=' + ${random}"`
 }
 
-/** Where this machine keeps what is its own. */
+/** Finds where this machine keeps what is its own. */
 export function localFile({ name }: Reading['stage']): string {
   return name === 'development' ? '.env.local' : `.env.${name}.local`
 }
 
-/** Where a name gets a value: secrets on this machine alone. */
+/** Finds where a name gets a value: secrets on this machine alone. */
 export function setRemedy(
   name: string,
   { entries, stage, lines }: Pick<Reading, 'entries' | 'stage' | 'lines'>,
 ): string {
   const isSecret = entries.get(name)?.secret
   const isHere = lines.some((each) => each === 'development' || each === 'test')
-  // Where a program is deployed, a file of this machine helps nobody else.
+  // On a deployed stage, a file of this machine helps nobody.
   if (isSecret && !isHere) return `Set it on the ${stage.name} host, or in .env.${stage.name}.local to try it here.`
   return `Write ${name}=… in ${isSecret ? `${localFile(stage)} (only this machine)` : `.env.${stage.name}`}.`
 }
 
-/** Where a person gets the value of an entry, or what else to do. */
+/** Finds where a person gets the value of an entry, or what else to do. */
 export function obtainRemedy({ obtain }: Pick<AnyEntry, 'obtain'>, otherwise: string): string {
   return obtain ? `Obtain: ${obtain}` : otherwise
 }

@@ -1,6 +1,6 @@
 import type { FaultKind, NoticeKind } from './kinds.js'
 
-/** Where something stands. Lines and columns count from 1, columns in UTF-16 code units; the end column is exclusive. */
+/** A place in a file. Lines and columns count from 1, columns in UTF-16 code units; the end column is exclusive. */
 export interface Place {
   /** Path from the root. */
   readonly file: string
@@ -26,7 +26,7 @@ interface Report<Kind extends string> {
   readonly layer?: string
   readonly place?: Place
   readonly excerpt?: Excerpt
-  /** What to do: a sentence, or a line or command that can be pasted. */
+  /** The remedy: a sentence, or a line or command to paste. */
   readonly remedy?: string
 }
 

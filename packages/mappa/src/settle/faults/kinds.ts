@@ -3,13 +3,13 @@ import { acceptableFaults, acceptableNotices } from '../../legend/accepted.js'
 import type { Breach } from '../../legend/constraints.js'
 import type { Slip } from '../value/slips.js'
 
-/** What is known of a kind of fault. */
+/** Traits of a kind of fault. */
 interface FaultTraits {
   /** While there is one, what is said of a variable may not be so. */
   readonly general?: true
 }
 
-/** What stops: each kind says what is wrong. */
+/** The kinds of faults: each says what is wrong. */
 export const faultKinds = {
   missing: {},
   'wrong-type': {},
@@ -67,13 +67,13 @@ export const faultKinds = {
   'misplaced-secret': {},
 } as const satisfies Readonly<Record<Breach | Flaw | Slip, FaultTraits>> & Readonly<Record<string, FaultTraits>>
 
-/** What is known of a kind of notice. */
+/** Traits of a kind of notice. */
 interface NoticeTraits {
   /** It is about the root, whatever the stage. */
   readonly around?: true
 }
 
-/** What does not stop. */
+/** The kinds of notices. */
 export const noticeKinds = {
   undeclared: {},
   'read-differently': {},
@@ -100,18 +100,18 @@ export const noticeKinds = {
 export type FaultKind = keyof typeof faultKinds
 export type NoticeKind = keyof typeof noticeKinds
 
-/** Whether nothing can be said of any variable while there is a fault of this kind. */
+/** Tells whether nothing can be said of any variable while there is a fault of this kind. */
 export function isGeneral(kind: FaultKind): boolean {
   const { general }: FaultTraits = faultKinds[kind]
   return general === true
 }
 
-/** Whether a notice of this kind is about the root, whatever the stage. */
+/** Tells whether a notice of this kind is about the root, whatever the stage. */
 export function isAround(kind: NoticeKind): boolean {
   const { around }: NoticeTraits = noticeKinds[kind]
   return around === true
 }
 
-// What a legend may accept are kinds that there are.
+// A legend can accept only known kinds.
 acceptableFaults satisfies readonly FaultKind[]
 acceptableNotices satisfies readonly NoticeKind[]

@@ -21,7 +21,7 @@ import { type Slip, slipIn } from '../value/slips.js'
 import { type BrokenRule, brokenRules } from './rules.js'
 import type { Setting } from './settings.js'
 
-/** What settings are made of. */
+/** The sources of settings. */
 export interface Sources {
   readonly stage: Stage | string
   /** Lowest first: a later layer hides an earlier one. */
@@ -32,22 +32,22 @@ export interface Sources {
   readonly notAsked?: readonly Fault[]
   /** Layer files that lie above the root and are not read, by their paths; asked only where values are missing. */
   readonly layersAbove?: () => readonly string[]
-  /** What to do where another reader has put a layer file into the process environment, if it can be told; asked only then. */
+  /** The remedy if another reader has loaded a layer file; asked only then. */
   readonly otherReader?: () => string | undefined
-  /** What deserves a look around the layers; asked only for a report. */
+  /** Notices about the files around the layers; asked only for a report. */
   readonly surroundings?: () => readonly Notice[]
-  /** What the legend is called in messages. */
+  /** The legend's name in messages. */
   readonly legendName?: string
-  /** Where the legend writes an entry, or a word of it; asked only where it contradicts itself. */
+  /** Finds an entry or its word in the legend; asked only if it contradicts itself. */
   readonly legendPlace?: (name: string, word: string | undefined) => Place | undefined
   /**
    * Whether values of the server may be given elsewhere, as for a build on a machine that lacks its secrets: a rule that reads
    * one that has no value here is skipped, since it could only guess.
    */
   readonly givenElsewhere?: boolean
-  /** Whether what may reach a browser is searched for the texts of secrets: builds and checks do, starts do not. */
+  /** True if what may reach a browser is searched for the texts of secrets: builds and checks do, starts do not. */
   readonly thorough?: boolean
-  /** What asynchronous schemas have said of the values, by name. */
+  /** Results of asynchronous schemas, by name. */
   readonly answers?: ReadonlyMap<string, StandardResult>
 }
 
@@ -77,7 +77,7 @@ export interface Problem {
   readonly expansion?: ExpansionProblem
   /** The place of a list's item that is at fault, from 0. */
   readonly item?: number | undefined
-  /** What a function of the legend said; may repeat the value. */
+  /** Messages of a function of the legend; may repeat the value. */
   readonly said?: readonly string[]
   /** The name behind a dollar sign without braces. */
   readonly bare?: { readonly name: string }
@@ -100,7 +100,7 @@ export interface Reading {
   readonly expander: Expander
   readonly entries: StageEntries
   readonly owners: Owners
-  /** Whether nothing at all is wrong. */
+  /** True if nothing at all is wrong. */
   readonly sound: boolean
   readonly contradictions: readonly Contradiction[]
   readonly settings: readonly Setting[]
@@ -108,9 +108,9 @@ export interface Reading {
   readonly broken: readonly BrokenRule[]
   /** Layer files that somebody else has read before. */
   readonly already: readonly ReadAlready[]
-  /** What the legend accepts, as it was met. */
+  /** Accepted faults and notices that occurred. */
   readonly accepted: readonly Met[]
-  /** What asynchronous schemas are still working out. */
+  /** Asynchronous schemas without a result yet. */
   readonly waiting: readonly { readonly name: string; readonly promise: Promise<StandardResult> }[]
   /** Names in layer files that are slips of the hand, by the entries that they are slips of and that no layer sets. */
   readonly slips: ReadonlyMap<string, Hit>
@@ -124,7 +124,7 @@ export interface Met {
   readonly name?: string | undefined
 }
 
-/** What a child process gets: a text for every entry and every name in a layer file, defaults included. */
+/** Returns what a child process gets: a text for every entry and every name in a layer file, defaults included. */
 export function givenIn({ settings, others }: Reading): readonly Given[] {
   const given: Given[] = []
   for (let at = 0; at < settings.length; at++) {
@@ -276,7 +276,7 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
   return known
 }
 
-/** What reading works on. */
+/** The state of reading. */
 interface State {
   readonly lines: readonly string[]
   readonly stack: Stack
@@ -297,14 +297,14 @@ interface State {
   looked: number
 }
 
-/** Whether a setting is not only without a value because that is given where the server starts. */
+/** Tells whether a setting is not only without a value because that is given where the server starts. */
 function isKnownHere({ entry, text }: Setting): boolean {
   return text !== undefined || entry.reach === 'browser'
 }
 
 const acceptable: ReadonlySet<string> = new Set(acceptableFaults)
 
-/** Whether the legend accepts what was met, which is then told by its number alone. */
+/** Tells whether the legend accepts what was met, which is then told by its number alone. */
 function accepts(kind: string, names: readonly string[], { list, met }: State): boolean {
   // One kind may be a fault and a notice, of which the fault keeps a secret: a placeholder in place of one.
   if (!list || !acceptable.has(kind) || !isAccepted(list, kind, names)) return false
@@ -337,7 +337,7 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
     const text = textFor(entry, entry.default)
     settleValue({ name, value, entry, text, source: 'default' }, undefined, state)
   } else if (entry.optional) {
-    // What is cleared reaches a child as empty text: a program must not find there what lies beneath.
+    // A cleared variable reaches a child as empty text: a program must not find a lower layer's value.
     const cleared = top && { text: '', source: top.layer.source }
     state.settings.push({ name, value, entry, text: undefined, source: 'default', ...cleared })
   } else if (!settleMade(name, entry, top, state))
@@ -438,7 +438,7 @@ function findSlip(name: string, hit: Hit, state: State): void {
   problems.push({ name, entry: undefined, breach: 'undeclared', winner: hit, clearedBy: undefined, meant })
 }
 
-/** Whether a name is that of a variable that names another one's file. */
+/** Tells whether a name is that of a variable that names another one's file. */
 export function namesFile(name: string, entries: StageEntries): boolean {
   return name.endsWith('_FILE') && entries.get(name.slice(0, -'_FILE'.length))?.file === true
 }

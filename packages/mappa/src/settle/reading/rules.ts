@@ -7,7 +7,7 @@ import type { Setting } from './settings.js'
 export interface BrokenRule {
   readonly sentence: string
   readonly names: readonly string[]
-  /** What the rule threw instead of saying whether it holds. */
+  /** The error that the rule threw, if any. */
   readonly said?: string
 }
 

@@ -63,7 +63,7 @@ export class Secrecy {
     return openText(this.#needles.mask(lines), entry)
   }
 
-  /** What a value holds of others' secrets: the names of those; empty if it holds none. */
+  /** Returns what a value holds of others' secrets: the names of those; empty if it holds none. */
   secretsIn(text: string): readonly string[] {
     const swallowed = assignmentsInside(text).filter(({ name }) => hides(this.entryFor(name)))
     return [...new Set([...this.namesIn(text), ...swallowed.map(({ name }) => name)])]
@@ -74,7 +74,7 @@ export class Secrecy {
     return [...new Set(this.#needles.in(text).map(({ name }) => name))]
   }
 
-  /** Where those stand in a text or in bytes. */
+  /** Finds where those stand in a text or in bytes. */
   placesIn(source: string | Uint8Array): readonly { readonly name: string; readonly start: number }[] {
     const found = typeof source === 'string' ? this.#needles.in(source) : this.#needles.inBytes(source)
     return found.map(({ name, start }) => ({ name, start }))
@@ -146,7 +146,7 @@ export function maskFor(layers: readonly Layer[]): (text: string) => string {
   return (text) => withoutCredentials(needles.mask(text))
 }
 
-/** What looks like an assignment on a further line of a value. */
+/** Returns what looks like an assignment on a further line of a value. */
 export function assignmentsInside(text: string): { readonly name: string; readonly value: string }[] {
   return [...text.matchAll(everyAssignment)].map(([, name = '', value = '']) => ({
     name,

@@ -28,7 +28,7 @@ const pages = new WeakMap<object, Readonly<Record<string, unknown>>>()
 
 type Group = Record<string, unknown>
 
-/** What every group of settings inherits: how it prints. */
+/** The prototype of every group of settings, which prints it masked. */
 const printing = Object.freeze(
   Object.create(Object.prototype, {
     toJSON: { value: maskedCopy },
@@ -97,7 +97,7 @@ export function secretTextsIn(settings: object): readonly string[] {
   return texts
 }
 
-/** What a page takes of settings when it is handed out, by the names of variables. */
+/** Returns what a page takes of settings when it is handed out, by the names of variables. */
 export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
   const values = pages.get(settings)
   if (!values) throw new TypeError('A page takes settings from settle, not a part or a copy of them.')
@@ -131,7 +131,7 @@ function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown)
   const masks = maskedBy.get(group)
   const copy: Group = {}
   for (const key of Object.getOwnPropertyNames(group)) {
-    // What a test was not given.
+    // A variable that a test was not given.
     if (Object.getOwnPropertyDescriptor(group, key)?.get && !masks?.has(key)) continue
     const value = group[key]
     const isGroup = maskedBy.has(value as object)

@@ -17,7 +17,7 @@ export interface Used {
   readonly text: string | undefined
 }
 
-/** What a text holds: what may be shown, what no entry declares, or the text of a secret. */
+/** Degrees of secrecy of a text: open, undeclared, or with a secret in it. */
 export const holding = { open: 0, undeclared: 1, secret: 2 } as const
 export type Holds = (typeof holding)[keyof typeof holding]
 
@@ -65,7 +65,7 @@ export class Expander {
   readonly #entries: ReadonlyMap<string, AnyEntry>
   readonly #owners: Owners
   readonly #done = new Map<string, Expanded | ExpansionProblem>()
-  /** What is being expanded, outermost first. */
+  /** Names in expansion, outermost first. */
   readonly #open = new Set<string>()
 
   constructor(layers: readonly Layer[], entries: ReadonlyMap<string, AnyEntry>, owners: Owners) {
@@ -91,7 +91,7 @@ export class Expander {
       this.#open.add(key)
       result = this.#join(parsed.parts, { name, at, back })
       this.#open.delete(key)
-      // What a cycle comes to depends on where it was entered, so problems are not kept.
+      // The result of a cycle depends on its entry, so problems are not kept.
       if (!('problem' in result)) this.#done.set(key, result)
     }
     return 'problem' in result ? result : { ...result, holds: larger(result.holds, this.#holdsOf(name)) }
@@ -145,7 +145,7 @@ export class Expander {
     return { ...rest, used: [...own.used, ...rest.used] }
   }
 
-  /** What an assignment of a name hides: an earlier one in its own layer, else the layers below. */
+  /** Returns what an assignment of a name hides: an earlier one in its own layer, else the layers below. */
   #hiddenBy({ name, at, back }: Assigned): Found | ExpansionProblem {
     const layer = this.#layers[at] as Layer
     const text = layer.source === 'file' ? layer.get(name, back + 1) : undefined

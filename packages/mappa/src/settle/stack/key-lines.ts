@@ -1,6 +1,6 @@
 import type { Layer } from './layer.js'
 
-/** What tells whether an entry declares a name. */
+/** Tells whether an entry declares a name. */
 type Declared = Pick<ReadonlySet<string>, 'has'>
 
 /** Names are shorter; what is longer and has no underscore is data. Characters. */

@@ -3,16 +3,16 @@ import { type AssignmentRange, type IsHidden, type ParsedValue, readValues } fro
 import type { Fault } from '../faults/faults.js'
 import type { Texts } from './stage.js'
 
-/** What kind of source a layer is. */
+/** The kind of a layer's source. */
 export type LayerSource = keyof typeof layerSources
 
-/** What holds of a kind of layer. */
+/** Traits of a kind of layer. */
 interface SourceTraits {
-  /** What a run marks for those inside it: that they read it again themselves, or that it was asked for them. */
+  /** How a run marks it for child processes: they read it again, or it was asked for them. */
   readonly marked?: 'read' | 'asked'
-  /** Whether only this machine fills it, so that what it names may be anywhere. */
+  /** True if only this machine fills it, so that what it names may be anywhere. */
   readonly ownMachine?: true
-  /** How a value of it is put right. */
+  /** The label of its remedy. */
   readonly remedy: 'Write' | 'Set'
 }
 
@@ -26,24 +26,24 @@ export const layerSources = {
   given: { ownMachine: true, remedy: 'Set' },
 } as const satisfies Readonly<Record<string, SourceTraits>>
 
-/** What holds of a kind of layer, in one shape. */
+/** Returns what holds of a kind of layer, in one shape. */
 export function sourceTraits(source: LayerSource): SourceTraits {
   return layerSources[source]
 }
 
 /** One source of text values. Layers are given lowest first: a later one hides an earlier one. */
 export interface Layer {
-  /** What reports call it: `.env.staging`, `the process environment`. For a file, its path from the root. */
+  /** Its name in reports: `.env.staging`, `the process environment`. For a file, its path from the root. */
   readonly name: string
   readonly source: LayerSource
   /** The text it was read from, for places; only a file has one. */
   readonly text?: string
-  /** Whether it belongs to this machine only (`.env.local`). */
+  /** True if it belongs to this machine only (`.env.local`). */
   readonly local?: boolean
-  /** Whether it belongs to one stage only (`.env.staging`). */
+  /** True if it belongs to one stage only (`.env.staging`). */
   readonly staged?: boolean
   readonly flaws: readonly LayerFlaw[]
-  /** What went wrong when the layer was made, if anything did. */
+  /** Faults of making the layer. */
   readonly faults?: readonly Fault[]
   /** The text of a name; with `back`, as it is so many assignments before the last one. Only layer files have such. */
   get(name: string, back?: number): string | undefined
@@ -54,19 +54,19 @@ export interface Layer {
    * are `hidden` may be left out.
    */
   each(visit: (name: string, text: string, dollar: boolean) => void, hidden?: IsHidden): void
-  /** What a text is made of, if it may expand. Only layer files have such. */
+  /** The parts of a text that may expand. Only layer files have such. */
   parsed?(name: string, back?: number): ParsedValue | undefined
-  /** Where a name is assigned, in order: every time, or the last so many times. Only layer files have such. */
+  /** The assignments of a name, in order: all, or the last few. Only layer files have such. */
   ranges?(name: string, most?: number): readonly AssignmentRange[]
-  /** What is printed of a layer whose text may hold secrets: which one it is, and no text. */
+  /** The printed form of a layer, without its text, which may hold secrets. */
   toJSON?(): unknown
-  /** Whether a comment behind a name's value keeps it: `# mappa keep: reason`. Only layer files have such. */
+  /** Tells whether a comment behind a name's value keeps it: `# mappa keep: reason`. Only layer files have such. */
   isKept?(name: string): boolean
   /** The file that holds a name's text alone, path from the root; only directories of one-value files have such. */
   fileOf?(name: string): string
 }
 
-/** What a layer is, beside its values. */
+/** Traits of a layer beside its values. */
 export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonly source?: LayerSource }
 
 /**
@@ -99,7 +99,7 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
   if (local !== undefined) layer.local = local
   if (staged !== undefined) layer.staged = staged
   if (fileOf !== undefined) layer.fileOf = fileOf
-  // What prints the members of an object one by one, as a table does, leaves it out.
+  // Printers that list members, such as tables, skip it.
   return Object.defineProperty(layer, 'text', { value: text })
 }
 

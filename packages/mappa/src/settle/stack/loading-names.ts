@@ -1,4 +1,4 @@
-/** What shells, loaders, interpreters and tools take code from, or the programs that they run. In capitals. */
+/** Variables from which shells, loaders, interpreters and tools take code or programs. In upper case. */
 const names = [
   'PATH',
   'PATHEXT',

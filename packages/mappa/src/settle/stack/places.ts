@@ -36,7 +36,7 @@ export function valueSpot(layer: Layer, name: string, entry: AnyEntry | undefine
   return spotOf(layer, name, entry, 'value', back)
 }
 
-/** Where a layer file writes a name, the name itself marked. */
+/** Finds where a layer file writes a name, the name itself marked. */
 export function nameSpot(layer: Layer, name: string, entry?: AnyEntry): Spot | undefined {
   return spotOf(layer, name, entry, 'name')
 }

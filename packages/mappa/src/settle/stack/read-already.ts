@@ -5,7 +5,7 @@ import type { Stack } from './stack.js'
 /** A layer file that somebody has put into the process environment, where it hides what higher files say. */
 export interface ReadAlready {
   readonly layer: Layer
-  /** How many names it sets. */
+  /** Number of names that it sets. */
   readonly count: number
   /** A name that a higher layer file sets otherwise, and that file. */
   readonly name: string

@@ -8,13 +8,13 @@ export interface Hit {
   readonly text: string
   /** The layer's place among the layers, from the lowest. */
   readonly at: number
-  /** Whether the text holds a dollar sign, so that it may expand. */
+  /** True if the text holds a dollar sign, so that it may expand. */
   readonly dollar: boolean
   /** The former name under which the layer has it. */
   readonly as?: string
 }
 
-/** What entries say of how their names are looked up. */
+/** Facts from entries about the lookup of their names. */
 export interface StackTraits {
   /** The former names of each that has some. */
   readonly formers?: ReadonlyMap<string, readonly string[]>
@@ -93,12 +93,12 @@ export class Stack {
     return this.#order
   }
 
-  /** Whether an environment sets a name that another layer sets, too. */
+  /** Tells whether an environment sets a name that another layer sets, too. */
   meetsHost(): boolean {
     return this.#asked.some(({ names }) => this.#order.some((name) => names.has(name)))
   }
 
-  /** Whether a layer other than an environment sets a name. */
+  /** Tells whether a layer other than an environment sets a name. */
   sets(name: string): boolean {
     return this.#tops.has(name)
   }

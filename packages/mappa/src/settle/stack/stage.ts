@@ -1,7 +1,7 @@
 /** The stage that settings are for, and who said so. */
 export interface Stage {
   readonly name: string
-  /** Who named it, to follow "from": `MAPPA_STAGE`, `the caller`; undefined when nobody did. */
+  /** Its source, to follow "from": `MAPPA_STAGE`, `the caller`; undefined if nobody named it. */
   readonly from: string | undefined
 }
 

@@ -36,7 +36,7 @@ function convertList(text: string, entry: AnyEntry): Conversion {
     if (!texts) return { breach: 'wrong-type' }
     for (const [item, text] of texts.entries()) {
       const conversion = convert(text, items)
-      // What takes too long does so for the list as well.
+      // An item that takes too long makes the list take too long.
       if ('breach' in conversion)
         return conversion.breach === 'slow-pattern' ? conversion : { breach: 'wrong-item', item }
       values.push(conversion.value)

@@ -31,7 +31,7 @@ export function splitList(text: string, delimiter = ','): string[] | undefined {
 
 /** A list as text that splits into it again; as JSON where quotes could not do it. */
 export function joinList(items: readonly unknown[], delimiter = ','): string {
-  // What starts with a bracket would be taken for JSON.
+  // A text that starts with a bracket would read as JSON.
   if (items.some((item) => typeof item === 'string' && (/^\s*\[/.test(item) || item === '')))
     return JSON.stringify(items)
   return items

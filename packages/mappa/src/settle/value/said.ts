@@ -1,4 +1,4 @@
-/** What somebody threw or gave, as text, whatever it is: of an error its message. Never throws. */
+/** Returns what somebody threw or gave, as text, whatever it is: of an error its message. Never throws. */
 export function saidBy(thrown: unknown): string {
   try {
     const text: unknown = isError(thrown) ? thrown.message : String(thrown)
@@ -8,7 +8,7 @@ export function saidBy(thrown: unknown): string {
   }
 }
 
-/** Where an error comes from, whatever was thrown. Never throws. */
+/** Finds where an error comes from, whatever was thrown. Never throws. */
 export function stackOf(thrown: unknown): string {
   try {
     const stack: unknown = (thrown as Error | undefined)?.stack

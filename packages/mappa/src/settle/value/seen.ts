@@ -2,7 +2,7 @@ import type { AnyEntry } from '../../legend/entry.js'
 import type { StandardResult } from '../../legend/standard-schema.js'
 import { saidBy } from './said.js'
 
-/** What a legend's own function said of a value. */
+/** The result of a legend's own function. */
 export type SeenValue =
   | { readonly value: unknown }
   | { readonly wrong: 'schema-issue' | 'read-failed' | 'not-plain'; readonly said: readonly string[] }
@@ -11,7 +11,7 @@ export type SeenValue =
 /** A checked value as code sees it: what `read` or `schema` makes of it. `answer` is what an asynchronous schema has said. */
 export function seenValue(entry: AnyEntry, value: unknown, answer?: StandardResult): SeenValue {
   const seen = entry.schema ? bySchema(entry.schema, value, answer) : entry.read ? byRead(entry.read, value) : { value }
-  // What a page gets is written into its code.
+  // A page's value is written in its code.
   if (entry.reach === 'browser' && 'value' in seen && !isPlain(seen.value)) return { wrong: 'not-plain', said: [] }
   return seen
 }
@@ -43,7 +43,7 @@ function byRead(read: NonNullable<AnyEntry['read']>, value: unknown): SeenValue 
   }
 }
 
-/** Whether there is something to wait for, whoever's promise it is. */
+/** Tells whether there is something to wait for, whoever's promise it is. */
 export function isThenable(value: unknown): value is PromiseLike<never> {
   return (
     (typeof value === 'object' || typeof value === 'function') &&
@@ -62,7 +62,7 @@ export function heard<T>(thenable: PromiseLike<T>): Promise<T> {
   return promise
 }
 
-/** Whether JSON can hold a value as it is. */
+/** Tells whether JSON can hold a value as it is. */
 function isPlain(value: unknown, depth = 0): boolean {
   if (value === null || typeof value === 'string' || typeof value === 'boolean') return true
   if (typeof value === 'number') return Number.isFinite(value)

@@ -3,7 +3,7 @@ import type { AnyEntry } from '../../legend/entry.js'
 /** A value that is right by its entry's words, and still nobody's intention. */
 export type Slip = 'placeholder' | 'key-of-other-stage'
 
-/** What samples and guides put where a value belongs. In ASCII: one other sign would have Node keep two bytes for each of the preload. */
+/** Placeholders of samples and guides. In ASCII: one other character would make Node keep two bytes for each of the preload. */
 const placeholder =
   /^(?:change[-_ ]?(?:me|this)|replace[-_ ]?(?:me|this)|your[-_ ].*|<.*>|\.{3}|\u2026|x{3,}|todo|tbd|fill[-_ ]?(?:me|this)[-_ ]?in|insert[-_ ].*[-_ ]here)$/i
 
@@ -17,25 +17,25 @@ export function slipIn(text: string, entry: AnyEntry, lines: readonly string[]):
   return lines.includes('production') && keyFor(text, entry) === 'test' ? 'key-of-other-stage' : undefined
 }
 
-/** What a key is for by its shape. An entry whose pattern says what keys look like knows better. */
+/** Returns what a key is for by its shape. An entry whose pattern says what keys look like knows better. */
 export function keyFor(text: string, { secret, reach, pattern, type }: AnyEntry): 'live' | 'test' | undefined {
   if (type !== 'string' || pattern !== undefined || !(secret || reach === 'browser')) return undefined
   const found = labelled.exec(text)
   return found ? (found[1] === undefined ? 'test' : 'live') : undefined
 }
 
-/** Whether a text that is no secret looks like a placeholder. */
+/** Tells whether a text that is no secret looks like a placeholder. */
 export function isPlaceholder(text: string): boolean {
   return placeholder.test(text)
 }
 
 /** Secrets with less than this may be found by trying, whatever is tried; bits. */
 const bitsMin = 40
-/** What people take when they want to be done: tried before anything else. */
+/** Popular passwords: tried before anything else. */
 const common =
   /^(?:pass(?:word|wd)?|secret|admin|root|test|qwerty|letmein|welcome|abc|default|geheim|123)[\w!@#$%-]{0,6}$/i
 
-/** Whether a secret could be guessed: too short for its characters, or what everyone tries first. */
+/** Tells whether a secret could be guessed: too short for its characters, or what everyone tries first. */
 export function isGuessable(text: string): boolean {
   const kinds = [/[a-z]/, /[A-Z]/, /[0-9]/, /[^A-Za-z0-9]/].filter((kind) => kind.test(text))
   const alphabet = kinds.length === 0 ? 1 : ([0, 26, 52, 62, 94][kinds.length] as number)
