@@ -60,7 +60,7 @@ No faults, no notices.
   },
   {
     run: 'check --stage harvest --json',
-    out: /^\{\n {2}"version": 1,\n {2}"ok": true,\n {2}"stage": \{\n {4}"name": "harvest",\n {4}"from": "--stage"/,
+    out: /^\{\n {2}"version": 2,\n {2}"ok": true,\n {2}"stage": \{\n {4}"name": "harvest",\n {4}"from": "--stage"/,
   },
   {
     run: 'check --stage stagin',
