@@ -42,7 +42,7 @@ function calledBy(file, name, legend) {
     writeFileSync(join(root, name), legend)
     writeFileSync(join(root, '.env'), 'COLLECTOR_HOST=two words\nCOLLECTOR_PORT=4100\n')
     writeFileSync(join(root, '.env.local'), 'COLLECTOR_PORT=4200\nSWARM_ALERTS=false\n')
-    // Of this environment nothing: what stands in it might be a setting of the start.
+    // Of this environment nothing: what is in it might be a setting of the start.
     const env = { NODE_V8_COVERAGE: join(root, 'coverage'), SystemRoot: process.env.SystemRoot }
     const run = spawnSync(process.execPath, ['--import', pathToFileURL(file).href, '-e', '0'], { cwd: root, env })
     if (run.status !== 0) throw new Error(`The start that is measured has failed: ${run.stderr}`)

@@ -73,7 +73,7 @@ function startUp() {
   rmSync(root, { recursive: true, force: true })
 }
 
-/** `mappa with` stands in front of programs all day: against a bare program that starts the same child and waits for it. */
+/** `mappa with` is in front of programs all day: against a bare program that starts the same child and waits for it. */
 function standingIn() {
   const root = startUpProject()
   const bare = join(root, 'bare.mjs')
@@ -329,7 +329,7 @@ function validating() {
   report('warm, 100 times', own, loop, { most: 5 })
 }
 
-/** The first time, in processes of their own: nothing is compiled yet, and the legend has to be checked. */
+/** The first time, in processes of their own: nothing is compiled yet, and the legend must be checked. */
 function cold(cwd, files) {
   const lead = `import { readFileSync } from 'node:fs'; import { legend } from 'mappa'; import { leaksIn, settle } from 'mappa/node'
     const entries = Object.fromEntries(Array.from({ length: 1000 }, (_, at) => ['HIVE_' + at + '_URL', { type: 'string', minLength: 1 }]))
@@ -819,7 +819,7 @@ function commandsProject(count) {
   writeFileSync(join(cwd, 'mappa.legend.json'), JSON.stringify({ type: 'object', properties, required: names }))
   const files = ['.env', '.env.staging', '.env.production', '.env.local', '.env.staging.local']
   for (const [at, file] of files.entries()) {
-    // Secrets stand in layers of this machine only; elsewhere they are faults.
+    // Secrets are in layers of this machine only; elsewhere they are faults.
     const isSecret = (number) => number % 7 === 0
     const lines = names.filter((_, number) =>
       file.endsWith('.local')

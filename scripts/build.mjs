@@ -21,14 +21,14 @@ const common = {
   platform: 'node',
   target: 'node20.19',
   logLevel: 'warning',
-  // Names are kept: they stand in stacks.
+  // Names are kept: they are in stacks.
   minifyWhitespace: true,
 }
 // Node knows .mjs without looking for a package.json, and start-up is a hot path.
 const library = { ...common, outdir: 'packages/mappa/dist', outExtension: { '.js': '.mjs' } }
 const plugins = { ...common, outdir: 'packages/build/dist', outExtension: { '.js': '.mjs' } }
 
-/** Rooms of the library whose modules stand in one file where several entry points take them. */
+/** Rooms of the library whose modules are in one file where several entry points take them. */
 const sharedRooms = {
   core: /(?:src|mappa).(?:format|leak|legend|report|settle)./,
   machine: /(?:src|mappa).node.(?!remotes)/,
@@ -78,7 +78,7 @@ await build({
   outdir: 'packages/cli/dist',
   packages: 'external',
 })
-// A file by itself, with what it needs of the library in it: it stands in front of other programs all day.
+// A file by itself, with what it needs of the library in it: it is in front of other programs all day.
 await build({
   ...common,
   minify: true,
@@ -177,7 +177,7 @@ function askedFor(...names) {
 
 /**
  * What `require` finds. Node takes the one module there is, under its condition `module-sync`; what runs tests or bundles
- * with a `require` of its own takes the same code as CommonJS. What only Node loads is handed on.
+ * with a `require` of its own takes the same code as CommonJS. What only Node loads is passed on.
  */
 function serveCommonJs(dist, onlyNode) {
   for (const name of readdirSync(dist).filter((each) => each.endsWith('.mjs') && each !== 'webpack-module.mjs')) {

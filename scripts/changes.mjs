@@ -18,7 +18,7 @@ const changes = {
     "  optional: 'all switch',\n",
     "  optional: 'all switch',\n  swarming: 'all switch',\n",
   ],
-  'a form in which values are handed on': [
+  'a form in which values are passed on': [
     'packages/cli/src/commands/emit/forms.ts',
     "  cluster: { remark: '#'",
     "  hive: { write: () => '' },\n  cluster: { remark: '#'",

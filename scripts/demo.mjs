@@ -317,7 +317,7 @@ async function tour() {
     await showBundle(stage)
   }
 
-  step('One value is left to the moment in which the page is handed out, so that one build does for both stages.')
+  step('One value is left to the moment the page is served, so that one build serves both stages.')
   for (const stage of ['staging', 'production']) {
     await type(`mappa stamp dist/index.html --stage ${stage} --in-place`, { folder: 'dashboard' })
     await type('grep -o {.*} dist/index.html', { folder: 'dashboard' })
@@ -362,7 +362,7 @@ async function lifting() {
   before()
   step('What in it is a setting or a key? Nothing is written yet.')
   await type('mappa lift', { lines: 24 })
-  step('In one step it reads typed settings, and its secrets are out of version control.')
+  step('In one step it reads typed settings, and its secrets are out of git.')
   await type('mappa lift --apply', { from: /^Moved/, to: /notice/ })
   await type('git diff --stat')
   await type('cat server/alerts.js', { lines: 14 })

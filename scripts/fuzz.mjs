@@ -112,7 +112,7 @@ function editing(text, edits) {
   }
 }
 
-/** Whatever stands in a layer: places lie in it, every report can be made, and a secret is in none of them. */
+/** Whatever is in a layer: places lie in it, every report can be made, and a secret is in none of them. */
 function surveying(text, more) {
   const definition = {
     entries: {

@@ -9,8 +9,6 @@ import { installDebian } from './debian.mjs'
 import { top } from './prepare.mjs'
 import { copyApiary, environment, start } from './stage.mjs'
 
-/** The colour of a terminal's ground. */
-const paper = '#fdfdfb'
 const folder = join(top, 'docs/screenshots')
 mkdirSync(folder, { recursive: true })
 installDebian({ Xvfb: 'xvfb', xterm: 'xterm', import: 'imagemagick', xdpyinfo: 'x11-utils' }, ['fonts-dejavu-core'])
@@ -25,12 +23,9 @@ try {
   )
   edit(broken, '.env.staging.local', (text) => text.replace('ALERT_TOKEN', 'ALERT_TOKN'))
   await shoot('check', ['mappa check --stage staging'], broken)
-  await shoot('lift', [{ shown: 'mappa lift', run: 'script -qec "mappa lift" /dev/null | tail -36' }], before())
-  await shoot(
-    'lift-apply',
-    [{ shown: 'mappa lift --apply', run: 'script -qec "mappa lift --apply" /dev/null | head -40' }],
-    before(),
-  )
+  const few = '--only TILE_KEY,DUTY_PHONE,MAIL_API_KEY,GATEWAY_URL,PAGE_SIZE'
+  await shoot('lift', [`mappa lift ${few}`], before())
+  await shoot('lift-apply', ['mappa lift --apply'], before())
   // It waits for an answer, so the picture is taken meanwhile.
   const asks = 'mappa lift --pick --only GATEWAY_URL,MAIL_API_KEY'
   await shoot('lift-pick', [{ shown: asks, run: `{ sleep 4; touch .shot-done; } & ${asks}` }], before())
@@ -40,9 +35,9 @@ try {
     'with',
     [
       'mappa with staging -- node -p process.env.COLLECTOR_URL',
-      'sed -i s/42oo/4200/ .env.staging',
+      { shown: '# COLLECTOR_URL mended in .env.staging', run: 'sed -i s/42oo/4200/ .env.staging' },
       'mappa with staging -- node -p process.env.COLLECTOR_URL',
-      'mappa with production -- env | grep -E ^SWARM',
+      'mappa with production -- printenv SWARM_DROP_KG',
     ],
     slip,
   )
@@ -67,33 +62,34 @@ try {
   const rename = 'mappa rename TILE_KEY MAP_TILE_KEY'
   await shoot(
     'rename',
-    [{ shown: rename, run: `${rename} < /dev/null | sed -n '1,8p;/^--- dashboard/,$p'` }],
+    // Without a terminal to be asked at, it only shows.
+    [{ shown: rename, run: `${rename} < /dev/null` }],
     copyApiary('screenshots'),
   )
-  await shoot('guard', ['git commit -qm "Alerts"', 'git reset -q; mappa guard'], committing())
+  await shoot('guard', ['git commit -qm "Alerts"', 'git reset -q', 'mappa guard'], committing())
   await shoot('compare', ['mappa compare development staging', 'mappa compare production --host host.json'], shared())
+  const watched = copyApiary('screenshots')
+  edit(watched, 'level.mjs', () => 'console.log(process.env.LOG_LEVEL)\nsetInterval(() => {}, 10_000)\n')
+  const watches = 'mappa with --watch development -- node level.mjs'
   await shoot(
     'watch',
     [
-      `mappa with --watch development -- node -e 'console.log(process.env.LOG_LEVEL); setInterval(() => {}, 1e4)' & sleep 2`,
-      'sed -i s/=debug/=dbug/ .env.development; sleep 2',
-      'sed -i s/=dbug/=warn/ .env.development; sleep 2',
-      'kill $!; sleep 1',
+      { shown: watches, run: `${watches} & sleep 2` },
+      { shown: '# LOG_LEVEL=dbug in .env.development', run: 'sed -i s/=debug/=dbug/ .env.development; sleep 2' },
+      { shown: '# LOG_LEVEL=warn in .env.development', run: 'sed -i s/=dbug/=warn/ .env.development; sleep 2' },
+      { shown: '# Ctrl+C', run: 'kill $!; sleep 1' },
     ],
-    copyApiary('screenshots'),
+    watched,
   )
-  await shoot(
-    'refusal',
-    ['head -1 dashboard/src/readings.ts', 'cd dashboard', 'vite build --mode staging 2>&1 | sed -n /Stage/,/built/p'],
-    leaking(),
-  )
+  await shoot('refusal', ['head -1 dashboard/src/readings.ts', 'cd dashboard', 'vite build --mode staging'], leaking())
   const stamp = (stage) => `mappa stamp dist/index.html --stage ${stage} --in-place`
   const look = "grep -o '{.*}' dist/index.html"
   await shoot(
     'stamp',
     [
       'mappa stamp deploy/compose.yaml --stage production --against staging',
-      { shown: 'cd dashboard', run: 'cd dashboard; vite build --mode staging --logLevel error' },
+      'cd dashboard',
+      'vite build --mode staging --logLevel error',
       stamp('staging'),
       stamp('production'),
       look,
@@ -284,8 +280,11 @@ async function shoot(name, lines, cwd) {
   const marker = join(cwd, '.shot-done')
   const typed = lines
     .map((line) => (typeof line === 'string' ? { shown: line, run: line } : line))
-    .map(({ shown, run }) => `printf '\\033[1m$ %s\\033[22m\\n' "${shown}"; ${run}; echo`)
-  const script = `cd '${cwd}'; clear; ${typed.join('; ')}; touch '${marker}'; sleep 60`
+    .map(({ shown, run }) => {
+      const said = shown.startsWith('#') ? shown : `$ ${shown}`
+      return `printf '\\033[1m%s\\033[22m\\n' "${said}"; ${run}; echo`
+    })
+  const script = `cd '${cwd}'; clear; printf '\\033[?25l'; ${typed.join('; ')}; touch '${marker}'; sleep 60`
   const look = [
     '-fa',
     'DejaVu Sans Mono',
@@ -293,17 +292,14 @@ async function shoot(name, lines, cwd) {
     '11',
     '-geometry',
     '142x43+0+0',
-    '-bg',
-    paper,
-    '-fg',
-    '#1d1f21',
     '-b',
     '8',
     '+sb',
     '-bw',
     '0',
+    // A prompt waits for an answer, so the cursor would be in its picture.
     '-xrm',
-    '*color3: #8a5a00',
+    '*cursorColor: white',
   ]
   const terminal = spawn('xterm', [...look, '-e', 'bash', '--norc', '-c', script], {
     env: environment({ DISPLAY: display }),
@@ -322,21 +318,11 @@ async function shoot(name, lines, cwd) {
   }
 }
 
-/** Takes away what a window leaves empty, but for a margin. */
+/** Takes away the rows that a window leaves empty at its end, but for a margin. Pictures stay alike in width. */
 function crop(picture) {
-  const ground = execFileSync('convert', [picture, '-format', '%[pixel:p{0,0}]', 'info:'], { encoding: 'utf8' })
-  execFileSync('convert', [
-    picture,
-    '-bordercolor',
-    ground,
-    '-border',
-    '1',
-    '-trim',
-    '+repage',
-    '-border',
-    '12',
-    picture,
-  ])
+  const used = execFileSync('convert', [picture, '-format', '%@', 'info:'], { encoding: 'utf8' })
+  const [, , height, , top] = /^(\d+)x(\d+)\+(\d+)\+(\d+)$/.exec(used)
+  execFileSync('convert', [picture, '-crop', `1280x${Number(height) + Number(top) + 12}+0+0`, '+repage', picture])
 }
 
 async function until(condition) {

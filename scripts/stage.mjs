@@ -4,7 +4,7 @@ import { cpSync, mkdirSync, rmSync, writeFileSync } from 'node:fs'
 import { delimiter, join } from 'node:path'
 import { top } from './prepare.mjs'
 
-/** Below the checkout, so that the packages of the workspace are found; left out of version control. */
+/** Below the checkout, so that the packages of the workspace are found; left out of git. */
 export const scratch = join(top, '.scratch')
 
 /** A fresh copy of the apiary with this machine's own secrets, all of them made up. */

@@ -4,7 +4,7 @@ import { hangMax } from './helpers.js'
 
 const executablePath = '/usr/bin/chromium'
 
-/** Where there is no Chromium tests of pages say so; in CI that is a failure. */
+/** Where there is not a Chromium tests of pages say so; in CI that is a failure. */
 export const hasBrowser = existsSync(executablePath) || process.env.CI === 'true'
 export const inBrowser = { skip: !hasBrowser && 'Chromium is not installed' }
 

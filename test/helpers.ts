@@ -273,7 +273,7 @@ export function storedIn(folder: string) {
     for (const given of casesIn(name)) lines.push(given, ...(await answer(given)))
     store(name, lines)
   }
-  /** Cases with cases below them: each answer stands behind an arrow. */
+  /** Cases with cases below them: each answer is behind an arrow. */
   const answeredEach = (name: string, answer: (given: string, each: string) => string) => {
     let given = ''
     const told = linesOf(name).flatMap((line) => {

@@ -1,4 +1,4 @@
-// One collector of many: it goes on with what was right last, and tells whoever started it what it has.
+// One collector of many: it goes on with what was right last, and tells anyone who started it what it has.
 import { watchAsync } from 'mappa/node'
 import definition from './mappa.legend.js'
 

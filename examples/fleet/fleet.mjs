@@ -26,7 +26,7 @@ try {
   const set = (value) => () => fleet.store.put(`${prefix}SCALE_PAUSE`, value)
   await show('SCALE_PAUSE is set to 10s.', 'have it', set('10s'), has(10_000))
   await show(
-    'It is set to “soon”, which is no duration.',
+    'It is set to “soon”, which is not a duration.',
     'refuse it, and keep 10s',
     set('soon'),
     ({ kind, pause }) => kind === 'refused' && pause === 10_000,

@@ -1,4 +1,4 @@
-// The fleet's store, etcd, on this machine alone, and what a person does with it.
+// The fleet's store, etcd, on only this machine, and what a person does with it.
 import { spawn } from 'node:child_process'
 import { existsSync, mkdtempSync, rmSync } from 'node:fs'
 import { createServer } from 'node:net'

@@ -1,5 +1,5 @@
 // Stands in for a hosting platform's settings service: node server.mjs PORT FILE keeps settings by stage in the JSON file,
-// for whoever brings the token of HOST_TOKEN.
+// for anyone who brings the token of HOST_TOKEN.
 //
 //   GET    /<stage>         the texts of a stage, by name
 //   GET    /<stage>/names   their names alone, as hosts say that never give a value back
@@ -73,7 +73,7 @@ function all() {
   return JSON.parse(readFileSync(file, 'utf8'))
 }
 
-/** Whoever reads it meanwhile finds the old settings or the new ones. */
+/** Anyone who reads it meanwhile finds the old settings or the new ones. */
 function keep(stages) {
   writeFileSync(`${file}.new`, `${JSON.stringify(stages, null, 2)}\n`, { mode: 0o600 })
   chmodSync(`${file}.new`, 0o600)

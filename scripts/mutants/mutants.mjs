@@ -54,7 +54,7 @@ const slow = [
   'trace says',
   'MAPPA_TELL',
   'add asks',
-  'whoever reads a fault',
+  'anyone who reads a fault',
   'no text and no legend',
   'asked twice at most',
   'written all the time',
@@ -185,7 +185,7 @@ function tryBatch(batch) {
     timeoutFactor: 1.3,
     dryRunTimeoutMinutes: 10,
     mutate: batch.map(({ place }) => place.replace(/:(\d+)$/, ':$1-$1')),
-    // What is built is no source: it would be put back as it was, behind the build.
+    // What is built is not a source: it would be put back as it was, behind the build.
     disableTypeChecks: '{packages,test}/**/{src,test}/**/*.ts',
     ignorePatterns: ['**/dist/**'],
     reporters: ['progress-append-only', 'json'],

@@ -37,7 +37,7 @@ async function withPage(
   }
   const server = ['with', stage, '--', 'node', 'collector/dist/server.js']
   await whileRunning(server, { cwd: root, env, ready: 'collector started' }, async () => {
-    const season = await node(['collector/season.mjs', env.COLLECTOR_URL], { cwd: root })
+    const season = await node(['collector/season.mjs', env.COLLECTOR_URL, '2026-06-14T17:30Z'], { cwd: root })
     assert.equal(season.stdout, '120 readings of 5 hives sent.\n')
     const args = await served(root, env, pagePort)
     await whileRunning(args, { cwd: join(root, 'dashboard'), env, ready: 'Local:' }, (output) =>

@@ -169,7 +169,7 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
           : written.map((file) => ({ name: pathFrom(folder, file), content: bytesAt(file) ?? '' }))
         const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length === 0) return undefined
-        // It has been written by now, and must not be handed out.
+        // It has been written by now, and must not be served.
         for (const file of outputFiles ? [] : written) fs.rmSync(file, { force: true })
         outputFiles?.splice(0)
         return { errors: [{ text: session.report(leaks).trimStart() }] }

@@ -17,7 +17,7 @@ export interface BuilderOptions {
   readonly reach?: 'server' | 'browser'
 }
 
-/** Returns what one run of a builder knows. What it makes for development is not handed out, so that a page has its values in itself. */
+/** Returns what one run of a builder knows. What it makes for development is not served, so that a page has its values in itself. */
 export function sessionFor(
   { stage, root }: BuilderOptions,
   { folder, develops, builder }: { readonly folder: string; readonly develops: boolean; readonly builder: string },

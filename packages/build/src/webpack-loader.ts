@@ -10,7 +10,7 @@ interface Handed {
   readonly code: string
   /** Files that the settings depend on. */
   readonly files: readonly string[]
-  /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
+  /** A module with the texts put in that it reads of its environment; undefined where nothing must be. */
   readonly fill: (code: string, file: string) => string | undefined
 }
 
@@ -21,7 +21,7 @@ byNumber[key] ??= new Map()
 /** Data from plugins for their loader, by the plugin's number: the two may be modules of different kinds. */
 export const handedToLoader: Map<string, Handed> = byNumber[key]
 
-/** The loader that gives the settings module, or fills a module; both are made anew when a file of the settings changes. */
+/** The loader that gives the settings module, or fills a module; both are made again when a file of the settings changes. */
 export default function settingsLoader(this: LoaderContext, source: string): string {
   const [id = '', what] = this.query.slice(1).split('&')
   const handed = handedToLoader.get(id)

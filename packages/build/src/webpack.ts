@@ -82,7 +82,7 @@ export interface WebpackHost {
 
 /** A plugin as webpack and Rspack take it. */
 export interface WebpackPlugin {
-  // biome-ignore lint/suspicious/noExplicitAny: the compilers' own types would have to be installed.
+  // biome-ignore lint/suspicious/noExplicitAny: the compilers' own types would must be installed.
   apply(compiler: any): void
 }
 

@@ -145,7 +145,7 @@ function outputOf(root: string): string {
   return names.map((name) => readFileSync(join(folder, name), 'utf8')).join('\n')
 }
 
-/** Ways in which something of the server might get into a page: each is refused, or found before it is handed out. */
+/** Ways in which something of the server might get into a page: each is refused, or found before it is served. */
 const slips: readonly (readonly [code: string, why: RegExp])[] = [
   ["import { KEY } from 'virtual:mappa/settings'\nread(KEY)", /KEY is secret and must stay on the server/],
   ["import * as all from 'virtual:mappa/settings'\nread(all.PLACE)", /PLACE stays on the server/],

@@ -49,7 +49,7 @@ const told = (here: string, { kind, message, remedy, place, excerpt }: Fault) =>
   )
 }
 
-/** A graph of modules that stand in files of a project, found by the text of their imports. */
+/** A graph of modules that are in files of a project, found by the text of their imports. */
 const graphIn = (here: string, entries: readonly string[]): ModuleGraph => ({
   entries: entries.map((each) => join(here, each)),
   resolve: async (path, importer) => (path.startsWith('.') ? join(dirname(importer), path) : undefined),
@@ -111,7 +111,7 @@ test('what code takes of settings and environments, what is refused, and what is
   })
 })
 
-test('what a page is given for what it says between percent signs, and what it carries', async () => {
+test('what a page is given for what it says between percent characters, and what it carries', async () => {
   await answered('page-names', (line) => {
     const html = line.replaceAll('\\n', '\n')
     const refused = refusedInPage(html, '/pages/a.html', definition, graphIn('/pages', []))

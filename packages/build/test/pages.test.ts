@@ -167,7 +167,7 @@ for (const [version, buildAll] of [
     assert.deepEqual(wrong, [])
   })
 
-/** Values that a page takes when it is handed out: what comes of ways to take them. */
+/** Values that a page takes when it is served: what comes of ways to take them. */
 test('what is fixed at start is in no bundle, and refused where no page has it', async () => {
   const legend = (root: string) => {
     const file = join(root, 'mappa.legend.mjs')
@@ -210,7 +210,7 @@ test('what is fixed at start is in no bundle, and refused where no page has it',
       said.join('\n'),
       /dist\/index\.html waits for PAGE\.\n {4}Run: mappa stamp \S*dist\/index\.html --stage production --in-place/,
     )
-    // While it is served, nothing has to be stamped.
+    // While it is served, nothing must be stamped.
     const server = await createServer({
       root,
       logLevel: 'silent',
@@ -229,7 +229,7 @@ const workers: Readonly<Record<string, string>> = {
   'of its own kind': "import Own from './worker.js?sharedworker'\nnew Own()",
 }
 
-test('workers have what pages have, and no plugin has to be named twice', async () => {
+test('workers have what pages have, and no plugin must be named twice', async () => {
   for (const [how, main] of Object.entries(workers)) {
     for (const [taken, refusedWhy] of [['PAGE'], ['KEY', /KEY is secret and must stay on the server/]] as const) {
       const root = pageProject(main)

@@ -70,7 +70,7 @@ const renamed: readonly (readonly [file: string, before: string, after: string])
 test('rename changes a name wherever it stands as that name, and back again gives the same bytes', async () => {
   const files = { ...Object.fromEntries(renamed.map(([file, before]) => [file, before])), 'mappa.legend.mjs': one }
   const root = project(files)
-  // What is made is made anew first, so that only the name differs.
+  // What is made is made again first, so that only the name differs.
   await mappa(['sample'], { cwd: root })
   const before = held(root, files)
   const shown = await mappa(['rename', 'FEED', 'HIVE_FEED'], { cwd: root })

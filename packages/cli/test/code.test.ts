@@ -19,7 +19,7 @@ function takenBy({ path, text }: SourceFile): string {
   return all.map(({ name, start }) => `${name} ${start}`).join(', ')
 }
 
-test('what code takes from its environment, wherever it stands in the file', async () => {
+test('what code takes from its environment, wherever it is in the file', async () => {
   await answered('reads', (given) => {
     const [, path = '', text = ''] = /^(\S+) (.*)$/.exec(given) ?? []
     return [`    ${takenBy({ path, text: text.replaceAll('\\n', '\n') })}`]

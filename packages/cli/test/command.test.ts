@@ -396,7 +396,7 @@ test('signals reach the child once, and how it ends is how mappa ends', {
   assert.deepEqual([killed.code, killed.signal], [null, 'SIGINT'])
 })
 
-test('whoever meets it first is told in a few lines what is there, and one thing to type next', async () => {
+test('anyone who meets it first is told in a few lines what is there, and one thing to type next', async () => {
   const shapes: readonly [files: Record<string, string>, next: RegExp][] = [
     [{}, /Run: mappa init$/m],
     [{ 'app.js': 'fetch(process.env.FEED_URL)' }, /→ Run: mappa lift$/m],

@@ -93,7 +93,7 @@ test('whatever lift takes for a credential for sure, guard finds', () => {
       const { candidates } = findIn([{ path: 'feed.js', text: code }], [], true)
       for (const { kind, name: named, confidence, value: own } of candidates) {
         if (own === undefined || confidence !== 'high') continue
-        // Of a variable that code reads, only what stands in for it is asked about.
+        // Of a variable that code reads, only what is in for it is asked about.
         if (kind !== 'credential' && openingOf(own, wordsOf(named)) === undefined) continue
         taken++
         const found = keyShapesIn(code).map(({ start, end }) => code.slice(start, end))

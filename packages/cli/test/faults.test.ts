@@ -525,7 +525,7 @@ function follow({ message, remedy = '', place, name }: Told, root: string, knows
   return false
 }
 
-test('whoever reads a fault for the first time fixes it by what its remedy says, and by nothing else', async () => {
+test('anyone who reads a fault for the first time fixes it by what its remedy says, and by nothing else', async () => {
   const stuck = await Promise.all(
     Object.entries(readers).map(async ([kind, knows]) => {
       const {

@@ -138,7 +138,7 @@ test('a secret is replaced, a list of them keeps the old one until it is dropped
   assert.ok(!dropped.stdout.includes('other-secret-77'))
 })
 
-test('a file that holds a secret is left out of version control', async () => {
+test('a file that holds a secret is left out of git', async () => {
   const root = project({ 'mappa.legend.mjs': legend })
   rmSync(join(root, '.git'), { recursive: true })
   spawnSync('git', ['init', '-q'], { cwd: root })
@@ -169,7 +169,7 @@ test('fill asks at a terminal: wrong answers at once, secrets unseen, nothing ha
     assert.ok(!text.includes(token) && !text.includes('short'), text)
     assert.ok(text.includes('https://wiki.fennelhill.example/alerts'))
   }
-  // Whoever leaves at any question, by either way, has written nothing.
+  // Anyone who leaves at any question, by either way, has written nothing.
   for (const [at, leave] of [
     [0, end],
     [1, interrupt],

@@ -129,7 +129,7 @@ test('guard finds layers that are not ignored, and secrets in what is tracked, s
   }
 })
 
-test('a subfolder, a worktree and a project without version control', async () => {
+test('a subfolder, a worktree and a project without git', async () => {
   const root = repository(
     {
       ...ignored,

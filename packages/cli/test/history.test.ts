@@ -1,4 +1,4 @@
-// Secrets in what version control had, in what is handed on, and what looks like a key.
+// Secrets in what git had, in what is passed on, and what looks like a key.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
 import { mkdirSync, readdirSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
@@ -204,7 +204,7 @@ test('secrets of twelve kinds in five encodings are all found in a history', asy
   for (const text of Object.values(kinds)) assert.ok(!stdout.includes(text.split('\n').at(1) ?? text))
 })
 
-test('a replaced key, and one that this machine does not have, are looked for without being kept', async () => {
+test('a replaced key, and one that this machine does not have, are searched for without being kept', async () => {
   const { root, write, commit, guard } = repository()
   write('notes.md', `${old}\n`)
   commit('Notes')
@@ -374,7 +374,9 @@ test('what looks like a key is told once, and a program has none', async () => {
   git('rm', '-q', ...Object.keys(shaped))
   commit('Gone')
   const after = (await guard()).said
-  const held = [...after.matchAll(/Git\s+history\s+of\s+(\S+)\s+contains\s+what\s+looks\s+like/g)].map(([, path]) => path)
+  const held = [...after.matchAll(/Git\s+history\s+of\s+(\S+)\s+contains\s+what\s+looks\s+like/g)].map(
+    ([, path]) => path,
+  )
   assert.deepEqual([...new Set(held)].sort(), Object.keys(shaped), after)
   // The sources of what this project has installed, which nobody here wrote: each seventh, and all of them in npm run field.
   const installed = readdirSync(join(top, 'node_modules'))

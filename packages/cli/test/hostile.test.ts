@@ -127,7 +127,7 @@ test('only addresses that this machine names itself are asked, and answers end',
   }
 })
 
-test('what is no file is never waited for, and a file outside the root is named by this machine alone', async () => {
+test('what is no file is never waited for, and a file outside the root is named by only this machine', async () => {
   const entries = "import { legend } from 'mappa/legend'\nexport default legend({ A: { type: 'string', file: true } })"
   for (const pipe of ['.env', '.env.local', '.env.example', 'package.json', 'mappa.types.d.ts', 'part.ts']) {
     const root = project({
@@ -181,7 +181,7 @@ const slow = {
   LONG: { type: 'string', pattern: 'a*b' },
 }
 
-test('patterns, dollar signs, keys and names take a moment, whatever stands in them', async () => {
+test('patterns, dollar characters, keys and names take a moment, whatever is in them', async () => {
   const many = Array.from({ length: 3000 }, (_, at) => `M${at}SSING_Y=1\n`).join('')
   const missing = Object.fromEntries(Array.from({ length: 100 }, (_, at) => [`MISSING_${at}X`, { type: 'string' }]))
   for (const [entries, env, said] of [
@@ -311,7 +311,7 @@ export default legend({
     if (line.includes('--json') || line.includes('--sarif')) if (stdout.trim() !== '') JSON.parse(stdout)
     assert.ok(code === 0 || code === 1 || code === 2, line.join(' '))
   }
-  // What they left behind: caches, samples, declarations, and no temporary file. Secrets move to where version control ends.
+  // What they left behind: caches, samples, declarations, and no temporary file. Secrets move to where git ends.
   for (const file of filesBelow(root)) {
     assert.ok(!/\.env\.~/.test(file), file)
     if (!own.has(file) && !/\.local$/.test(file)) assertHidden(readFileSync(file, 'utf8'), file)

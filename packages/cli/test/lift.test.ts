@@ -14,7 +14,7 @@ import { changesTo, targetOf } from './lifting.js'
 
 const before = join(top, 'examples/before')
 
-test('what stands in tests is left, and what stands in a page is told to be there', () => {
+test('what is in tests is left, and what is in a page is told to be there', () => {
   assert.deepEqual(findIn([{ path: 'test/app.test.js', text: "const apiKey = 'hive-77'" }], []).candidates, [])
   const page = {
     path: 'page.js',
@@ -103,7 +103,7 @@ test('what runs in a page is told through aliases, and nothing of its folder bec
   assert.ok(changes.some(({ path }) => path === 'mappa.legend.ts'))
 })
 
-test('values that a clone or an image would not find in a layer stand in the legend', () => {
+test('values that a clone or an image would not find in a layer are in the legend', () => {
   const code = "const feedUrl = isProd ? 'https://a.example' : 'http://localhost:1'; const apiKey = 'hive-77'"
   const files = [{ path: 'app.js', text: code }]
   const written = (more: readonly SourceFile[], apart: Pick<Target, 'ignored' | 'unsent'>) => {
@@ -273,7 +273,7 @@ test('Python takes values from its environment, and a notebook keeps its bytes e
       .split(/(?<=\n)/)
       .map((line) => JSON.stringify(line))
       .join(', ')}]\n}`
-  /** What stands in a file, and in what of it that becomes. */
+  /** What is in a file, and in what of it that becomes. */
   const rows: readonly [before: string, after: string][] = [
     ["API_KEY = 'hive-77'\n", 'import os\n\nAPI_KEY = os.environ["API_KEY"]\n'],
     [
@@ -383,7 +383,7 @@ test('any program that parses still parses when it is lifted, and with nothing t
   assert.ok(installed.length > 100 && lifted > 5, `${installed.length} files, ${lifted} lifted`)
 })
 
-test('what is imported stands in front of where it is used: compiled to CommonJS, imports run in their order', () => {
+test('what is imported is in front of where it is used: compiled to CommonJS, imports run in their order', () => {
   for (const [text, isModule] of [
     ["import a from 'a'\nconst feed = process.env.FEED_URL\nimport b from 'b'\n", true],
     ["const a = require('a')\nconst feed = process.env.FEED_URL\nconst b = require('b')\n", false],
@@ -395,7 +395,7 @@ test('what is imported stands in front of where it is used: compiled to CommonJS
   }
 })
 
-/** A copy of the application whose settings are still in its code, under version control. */
+/** A copy of the application whose settings are still in its code, in git. */
 function applicationBefore() {
   const root = project({})
   cpSync(before, root, { recursive: true })
@@ -677,7 +677,7 @@ test('--pick asks about each candidate in a terminal', {
   assert.deepEqual([refused.code, refused.stderr], [2, '--pick needs a terminal. Use --only here.\n'])
   const asked = (answers: Parameters<typeof mappaAsked>[1]) =>
     mappaAsked(['lift', '--pick', '--uncommitted'], answers, { cwd: root })
-  // Whoever leaves a question has agreed to nothing.
+  // Anyone who leaves a question has agreed to nothing.
   const left = await asked([['API_KEY, 1 of 2', keys.interrupt]])
   assert.equal(left.code, 130, left.text)
   assert.match(left.text, /\nNothing was written\.\r?\n$/)

@@ -121,7 +121,7 @@ ALERT_TOKEN=
 
 test('mappa sample writes the sample, says what is stale, and shows what it changes without any secret', async () => {
   const root = project(files)
-  // What version control is told to leave out gives a colleague nothing.
+  // What git is told to leave out gives a colleague nothing.
   rmSync(join(root, '.git'), { recursive: true })
   spawnSync('git', ['init', '-q'], { cwd: root })
   const run = (...args: string[]) => mappa(['sample', ...args], { cwd: root })

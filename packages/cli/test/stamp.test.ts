@@ -1,4 +1,4 @@
-// Values that pages take when they are handed out, put in by the command; and the module for builders without a plugin.
+// Values that pages take when they are served, put in by the command; and the module for builders without a plugin.
 import assert from 'node:assert/strict'
 import { createHash } from 'node:crypto'
 import { mkdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
@@ -82,7 +82,7 @@ test('stamp prints a page, writes it elsewhere or in its place, and leaves what 
 const digest = (algorithm: string, form: 'hex' | 'base64', content: Buffer) =>
   createHash(algorithm).update(content).digest(form)
 
-test('what was made of a page is made anew when it is stamped, and what does not fit is named', async () => {
+test('what was made of a page is made again when it is stamped, and what does not fit is named', async () => {
   const root = site()
   const at = (name: string) => join(root, 'dist', name)
   const content = Buffer.from(page)

@@ -1,4 +1,4 @@
-// What lift finds in many small pieces of code: they stand in stored/, the cases and the answers.
+// What lift finds in many small pieces of code: they are in stored/, the cases and the answers.
 // A line that is added to a case there gets its answer by WRITE_STORED=1, to be read in the diff.
 import test from 'node:test'
 import { storedIn } from '../../../test/helpers.js'

@@ -1,4 +1,4 @@
-// `mappa with` has a short way for what is mostly so. Whatever stands in front of it, it is to do and say what the whole
+// `mappa with` has a short way for what is mostly so. Whatever is in front of it, it is to do and say what the whole
 // program does and says.
 import assert from 'node:assert/strict'
 import { spawn } from 'node:child_process'

@@ -33,7 +33,7 @@ const writing = outputFiles[0]?.text ?? ''
 const modeOf = (path: string) => (statSync(path).mode & 0o777).toString(8)
 const posix = { skip: process.platform === 'win32' && 'Windows has no modes' }
 
-test('files are written all or none; modes and links stay; new secrets are for this user alone', posix, () => {
+test('files are written all or none; modes and links stay; new secrets are only for this user', posix, () => {
   const root = project({ a: 'old a', b: 'old b', 'elsewhere/c': 'old c' })
   const at = (name: string) => join(root, name)
   chmodSync(at('a'), 0o640)

@@ -72,7 +72,7 @@ test('the examples of docs/library.md compile, run, and print what stands beside
     const { code, stdout, stderr } = await node([file.replace(/mts$/, 'mjs')], { cwd: root })
     assert.equal(code, 0, `${text}\n${stderr}`)
     const plain = (each: string) => each.replaceAll('\\n', '\n').replace(/\s+/g, ' ').trim()
-    // What stands behind // is printed, with … for what is left out.
+    // What is behind // is printed, with … for what is left out.
     for (const [, said = ''] of text.matchAll(/^console\.log\(.*\) \/\/ (.*)$/gm)) {
       let from = 0
       for (const piece of said.split('…').map(plain).filter(Boolean)) {
@@ -109,4 +109,47 @@ test('stored answers are for people: each says what it holds, and no line is lon
       const longest = name === 'guide-html.txt' ? 0 : Math.max(...lines.map(({ length }) => length))
       assert.ok(longest <= 200, `${folder}/${name} has a line of ${longest}`)
     }
+})
+
+/** Phrases that a reader stumbles over. Whole phrases, since *left alone* and *is no longer* are English. */
+const worst: readonly RegExp[] = [
+  /, and is "/,
+  /\bno layer sets that\b/,
+  /\bwould take it\b/,
+  /\blived with\b/,
+  /\ba variable more\b/,
+  /\bis no (?:duration|number|port|secret|name|text)\b/,
+  /\bare none of\b/,
+  /\bthis machine alone\b/,
+  /\bhas to be given\b/,
+  /\bmust be given, before\b/,
+  /\blook(?:ed)? at what\b/i,
+  /\bwhoever\b/i,
+  /\bversion control\b/i,
+  /\bhanded out\b/,
+  /\bmade anew\b/,
+  /\bno entry declares\b/,
+  /\bwhere (?:its|their) reach does not\b/,
+  /\bholds the text of\b/,
+  /\bis hidden by this machine\b/,
+  /\bby its shape, and this is\b/,
+  /\bends with 1\b/,
+  /^Type: /m,
+]
+
+test('no message, comment, test name or page holds a phrase that readers stumble over', () => {
+  const folders = ['packages', 'scripts', 'examples', 'docs', 'test']
+  const own = folders.flatMap((folder) =>
+    readdirSync(join(top, folder), { recursive: true, encoding: 'utf8' })
+      .filter((path) => /\.(?:ts|mjs|md|txt)$/.test(path) && !/node_modules|[\\/]dist[\\/]|documents\.test/.test(path))
+      .map((path) => join(folder, path)),
+  )
+  const found = [...own, 'README.md', 'CHANGELOG.md', 'CONTRIBUTING.md'].flatMap((path) => {
+    const lines = readFileSync(join(top, path), 'utf8').split('\n')
+    return lines.flatMap((line, at) => {
+      const wrong = worst.find((phrase) => phrase.test(line))
+      return wrong ? [`${path}:${at + 1}: ${wrong.source}: ${line.trim().slice(0, 100)}`] : []
+    })
+  })
+  assert.deepEqual(found, [])
 })

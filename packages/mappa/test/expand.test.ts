@@ -74,7 +74,7 @@ const names = Array.from({ length: 6 }, (_, at) => `HIVE_${at}`)
 const plain = fc.stringMatching(/^[A-Za-z0-9_.,:/@%+-]{0,8}$/)
 const literal = fc.stringMatching(/^[A-Za-z0-9 .,:;#<>|&*?!()[\]{}\n\t"-]{0,12}$/).map((text) => `'${text}'`)
 
-/** A line of the portable subset: names once each, in order, mentioning only those above or giving what stands in. */
+/** A line of the portable subset: names once each, in order, mentioning only those above or giving what is in. */
 const line = (at: number) => {
   const earlier = fc.constantFrom(...names.slice(0, Math.max(at, 1)))
   const word = fc.stringMatching(/^[A-Za-z0-9_.:/-]{0,5}$/)

@@ -198,7 +198,7 @@ test('what is asked of a store, and what becomes of its answers', async () => {
         onChange: (texts) => said.push(`  now ${shown(texts)}`),
         onLost: (error) => said.push(`  lost: ${told(remoteFault(source, error))}`),
       })
-      // Whoever is content asks no more.
+      // Anyone who is content asks no more.
       await (quiet === undefined ? over : new Promise((resolve) => later(resolve, quiet)))
       await new Promise((resolve) => later(resolve, 50))
     } else

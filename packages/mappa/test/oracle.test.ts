@@ -118,7 +118,7 @@ test('values are accepted and refused as most validators accept and refuse them'
     fc.property(schema, value, (entry, given) => {
       const { type } = entry as { type: string }
       const own = meant(type, given)
-      // These differences come from everything being text, and stand in docs/legend.md.
+      // These differences come from everything being text, and are in docs/legend.md.
       fc.pre(type !== 'boolean' || !/^(?:1|0|yes|no|on|off)$/i.test(written(given)))
       fc.pre(
         !/^(?:number|integer)$/.test(type) || /^-?[0-9]+(?:\.[0-9]+)?$/.test(written(given)) || typeof own !== 'number',

@@ -1,4 +1,4 @@
-// Where a start's values are from, said by the start itself: on a host there is no command.
+// Where a start's values are from, said by the start itself: on a host there is not a command.
 import assert from 'node:assert/strict'
 import test from 'node:test'
 import { legend } from 'mappa'

@@ -48,7 +48,7 @@ test('a place is where an editor says it is, also behind a byte order mark', () 
   }
 })
 
-test('a line of a value that looks like an assignment is noticed, and the last line of a key is none', () => {
+test('a line of a value that looks like an assignment is noticed, and the last line of a key is not one', () => {
   const assigned = ['\nHIVES=c', '\nexport  HIVES=c\n', '\n\texport HIVES = c\n', '\nHIVES= c\n', '\nHIVES==c']
   const plain = ['\nHI-VES=c', '\nHIVES=\n', '\nHIVES==\ny', '\nHIVES==', '\nHIVES=\r\ny', 'HIVES=c']
   for (const value of [...assigned, ...plain]) {

@@ -90,7 +90,7 @@ const roomsMax = 16
 const floorsMax = 8
 /** A command that ends with another's run is handed it by its definition. */
 const commandsAcross = new Set(['commands/lift/definition.ts commands/check/run.ts'])
-/** Whoever opens a room sees at once what is in it. */
+/** Anyone who opens a room sees at once what is in it. */
 const filesMax = 15
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
 const pure = /^(?:code.*|credentials|declared|guess|lift.*)$/

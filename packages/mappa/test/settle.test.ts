@@ -244,7 +244,7 @@ test('in tests an entry that says how a value is made needs none; elsewhere it d
   assert.match(found.settings?.KEY ?? '', /^[\w-]{43}$/)
   assert.match(found.settings?.HEX ?? '', /^[0-9a-f]{32}$/)
   assert.match(found.settings?.B ?? '', /^[\w+/]{27}=$/)
-  // The same for as long as the process lives, masked, and handed on.
+  // The same for as long as the process lives, masked, and passed on.
   assert.equal(surveyLayers(definition, { stage: 'test', layers: [] }).settings?.KEY, found.settings?.KEY)
   assert.equal(JSON.stringify(found.settings), '{"KEY":"(secret)","HEX":"(secret)","B":"(secret)"}')
   assert.equal(found.texts.get('KEY'), found.settings?.KEY)

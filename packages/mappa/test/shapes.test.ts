@@ -33,7 +33,7 @@ const options = (more: object) =>
 const modules = '{ "name": "apiary-collector", "type": "module" }'
 const common = '{ "name": "apiary-collector" }'
 
-/** What stands in each project, and its server once it is compiled. */
+/** What is in each project, and its server once it is compiled. */
 const shapes: Readonly<Record<string, readonly [files: Record<string, string>, server: string]>> = {
   'ES modules from src': [
     {

@@ -172,7 +172,7 @@ test('what everyone may write to is pointed out', {
   assert.deepEqual(messages(), ['Every user of this m'])
 })
 
-test('a change is told once for a burst, masked, also when files are replaced, deleted and made anew', async () => {
+test('a change is told once for a burst, masked, also when files are replaced, deleted and made again', async () => {
   const root = project({ '.env': 'HIVES=a\nALERT_TOKEN=x', 'secrets/x': '' })
   const told: string[] = []
   let wake = () => {}

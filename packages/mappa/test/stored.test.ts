@@ -1,4 +1,4 @@
-// What the core says and makes of many small cases, of which each word counts: they stand in stored/, the cases and the answers.
+// What the core says and makes of many small cases, of which each word counts: they are in stored/, the cases and the answers.
 // A line that is added to a case there gets its answer by WRITE_STORED=1, to be read in the diff.
 import assert from 'node:assert/strict'
 import { join } from 'node:path'

@@ -167,7 +167,7 @@ describe('watching', { concurrency: true }, () => {
     assert.ok(!JSON.stringify([told, lost]).includes(token))
   })
 
-  test('a store that asks who somebody is: tokens are made anew, and neither name nor password is told', {
+  test('a store that asks who somebody is: tokens are made again, and neither name nor password is told', {
     skip: noStore,
   }, async () => {
     const store = await startStore()

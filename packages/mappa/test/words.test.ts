@@ -244,7 +244,7 @@ test('settings for a test come from given values alone, and what was not given t
   assert.throws(() => settingsFor(definition, { PORT: 0 }), /PORT in the test is 0, but must be at least 1/)
   // @ts-expect-error: no such variable
   assert.throws(() => settingsFor(definition, { PRT: 1 }), /was given PRT, which is not in the legend/)
-  // @ts-expect-error: a port is no list
+  // @ts-expect-error: a port is not a list
   assert.throws(() => settingsFor(definition, { PORT: [1, 2] }), /PORT must be a port/)
   delete process.env.TOKEN
 })

@@ -1,4 +1,4 @@
-/** Returns what a page carries, and which of it comes when it is handed out, as a sentence; undefined for one that has nothing. */
+/** Returns what a page carries, and which of it comes when it is served, as a sentence; undefined for one that has nothing. */
 export function carriedText(
   page: string,
   names: Iterable<string>,

@@ -41,7 +41,7 @@ export function withTexts(
   return text + code.slice(last)
 }
 
-/** Returns what a page says between percent signs, by what may be there; what is in a script is written as in its strings. */
+/** Returns what a page says between percent characters, by what may be there; what is in a script is written as in its strings. */
 export function withPercentNames(html: string, texts: ReadonlyMap<string, string>): string {
   const script = /(<script\b[^>]*>)([\s\S]*?)(<\/script)/gi
   const filled = (text: string, write: (value: string) => string) =>

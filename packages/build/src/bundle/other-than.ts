@@ -1,4 +1,4 @@
-/** A pattern for a name that is none of some words, without looking ahead or behind: what bundlers search with knows neither. */
+/** A pattern for a name that is not one of some words, without looking ahead or behind: what bundlers search with knows neither. */
 export function otherThan(words: Iterable<string>): string {
   const root: Branch = { ends: true, next: new Map() }
   for (const word of words) {

@@ -99,7 +99,7 @@ export class BundleProject {
       }))
   }
 
-  /** Returns what is built here goes elsewhere, so a value of this machine alone must not get into it. */
+  /** Returns what is built here goes elsewhere, so a value of only this machine must not get into it. */
   #localFaults(): Fault[] {
     if (this.#command !== 'build') return []
     return this.survey.notices.flatMap((notice) =>

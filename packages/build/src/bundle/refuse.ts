@@ -71,7 +71,7 @@ const nothing = { names: new Set<string>(), whole: false }
 /** Stands for all settings at once: no variable has this name. */
 const wholeName = '*'
 
-/** Names that a page itself asks for between percent signs and may not have, each as a fault with its place. */
+/** Names that a page itself asks for between percent characters and may not have, each as a fault with its place. */
 export function refusedInPage(html: string, id: string, definition: Legend, graph: ModuleGraph): Fault[] {
   const entries = entriesOf(definition)
   return [...html.matchAll(/%([A-Za-z_]\w*)%/g)].flatMap(({ 1: name = '', index }): Fault[] => {
@@ -139,7 +139,7 @@ function refusal(
   }
 }
 
-/** Finds where a name is taken, in the file as a person wrote it: what Vite hands on has other lines. */
+/** Finds where a name is taken, in the file as a person wrote it: what Vite passes on has other lines. */
 function takenSpot(id: string, file: string, name: string): Required<Pick<Fault, 'place' | 'excerpt'>> | undefined {
   const text = sourceOf(id)
   const whole = name === wholeName

@@ -84,7 +84,7 @@ export class Session {
     return this.#known?.texts ?? new Map()
   }
 
-  /** Variables that a page takes when it is handed out. */
+  /** Variables that a page takes when it is served. */
   get atStart(): readonly string[] {
     const { sound } = this.project
     return sound ? namesAtStart(sound.definition) : []
@@ -121,7 +121,7 @@ export class Session {
     this.#defined = this.command === 'build'
   }
 
-  /** A module with the texts put in that it reads of its environment; undefined where nothing has to be. */
+  /** A module with the texts put in that it reads of its environment; undefined where nothing must be. */
   filledIn({ code, isOwn, parse }: ModuleText, isClient: boolean): string | undefined {
     const hasReads = !this.#defined && readsEnv(code)
     const readsProcess = isClient && isOwn && this.suspicion.ofProcess(code)

@@ -96,16 +96,16 @@ export class Suspicion {
   }
 }
 
-/** Tells whether a module reads its environment, for what has to be put in there; Vite has a name of its own for it on a server. */
+/** Tells whether a module reads its environment, for what must be put in there; Vite has a name of its own for it on a server. */
 export function readsEnv(code: string): boolean {
   return envRead.test(code) || envBehindComments.test(code) || /__vite_ssr_import_meta__\s*\??\.\s*env\b/.test(code)
 }
 
 const envRead = /import\s*\.\s*meta\s*\??\.\s*env\b/
-/** With a comment inside, which would have to be looked for everywhere. */
+/** With a comment inside, which would must be searched for everywhere. */
 const envBehindComments = /\bimport\s*(?:\.\s*(?:meta\s*(?:\??\.\s*)?)?)?\/[*/]/
 const processRead = /\bprocess\b[\s\S]{0,40}?\benv\b/
-/** Names in patterns have so many signs together at most; more would take long to be made ready. */
+/** Names in patterns have so many characters together at most; more would take long to be made ready. */
 const patternNamesMax = 5000
 /** A list of imported names is looked at up to here; a module with a longer one is parsed. Characters. */
 const clauseLengthMax = 4000

@@ -133,7 +133,7 @@ function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterab
   return { names, whole }
 }
 
-/** Expressions that hand on what stands in them. */
+/** Expressions that pass on what is in them. */
 const passing: ReadonlySet<string> = new Set([
   'ParenthesizedExpression',
   'AwaitExpression',

@@ -8,7 +8,7 @@ import type { BuildCommand } from '../bundle/settings-module.js'
 export function chooseBuildStage(named: string | undefined, mode: string | undefined, command: BuildCommand): Stage {
   if (named !== undefined) return { name: named, from: 'the plugin' }
   const usual = command === 'build' ? 'production' : 'development'
-  // Frameworks hand on the mode that there is unless somebody names one.
+  // Frameworks pass on the mode that there is unless somebody names one.
   const isTyped = process.argv.some((each) => /^(?:--mode|-m)(?:=|$)/.test(each))
   const isUsual = mode === 'production' || mode === 'development'
   if (mode !== undefined && (isTyped || !isUsual)) return { name: mode, from: '--mode' }

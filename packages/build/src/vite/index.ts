@@ -60,7 +60,7 @@ export function mappa(options: MappaPluginOptions = {}): Plugin {
   const ofWorkers = hooksFor(() => session, true)
   return {
     name: 'mappa',
-    // Before the others, a component or a page is no JavaScript yet.
+    // Before the others, a component or a page is not a JavaScript yet.
     enforce: 'post',
 
     async config(config, { command, isPreview }) {
@@ -182,7 +182,7 @@ type Hooks = {
   >
 }
 
-/** Returns what is done for each module and each bundle, whoever bundles it. */
+/** Returns what is done for each module and each bundle, whatever bundles it. */
 function hooksFor(session: () => Session, isWorker = false): Hooks {
   return {
     resolveId: {

@@ -4,7 +4,7 @@ import { carriedText } from '../bundle/carried.js'
 import { resolvedModule, type Session } from '../bundle/session.js'
 
 /**
- * Puts an empty block into each page of a bundle that takes values when it is handed out; gives a sentence for each page of
+ * Puts an empty block into each page of a bundle that takes values when it is served; gives a sentence for each page of
  * what it carries. `folder` is where the bundle is written.
  */
 export function finishPages(bundle: Rolldown.OutputBundle, session: Session, folder: string): readonly string[] {

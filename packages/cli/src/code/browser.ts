@@ -4,7 +4,7 @@ import { pagePartsOf } from './page-parts.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit, walk } from './parse.js'
 import { isTestFile } from './test-files.js'
 
-/** Imports of a file, and its signs of running only in a page or only on a server. */
+/** Imports of a file, and its characters of running only in a page or only on a server. */
 export interface Standing {
   readonly path: string
   readonly imports: readonly string[]
@@ -136,7 +136,7 @@ export function browserFiles(standings: readonly Standing[], aliases: Aliases = 
       if (target && !target.server) open.push(target)
     }
   }
-  // In a folder of a page's sources, what nothing imports is no server's.
+  // In a folder of a page's sources, what nothing imports is not a server's.
   const folders = grouped(standings, ({ path }) => /^([^/]+)\//.exec(path)?.[1])
   const hasPages = standings.some(({ path }) => /\.(?:html?|vue|svelte|[jt]sx)$/.test(path))
   for (const own of folders.values())

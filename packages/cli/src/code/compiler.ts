@@ -5,11 +5,11 @@ import { isNode, type Node, nodesIn } from './parse.js'
 export interface Compiler {
   /** The modules that come of it; other kinds than these two no form of ours fits. */
   readonly modules: 'esm' | 'commonjs' | 'other'
-  /** True if `import.meta` may stand in what is compiled. */
+  /** True if `import.meta` may be in what is compiled. */
   readonly takesImportMeta: boolean
   /** True if files come of it; else a bundler or a loader reads the sources. */
   readonly emits: boolean
-  /** The folder that alone is looked at, where that is not the root: a declaration elsewhere has to be named in it. */
+  /** The folder that alone is looked at, where that is not the root: a declaration elsewhere must be named in it. */
   readonly looksIn: string | undefined
   /** The folder that all of it is in, from the root, with a slash: `src/`; empty for the root itself. */
   readonly folder: string

@@ -18,7 +18,7 @@ export interface Context {
   readonly compared: boolean
   /** True if it is one of a list. */
   readonly listed: boolean
-  /** True if it stands in a page's markup. */
+  /** True if it is in a page's markup. */
   readonly markup: boolean
   /** True if code puts something in front of it or behind it. */
   readonly part: boolean

@@ -1,7 +1,7 @@
 import { parseExpression } from '@babel/parser'
 import { isNode, type Node, nodesIn } from './parse.js'
 
-/** The code of one cell of a notebook, and where each of its characters stands in the file; one more offset for its end. */
+/** The code of one cell of a notebook, and where each of its characters is in the file; one more offset for its end. */
 export interface NotebookCell {
   readonly code: string
   readonly offsets: readonly number[]

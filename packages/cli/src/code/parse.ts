@@ -30,7 +30,7 @@ export interface Unparsed {
 
 const scripted = /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/
 
-/** Tells whether code is looked for in a file of this name. */
+/** Tells whether code is searched for in a file of this name. */
 export function holdsCode(path: string): boolean {
   return scripted.test(path) && !/\.d\.[cm]?ts$|\.min\.[cm]?js$/.test(path)
 }

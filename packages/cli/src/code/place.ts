@@ -11,7 +11,7 @@ export function placeIn(text: string, at: number) {
 
 const keepComment = /\/[/*] ?mappa keep: ?\S/
 
-/** So far from what was found comments are looked for. Characters. */
+/** So far from what was found comments are searched for. Characters. */
 const aroundMax = 500
 
 /** The line of an offset and the one above it, for comments. */

@@ -60,7 +60,7 @@ function pythonNode(node: SyntaxNode, text: string): Node {
     }
     case 'ReturnStatement':
       return own('ReturnStatement', { argument: inner()[0] })
-    // Texts that join, that stand alone, or that something is compared with: nothing may stand in their place.
+    // Texts that join, that stand alone, or that something is compared with: nothing may be in their place.
     case 'ContinuedString':
     case 'MatchClause':
       return own('PythonText')
@@ -103,7 +103,7 @@ function pythonMember(node: SyntaxNode, text: string): Node {
   }
 }
 
-/** Returns what a call is given: those by name as the members of one object, which stands behind the others. */
+/** Returns what a call is given: those by name as the members of one object, which is behind the others. */
 function argumentsIn(list: SyntaxNode, text: string): Node[] {
   const parts = childrenOf(list)
   const plain: Node[] = []
@@ -137,7 +137,7 @@ function propertyOf(key: Node, value: Node): Node {
   return { type: 'ObjectProperty', start: key.start, end: value.end, key, value, computed: false }
 }
 
-/** The parts of a node that mean something, without signs and comments. */
+/** The parts of a node that mean something, without characters and comments. */
 function childrenOf(node: SyntaxNode): SyntaxNode[] {
   const found: SyntaxNode[] = []
   for (let child = node.firstChild; child; child = child.nextSibling)

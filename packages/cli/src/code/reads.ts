@@ -57,7 +57,7 @@ export function collectReads({ path }: SourceFile): { readonly visit: Visit; rea
     return known && { from: known, alias }
   }
   const visit: Visit = (node, parents) => {
-    // Most nodes are none of these, and every node of a project comes by.
+    // Most nodes are not of these, and every node of a project comes by.
     if (!read.has(node.type)) return
     if (functions.has(node.type)) {
       for (const parameter of nodesIn(node.params))

@@ -41,7 +41,7 @@ const lineLengthMean = 400
 
 const versioned = /(?:^|\/)(?:[\w.-]+?[-_.]v?)?\d+\.\d+(?:\.\d+)?(?:[-.]\w+)*(?:\/|\.[cm]?js$)/
 const banner = /^\s*\/\*![^/]{0,400}?\bv?\d+\.\d+\.\d+/
-/** A banner longer than this is no banner. Characters. */
+/** A banner longer than this is not a banner. Characters. */
 const bannerLengthMax = 1000
 
 /** Tells whether a file says at its end that it was made of another one (source map format, ECMA-426). */
@@ -49,5 +49,5 @@ export function isMapped(text: string): boolean {
   return /\n\/\/[#@] sourceMappingURL=\S+\s*$/.test(text.slice(-mapLineLengthMax))
 }
 
-/** A map that stands in the file itself makes a longer line, and is looked for no further. Characters. */
+/** A map that is in the file itself makes a longer line, and is searched for no further. Characters. */
 const mapLineLengthMax = 1000

@@ -66,7 +66,7 @@ export function namedStage(
   return { stage, stageFrom: 'the command line' }
 }
 
-/** Names of variables, and patterns of such; what is none of these may be a stage, or a value in the wrong place. */
+/** Names of variables, and patterns of such; what is not one of these may be a stage, or a value in the wrong place. */
 export function refuseOddNames(names: readonly string[], command: string): void {
   const stages = stagesOf(undefined)
   if (names.every((name) => /^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name) && !stages.includes(name))) return

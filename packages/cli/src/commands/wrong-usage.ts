@@ -80,7 +80,7 @@ function conflictIn(command: Command): readonly [Option, Option] | undefined {
   return undefined
 }
 
-/** The option or argument whose value is none of those that it takes. */
+/** The option or argument whose value is not one of those that it takes. */
 function wrongChoice(
   command: Command,
   options: readonly Option[],

@@ -6,7 +6,7 @@ const marks = ['live', 'test', 'prod', 'secr', 'priv'].flatMap((word) => [`_${wo
 const markLength = 5
 const tableMask = (1 << 14) - 1
 
-/** A byte of a letter in either case, and of other signs something of their own. */
+/** A byte of a letter in either case, and of other characters something of their own. */
 const fold = 0x20
 
 /** The least distance, by two bytes, to the next mark (Wu and Manber, 1994). */

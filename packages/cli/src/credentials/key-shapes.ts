@@ -18,7 +18,7 @@ const lineReach = 600
 export function keyShapesIn(text: string): KeyShape[] {
   const found = new Map<number, KeyShape>()
   let last = -1
-  // A byte for each code unit, so that offsets are the same; what is no ASCII is no part of a name or a key.
+  // A byte for each code unit, so that offsets are the same; what is not an ASCII is not a part of a name or a key.
   eachKeyHint(Buffer.from(text, 'latin1'), (index) => {
     const start = Math.max(text.lastIndexOf('\n', index) + 1, index - lineReach)
     const newline = text.indexOf('\n', index + 1)
@@ -57,7 +57,7 @@ function ownShapes(line: string): KeyShape[] {
 }
 
 /**
- * A name, and the value that is given to it: in code, layers, JSON, YAML and command lines alike; also as what stands in for it
+ * A name, and the value that is given to it: in code, layers, JSON, YAML and command lines alike; also as what is in for it
  * (`NAME || 'value'`), and as the next of several texts.
  */
 const givenValue = new RegExp(
@@ -88,7 +88,7 @@ function isLayerLine(line: string): boolean {
   return /^\s*(?:(?:export|ENV|ARG|-)\s+)?[A-Z][A-Z0-9_]*=\S+\s*$/.test(line)
 }
 
-/** `name: value` and nothing else, where the value is no path through objects. */
+/** `name: value` and nothing else, where the value is not a path through objects. */
 function isYamlLine(line: string, value: string): boolean {
   return /^\s*(?:- )?[\w.-]+:\s+\S+\s*$/.test(line) && !/^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/.test(value)
 }

@@ -76,7 +76,7 @@ export function isSecretConnection(text: string): boolean {
   return hasUserInformation(text) || /[?&;](?:password|pwd|token|key|sig|secret|access_token)=/i.test(text)
 }
 
-/** Returns what people are told to make of a password: small and capital letters, digits and signs, and no blank. */
+/** Returns what people are told to make of a password: small and capital letters, digits and characters, and no blank. */
 export function isStrongPassword(value: string): boolean {
   const kinds = [/[a-z]/, /[A-Z]/, /[0-9]/, /[!#%&*+,./:;=?@^_~-]/]
   return value.length <= 64 && !/[\s(){}<>[\]|\\$'"`]/.test(value) && kinds.every((kind) => kind.test(value))

@@ -1,6 +1,7 @@
 import { encode, type SourceMapSegment } from '@jridgewell/sourcemap-codec'
 import type { Legend, Terms, Variable } from 'mappa'
 import { isTypeScript } from 'mappa/command'
+import { codeLiteral } from '../code/literal-text.js'
 import type { LegendPlaces } from './legend-text.js'
 import { obtainLines, sentencesOf } from './sentences.js'
 import { typeTraits } from './value-type.js'
@@ -189,10 +190,8 @@ function textType({ type, values }: Variable): string {
 }
 
 function union(values: readonly string[]): string {
-  return values.map((value) => quoted(value)).join(' | ')
+  return values.map((value) => codeLiteral(value)).join(' | ')
 }
-
-const quoted = (text: string) => `'${JSON.stringify(text).slice(1, -1).replaceAll('\\"', '"').replaceAll("'", "\\'")}'`
 
 interface TypeWords {
   readonly type: string
@@ -209,7 +208,7 @@ export function writtenType(variable: Variable, definition: Legend): string {
 
 function typeText({ type, enum: allowed, items }: TypeWords): string {
   if (allowed?.every((value) => typeof value !== 'object'))
-    return allowed.map((value) => (typeof value === 'string' ? quoted(value) : String(value))).join(' | ')
+    return allowed.map((value) => (typeof value === 'string' ? codeLiteral(value) : String(value))).join(' | ')
   if (type === 'array' && items) return `readonly (${typeText(items)})[]`
   return typeTraits(type)?.code ?? 'unknown'
 }

@@ -1,6 +1,7 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
 import { type JsonSchema, type Legend, toJsonSchema } from 'mappa'
+import { codeLiteral, jsonLiteral } from '../code/literal-text.js'
 import { type Node, nodesIn } from '../code/parse.js'
 import { legendArguments, membersOf, objectsOfEntries } from './legend-text.js'
 
@@ -47,15 +48,14 @@ function entryCode(name: string, words: Words, description: string | undefined):
 const memberName = (name: string) => (/^[A-Za-z_]\w*$/.test(name) ? name : codeOf(name))
 
 function codeOf(word: Word): string {
-  if (typeof word === 'string')
-    return `'${word.replace(/[\\']/g, '\\$&').replaceAll('\n', '\\n').replaceAll('\r', '\\r')}'`
+  if (typeof word === 'string') return codeLiteral(word)
   if (typeof word !== 'object') return String(word)
   if (Array.isArray(word)) return `[${word.map(codeOf).join(', ')}]`
   const members = Object.entries(word).map(([name, value]) => `${memberName(name)}: ${codeOf(value)}`)
   return `{ ${members.join(', ')} }`
 }
 
-/** The properties of a JSON Schema document with further ones; whoever must have a value is required. */
+/** The properties of a JSON Schema document with further ones; anyone who must have a value is required. */
 function withJsonEntries(text: string, entries: readonly WrittenEntry[]): string {
   const own = Object.fromEntries(
     entries.map(({ name, words, description }) => [name, { ...words, ...(description && { description }) }]),
@@ -106,6 +106,7 @@ function withJsonEntries(text: string, entries: readonly WrittenEntry[]): string
 
 /** JSON on one line, with spaces as people write it. */
 function spaced(word: Word): string {
+  if (typeof word === 'string') return jsonLiteral(word)
   if (typeof word !== 'object') return JSON.stringify(word)
   if (Array.isArray(word)) return `[${word.map(spaced).join(', ')}]`
   const members = Object.entries(word).map(([name, value]) => `${JSON.stringify(name)}: ${spaced(value)}`)

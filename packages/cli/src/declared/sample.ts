@@ -8,7 +8,7 @@ export const samplePath = '.env.example'
 /** The input of a sample. */
 export interface Sampled {
   readonly variables: readonly Variable[]
-  /** Names that have a value without anybody's doing, from layers that version control holds. */
+  /** Names that have a value without anybody's doing, from layers that git holds. */
   readonly given: ReadonlySet<string>
 }
 
@@ -59,7 +59,7 @@ export function sampleText({ variables, given }: Sampled, before = ''): string {
   return `${[...head, ...(body.length > 0 ? ['', ...body] : [])].join('\n').replaceAll('\n', lineEnd)}${lineEnd}`
 }
 
-/** Names that a sample holds and that go, since no entry declares them any more. */
+/** Names that a sample holds and that go, since nobody declares them any more. */
 export function droppedFrom({ variables }: Sampled, before: string): string[] {
   const known = new Set(variables.map(({ name }) => name))
   return renamedParts(before, variables).flatMap((part) => ('own' in part || known.has(part.name) ? [] : [part.name]))
@@ -174,7 +174,7 @@ function writtenDefault(name: string, value: string): string {
 
 /**
  * The parts of a sample without the lines that are made here. Each name has one line of its own: where it is assigned, else
- * where that stands behind a #. Other lines that give it a value go, but for comments on names that are no secret.
+ * where that is behind a #. Other lines that give it a value go, but for comments on names that are not secret.
  */
 function partsOf(text: string, variables: readonly Variable[]): Part[] {
   const secrets = new Map(variables.map(({ name, secret }) => [name, secret]))

@@ -1,6 +1,6 @@
 import { valueTypes } from 'mappa/command'
 
-/** Returns what a type of value is, as far as the command asks about it; undefined if there is no type of that name. */
+/** Returns what a type of value is, as far as the command asks about it; undefined if there is not a type of that name. */
 export function typeTraits(type: unknown): Traits | undefined {
   return typeof type === 'string' && Object.hasOwn(valueTypes, type)
     ? valueTypes[type as keyof typeof valueTypes]

@@ -128,7 +128,7 @@ function ownerOf(text: string): LockOwner | undefined {
   }
 }
 
-/** Of another machine nobody here can say. What is no lock of ours stays as well. */
+/** Of another machine nobody here can say. What is not a lock of ours stays as well. */
 function isGone(text: string): boolean {
   const owner = ownerOf(text)
   return owner !== undefined && owner.host === hostName() && !isRunning(owner.pid)

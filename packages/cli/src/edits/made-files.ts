@@ -17,7 +17,7 @@ export function sampleChangeFor(definition: Legend, read: ReadText, textOf: (pat
   return after === before ? [] : [{ path, before: before ?? null, after }]
 }
 
-/** Declarations, for whoever writes TypeScript. */
+/** Declarations, for anyone who writes TypeScript. */
 export function declarationsOf(definition: Legend, legendFile: string, text: string, read: ReadText): FileChange[] {
   const before = read(declarationPath)
   if (before === undefined ? read('tsconfig.json') === undefined : !isDeclaration(before)) return []

@@ -91,7 +91,7 @@ export function takersOf(
   return found
 }
 
-/** The changes that take variables out of everything that is no code. */
+/** The changes that take variables out of everything that is not a code. */
 export function removing(changing: Changing, names: readonly string[]): Plan {
   const drafts = new Drafts(changing.read)
   for (const name of names) {

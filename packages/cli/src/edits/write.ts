@@ -12,7 +12,7 @@ export interface FileWrite {
   readonly text: string | Uint8Array | null
   /** The text that the new one was made from, null if there was no file; if the file holds another one now, nothing is written. */
   readonly before?: string | Uint8Array | null
-  /** True if the text holds secrets: then a new file is for this user alone (mode 0600). */
+  /** True if the text holds secrets: then a new file is only for this user (mode 0600). */
   readonly secret?: boolean
   /** True if a new file is a program. */
   readonly executable?: boolean
@@ -40,8 +40,8 @@ interface Prepared {
 }
 
 /**
- * The one way in which files of a project are written, all or none. Each is replaced in one step, so that whoever reads it, and
- * whoever pulls the plug, finds the old text or the new one and never a part; modes and owners stay. If one cannot be
+ * The one way in which files of a project are written, all or none. Each is replaced in one step, so that anyone who reads it, and
+ * anyone who pulls the plug, finds the old text or the new one and never a part; modes and owners stay. If one cannot be
  * written, those before it get their old text back. Only one process writes to a directory at a time, and nothing is
  * written through a link that leads out of the repository of `root`.
  * @throws {WriteError} naming the file that could not be written.

@@ -249,7 +249,7 @@ function portsOf(candidates: readonly Candidate[]): ReadonlyMap<string, readonly
   )
 }
 
-/** A port that a server listens on stands in addresses too: their values are built on it, so that it is written once. */
+/** A port that a server listens on is in addresses too: their values are built on it, so that it is written once. */
 function onPort(candidate: Candidate, ports: ReadonlyMap<string, readonly Candidate[]>): Candidate {
   const { kind, value } = candidate
   const port = kind === 'address' || kind === 'host' ? /(?<=:)[0-9]{2,5}$/.exec(value ?? '')?.[0] : undefined

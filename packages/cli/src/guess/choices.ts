@@ -51,7 +51,7 @@ function conditional(node: Node, parents: readonly Node[], text: string): Choice
   return { whole, arms, context: contextOf(node, parents), asks: stageAsked(node.test) }
 }
 
-/** More values than stages could have are no choice of a stage; each question in a chain of thousands would look at all others. */
+/** More values than stages could have are not choice of a stage; each question in a chain of thousands would look at all others. */
 const armsMax = 32
 
 function conditionalArms(node: Node, left = armsMax): Arm[] | undefined {
@@ -106,7 +106,7 @@ function switchBranches(node: Node): Branch[] | undefined {
       .flatMap(inBlock)
       .filter(({ type }) => type !== 'BreakStatement')
     const stage = each.test === null ? undefined : ownStage(stringIn(each.test))
-    // A case that does nothing, or asks for what is no stage.
+    // A case that does nothing, or asks for what is not a stage.
     if (body.length === 0 || (each.test !== null && stage === undefined)) return undefined
     branches.push({ stage, body })
   }

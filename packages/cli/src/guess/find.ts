@@ -134,7 +134,7 @@ function stagedBy({ also = [], group, ...branch }: StageBranch, path: string, { 
   return { ...branch, ...stages, group: `${path}: ${group}`, byBranch }
 }
 
-/** Returns what stands in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
+/** Returns what is in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
 function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
   return words.length > 0 && isChosen(text)
     ? { kind: 'choice', value: text, confidence: 'high', reason: 'Code chooses it by environment.' }

@@ -112,7 +112,7 @@ export interface VariableUse {
   readonly needs?: 'certain' | 'likely' | undefined
   /** The name of the object's member that code gives the value to: what asks for that asks for this. */
   readonly member?: string | undefined
-  /** True if it is no read, but gives the variable its value. */
+  /** True if it is not a read, but gives the variable its value. */
   readonly given?: true
   /** True if the text beside it is a credential. */
   readonly secret: boolean

@@ -113,7 +113,7 @@ function guessAnyText(literal: Literal, context: Context): Guess | undefined {
     return undefined
   const guess = guessByShape(text, context) ?? guessPlace(literal, context)
   if (guess) return guess
-  // A scheme, the head of a template and a suffix are no values.
+  // A scheme, the head of a template and a suffix are not values.
   if (literal.form === 'template-text' || context.part) return undefined
   return (
     guessByUse(text, context) ??
@@ -158,7 +158,7 @@ function guessByShape(text: string, { words, makes, call }: Context): Guess | un
 const keepsText =
   /^(?:Array|Blob|Boolean|Buffer|Date|Error|Event|File|Function|Map|Number|Object|Path|Proxy|RegExp|Request|Response|Set|String|Symbol|URL|Worker)$|(?:Array|Error|Event|Id|ID|Hash|Exception|Signal|Encoder|Decoder|Pattern|Regex|Path)$/
 
-/** Addresses, hosts with ports. An address in prose, in a link or of a standard is no setting. */
+/** Addresses, hosts with ports. An address in prose, in a link or of a standard is not a setting. */
 function guessPlace(literal: Literal, context: Context): Guess | undefined {
   const { words, call, markup } = context
   const { text, goesOn } = literal
@@ -220,7 +220,7 @@ export const openers: Readonly<Record<string, readonly number[]>> = {
   decrypt: [1],
 }
 
-/** Tells whether a value stands where code takes what it signs, encrypts or lets in with. */
+/** Tells whether a value stands where code takes what it characters, encrypts or lets in with. */
 export function opens({ call, argument, owner, words, outer, listed, name }: Omit<Context, 'object'>): boolean {
   if (call !== undefined && argument !== undefined && Object.hasOwn(openers, call) && openers[call]?.includes(argument))
     return name === undefined || !/^(?:crypto|subtle)$/.test(owner ?? '') || !/^(?:sign|verify)$/.test(call)

@@ -1,6 +1,6 @@
 import { runTogether, tellingWords } from '../credentials/opening-names.js'
 
-/** A name as a variable's: `ALERT_API_KEY`. Empty if nothing of it can stand in one. */
+/** A name as a variable's: `ALERT_API_KEY`. Empty if nothing of it can be in one. */
 export function variableName(words: readonly string[]): string {
   const name = words.join('_').toUpperCase()
   return /^[0-9]/.test(name) ? `N${name}` : name

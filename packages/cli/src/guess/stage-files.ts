@@ -69,7 +69,7 @@ export interface Staged {
 
 /**
  * What a setting of stage files comes to. Which file code takes in which stage, only code knows, and mostly it is that of
- * development where it asks for no other: so that one's values are for all. What is no secret gets one in any case; a secret
+ * development where it asks for no other: so that one's values are for all. What is not a secret gets one in any case; a secret
  * and a variable are needed only in the stages whose files have them.
  */
 export function stagedValues(sites: readonly Finding[], given: Staged, secret: boolean): Staged {

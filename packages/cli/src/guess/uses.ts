@@ -33,7 +33,7 @@ export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUse
   return { visit, hold }
 }
 
-/** Tells whether something that is looked for could take a name there: most names are handed to what does neither. */
+/** Tells whether something that is searched for could take a name there: most names are handed to what does neither. */
 function mayMatter(node: Node, parent: Node, outer: Node | undefined): boolean {
   switch (parent.type) {
     case 'ObjectProperty':

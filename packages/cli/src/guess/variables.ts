@@ -11,7 +11,7 @@ import { hasUserInformation } from '../credentials/opening-shapes.js'
 import type { Finding, Range, VariableUse } from './finding.js'
 import { guessText } from './guess.js'
 
-/** The reads of a file as findings; `taken` gets the literals in them, which are no settings of their own. */
+/** The reads of a file as findings; `taken` gets the literals in them, which are not settings of their own. */
 export function variablesIn(file: SourceFile, { reads, written }: Reads, guards: Guards, taken: Set<Node>): Finding[] {
   if (isTestFile(file.path)) return []
   return reads.flatMap((read) => {
@@ -319,7 +319,7 @@ function stopsWithout(statement: Node | undefined, test: Node): boolean {
   return ends(statement.consequent)
 }
 
-/** Tells whether code does with a value what there is no doing without one: it looks into it, or puts it into a text. */
+/** Tells whether code does with a value what there is not a doing without one: it looks into it, or puts it into a text. */
 function isTakenApart(outer: Node | undefined, inner: Node): boolean {
   if (outer?.type === 'MemberExpression') return outer.object === inner
   return outer?.type === 'TemplateLiteral' || (outer?.type === 'BinaryExpression' && outer.operator === '+')

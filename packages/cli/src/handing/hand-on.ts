@@ -17,14 +17,14 @@ export interface HandedText {
   /** The file, as it was named; undefined for standard output. */
   readonly path: string | undefined
   readonly text: string
-  /** Names of the secrets whose texts stand in it. */
+  /** Names of the secrets whose texts are in it. */
   readonly secrets: readonly string[]
   /** True if what is in the file now may be lost, since it was made by the same command; always, unless this says otherwise. */
   readonly isMade?: (before: string) => boolean
 }
 
 /**
- * The one way in which values are handed on: no secret gets onto a screen that nobody has asked for twice, nor into a file
+ * The one way in which values are passed on: no secret gets onto a screen that nobody has asked for twice, nor into a file
  * that the next commit would take; a file that is there already is written with what changes shown, all files or none.
  */
 export async function handOn(
@@ -106,7 +106,7 @@ export function hiddenTextsOf(found: Survey, values: readonly HandedValue[]): re
   ]
 }
 
-/** Returns what is on a screen is in its scroll-back, and in front of whoever looks. */
+/** Returns what is on a screen is in its scroll-back, and in front of anyone who looks. */
 async function isWanted(secrets: readonly string[]): Promise<boolean> {
   const what = `The output contains ${namesTold(secrets)}.`
   if (!process.stdin.isTTY) {

@@ -6,7 +6,7 @@ import { UsageError } from '../terminal/usage-error.js'
 import { patternFor } from '../terminal/wanted.js'
 import { faultsElsewhere } from './page-survey.js'
 
-/** Which of a stage's values are handed on. */
+/** Which of a stage's values are passed on. */
 export interface Chosen {
   /** Names of variables, and patterns of such, separated by commas. */
   readonly only?: string
@@ -15,7 +15,7 @@ export interface Chosen {
   readonly secrets?: boolean
 }
 
-/** The values of a stage that are to be handed on, and what is wrong with them; what is not chosen may be missing here. */
+/** The values of a stage that are to be passed on, and what is wrong with them; what is not chosen may be missing here. */
 export async function chosenValues(
   project: SoundProject,
   options: ProjectOptions & Chosen,

@@ -8,14 +8,14 @@ export interface HostReport {
   readonly notices: readonly Notice[]
   /** Names that the host and a layer set; the host's value counts there. */
   readonly both: readonly string[]
-  /** Names that the host lacks and a layer in version control, or a default, gives. */
+  /** Names that the host lacks and a layer in git, or a default, gives. */
   readonly elsewhere: readonly string[]
 }
 
 /**
  * Names that a host says it has: the members of a JSON object; a JSON array of names, of `NAME=value` lines as container
- * tools give them, or of objects with a `name` or `key`; or layer text. Undefined if the text is none of these: what is no
- * name may be a value, and is not repeated. A member without a value (`null`, an empty text) is none.
+ * tools give them, or of objects with a `name` or `key`; or layer text. Undefined if the text is not one of these: what is no
+ * name may be a value, and is not repeated. A member without a value (`null`, an empty text) is not one.
  */
 export function hostNames(text: string): readonly string[] | undefined {
   try {
@@ -26,7 +26,7 @@ export function hostNames(text: string): readonly string[] | undefined {
   }
 }
 
-/** The texts that a host has, by name; undefined if it gives names alone, or what is none of these forms. */
+/** The texts that a host has, by name; undefined if it gives names alone, or what is not one of these forms. */
 export function hostTexts(text: string): Texts | undefined {
   let json: unknown
   try {

@@ -3,7 +3,7 @@ import { join } from 'node:path'
 import type { Ignore } from '@balena/dockerignore'
 import { namesIn, textAt } from 'mappa/command'
 
-/** Files of a package that would be published, by their paths from its root; none for one that is private or is no package. */
+/** Files of a package that would be published, by their paths from its root; none for one that is private or is not a package. */
 export async function publishedPaths(root: string): Promise<readonly string[]> {
   const manifest = manifestOf(root)
   if (!manifest || manifest.private === true || typeof manifest.name !== 'string') return []

@@ -9,7 +9,7 @@ export async function pageSurvey(project: SoundProject, options: ProjectOptions)
   return found
 }
 
-/** Faults of what is to go elsewhere: a value of this machine alone must not get into it. */
+/** Faults of what is to go elsewhere: a value of only this machine must not get into it. */
 export function faultsElsewhere({ faults, notices }: Survey): Fault[] {
   const local = notices.flatMap((notice) =>
     notice.kind === 'hidden-by-local' ? [{ ...notice, kind: notice.kind }] : [],

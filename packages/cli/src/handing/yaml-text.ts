@@ -1,4 +1,5 @@
 import { Document, Scalar, visit } from 'yaml'
+import { escapedCharacter } from '../code/literal-text.js'
 
 /**
  * Data as YAML that every version and reader takes for just that: texts as they are, or in double quotes. With `onOneLine`,
@@ -18,8 +19,8 @@ export function yamlOf(data: unknown, { onOneLine = false }: { readonly onOneLin
     },
   })
   const text = document.toString({ lineWidth: 0, doubleQuotedAsJSON: true, flowCollectionPadding: false })
-  // YAML 1.2.2, section 5.1: these signs have to be escaped, and JSON does not.
-  return text.replace(/[\u007f-\u009f\u2028\u2029\ufeff\ufffe\uffff]/g, escapedSign)
+  // YAML 1.2.2, section 5.1: these characters must be escaped, and JSON does not.
+  return text.replace(/[\u007f-\u009f\u2028\u2029\ufeff\ufffe\uffff]/g, escapedCharacter)
 }
 
 /** A text in double quotes, for {@link yamlOf}. */
@@ -36,7 +37,3 @@ export function yamlText(text: string, { isQuoted = false }: { readonly isQuoted
 
 /** Signs that begin nothing, divide nothing, and end nothing, whatever reads them. */
 const plainScalar = /^[A-Za-z](?:[A-Za-z0-9_./:@-]*[A-Za-z0-9_/])?$/
-
-function escapedSign(sign: string): string {
-  return `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`
-}

@@ -73,7 +73,7 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
   return { candidates, secrets, unparsed, templates, made, files: standings.length }
 }
 
-/** Returns what stands in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
+/** Returns what is in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
 function configuredCandidates(
   configured: readonly Finding[],
   found: readonly Candidate[],

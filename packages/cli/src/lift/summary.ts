@@ -4,7 +4,7 @@ import type { Held, LiftedFile } from './change.js'
 
 /**
  * What was done, by file, what was left and why, and how to undo it: one screen. `undoable` if nothing but these changes would
- * be undone by version control.
+ * be undone by git.
  */
 export function summaryText(
   moved: readonly Candidate[],
@@ -65,7 +65,7 @@ function pathsOf(changes: readonly LiftedFile[], isIt: (change: LiftedFile) => b
   return changes.filter(isIt).map(({ path }) => path)
 }
 
-/** Version control gives back what it knows; the rest was not there, or is this machine's alone. */
+/** git gives back what it knows; the rest was not there, or is this machine's alone. */
 function undoOf(changes: readonly LiftedFile[]): readonly string[] {
   const quoted = (path: string) => (/^[\w./-]+$/.test(path) ? path : `'${path.replaceAll("'", "'\\''")}'`)
   const fresh = pathsOf(changes, ({ before }) => before === null).map(quoted)

@@ -17,7 +17,7 @@ export async function givenText(option: string, file: string): Promise<string> {
 /**
  * A process environment as tools show it: a JSON object of texts, a JSON array of `NAME=value`, entries with a NUL behind each
  * as Linux has them in `/proc`, or lines `NAME=value`, where a line that begins with no name goes on with the value above.
- * Undefined if it is none of these.
+ * Undefined if it is not one of these.
  */
 export function capturedTexts(text: string): Texts | undefined {
   const json = jsonOf(text)
@@ -56,7 +56,7 @@ function joinedLines(lines: readonly string[]): string[] {
   const all: string[] = []
   for (const line of lines) {
     const equals = line.indexOf('=')
-    // Hosts have names of their own, with signs that no variable of ours has.
+    // Hosts have names of their own, with characters that no variable of ours has.
     const begins = equals > 0 && (isName(line.slice(0, equals)) || /^[\w.()%-]+$/.test(line.slice(0, equals)))
     if (begins || all.length === 0) all.push(line)
     else all[all.length - 1] += `\n${line}`

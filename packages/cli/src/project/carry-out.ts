@@ -24,7 +24,7 @@ export interface Carried extends Plan {
   readonly found: Survey
   /** Further texts that must not be shown. */
   readonly hidden?: readonly string[]
-  /** The command line that makes it, for whoever has no terminal to be asked at. */
+  /** The command line that makes it, for anyone who has no terminal to be asked at. */
   readonly command: string
 }
 

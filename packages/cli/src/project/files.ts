@@ -7,13 +7,13 @@ import { git } from './git/git.js'
 /** Folders of what others wrote, or what is made from the sources. */
 const skippedFolders =
   /(?:^|\/)(?:node_modules|bower_components|jspm_packages|\.git|dist|build|out|coverage|vendor|\.cache|\.scratch)\//
-/** Declarations that say what there is and take nothing, prose, locks, and files that are no text. */
+/** Declarations that say what there is and take nothing, prose, locks, and files that are not text. */
 const skippedFiles =
   /(?:^|\/)(?:\.env\.(?:example|sample)|mappa\.legend\.(?:[cm]?[jt]s|json)|package-lock\.json|yarn\.lock|pnpm-lock\.yaml)$|\.(?:d\.[cm]?ts|md|mdx|txt|rst|adoc|map|lock|png|jpe?g|gif|webp|avif|ico|svg|pdf|zip|gz|tgz|wasm|woff2?|ttf|eot|mp[34]|sqlite3?|db)$/i
 /** Larger files are data. Bytes. */
 const fileBytesMax = 1024 * 1024
 
-/** The project's own files below its root that may read settings, one at a time: what version control knows of, if there is any. */
+/** The project's own files below its root that may read settings, one at a time: what git knows of, if there is any. */
 export function* projectFiles(root: string): Generator<SourceFile> {
   for (const path of projectPaths(root)) {
     const text = textOf(join(root, path))
@@ -99,18 +99,18 @@ export function mayHoldSettings(root: string): boolean {
 /** More are not looked at for a word of advice. */
 const filesLookedAt = 300
 
-/** Paths from the root, with slashes; undefined without version control. */
+/** Paths from the root, with slashes; undefined without git. */
 function tracked(root: string): readonly string[] | undefined {
   const args = ['ls-files', '-z', '--cached', '--others', '--exclude-standard']
   const answer = git(root, args)
   if (answer === undefined) return undefined
   const paths = [...new Set(answer.split('\0'))].filter((path) => path !== '').sort()
-  // A folder that version control leaves out as a whole is a project of its own all the same.
+  // A folder that git leaves out as a whole is a project of its own all the same.
   return paths.length > 0 ? [...paths, ...localLayers(root)] : undefined
 }
 
 /**
- * Which of these files version control is told to leave out; none where there is no version control, or where that leaves
+ * Which of these files git is told to leave out; none where there is no git, or where that leaves
  * out the whole folder, as it does with `legendFile`.
  */
 export function ignoredFiles(root: string, legendFile: string, paths: readonly string[]): ReadonlySet<string> {
@@ -120,7 +120,7 @@ export function ignoredFiles(root: string, legendFile: string, paths: readonly s
   return ignored.has(legendFile) ? new Set() : ignored
 }
 
-/** Layer files of this machine, which version control should not know of. */
+/** Layer files of this machine, which git should not know of. */
 function localLayers(root: string): string[] {
   return namesIn(root).filter((name) => /^\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(name))
 }
@@ -155,7 +155,7 @@ export function uncommittedPaths(root: string): readonly string[] {
   return answer.split('\0').flatMap((each) => (each === '' ? [] : [each.slice(3)]))
 }
 
-/** Tells whether version control would give back what is overwritten. */
+/** Tells whether git would give back what is overwritten. */
 export function isVersioned(root: string): boolean {
   return git(root, ['rev-parse', '--is-inside-work-tree'])?.trim() === 'true'
 }

@@ -3,7 +3,7 @@ import { WriteError } from '../edits/write.js'
 import { ignoredFiles } from './files.js'
 import type { SoundProject } from './project.js'
 
-/** Names that have a value in development for whoever clones the project. */
+/** Names that have a value in development for anyone who clones the project. */
 export function givenNames({ root, definition, legendFile }: SoundProject): ReadonlySet<string> {
   const { layers } = gatherAt(root, definition, { stage: 'development', environment: {} })
   const shared = layers.filter(({ source, local }) => source === 'file' && !local)

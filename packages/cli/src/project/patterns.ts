@@ -50,7 +50,7 @@ function triedInTime(pattern: RegExp, text: string): boolean | undefined {
 /** Only repetition can take long on a short text: two of them, one of a group, or a reference to what was matched. */
 function isRisky(source: string): boolean {
   if (/\\[1-9k]/.test(source)) return true
-  // Signs that are escaped or stand in a class repeat nothing.
+  // Signs that are escaped or are in a class repeat nothing.
   const plain = source.replace(/\\./g, 'x').replace(/\[[^\]]*\]/g, 'x')
   const repetitions = (plain.match(/[*+?]|\{\d/g) ?? []).length
   return repetitions > (plain.includes(')') ? 0 : 1)

@@ -50,7 +50,7 @@ export interface ProjectOptions {
   readonly set?: readonly string[]
   /** The host's variables, if not those of this process. */
   readonly environment?: Texts
-  /** True if only what a clone has is looked at: no layer of this machine, and none that version control leaves out. */
+  /** True if only what a clone has is looked at: no layer of this machine, and none that git leaves out. */
   readonly cloned?: boolean
   /** True if what is missing may be given elsewhere, so that rules which read it wait. */
   readonly givenElsewhere?: boolean
@@ -96,7 +96,7 @@ export async function openProject({ root, fresh, passing }: ProjectOptions): Pro
   return { ...base, definition: undefined, faults: [fault], ...cause }
 }
 
-/** Tells how a command ends that reports faults; a stage that is unknown is a word of its command line, whoever named it. */
+/** Tells how a command ends that reports faults; a stage that is unknown is a word of its command line, anyone who named it. */
 export function exitCodeFor(faults: readonly Fault[]): number {
   if (faults.some(({ kind }) => kind === 'unknown-stage')) return exitCodes.usage
   return faults.length > 0 ? exitCodes.faults : exitCodes.fine
@@ -248,7 +248,7 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
   return { found, files: sources.files, asked: sources.asked === true }
 }
 
-/** The layers that whoever clones the project has. */
+/** The layers that anyone who clones the project has. */
 function clonedLayers(root: string, legendFile: string | undefined, layers: readonly Layer[]): readonly Layer[] {
   const files = layers.filter(({ source, local }) => source === 'file' && !local)
   const names = files.map(({ name }) => name)

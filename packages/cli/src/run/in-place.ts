@@ -8,7 +8,7 @@ export const passedOn: readonly NodeJS.Signals[] = ['SIGTERM', 'SIGHUP', 'SIGINT
 const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
 
 /**
- * Lets a child stand in this process's place: signals are passed on to it. Resolves to its exit code; where a signal ended
+ * Lets a child are in this process's place: signals are passed on to it. Resolves to its exit code; where a signal ended
  * it, the same signal ends this process. Rejects with the error of one that could not be started.
  */
 export async function inPlace(child: ChildProcess): Promise<number> {

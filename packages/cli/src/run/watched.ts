@@ -109,7 +109,7 @@ export class WatchedRun {
     const { found, asked } = surveyed
     this.#given = found
     const end = await this.#child.start(childEnvironment(found, process.env, project.root, { asked }))
-    // Asked to end, it is started again or left by whoever asked.
+    // Asked to end, it is started again or left by anyone who asked.
     if (this.#stopping || !this.#leave) return
     if ('error' in end) {
       this.#ended(exitCodes.usage)

@@ -1,5 +1,6 @@
 import { type Paint, printable } from 'mappa'
 import pico from 'picocolors'
+import { escapedCharacter, withEscapes } from '../code/literal-text.js'
 
 /** A command's output, with its width and colours. */
 export interface Terminal {
@@ -63,25 +64,21 @@ const ours = '(\\u001b\\[(?:1|2|22|31|35|39)m)'
 const colours = new RegExp(ours)
 
 /**
- * The one way out: nothing that a terminal obeys is written but line ends, tabs and our colours, whatever a value, a name or
- * a path holds.
+ * The one way out: nothing that a terminal or a CI system obeys is written but line ends, tabs and our colours, whatever a
+ * value, a name or a path holds.
  */
 export function harmless(text: string): string {
-  if (!/[^\n\t\x20-\x7e]/.test(text)) return text
+  if (!/[^\n\t\x20-\x7e]|^\s*::|##/m.test(text)) return text
   return text
     .split(colours)
     .map((part) => (colours.test(part) ? part : part.replace(/[^\n\t]+/g, printable)))
     .join('')
 }
 
-/** A document as JSON, in which no sign stands that a terminal obeys. */
+/** A document as JSON, in which nothing stands that a terminal or a CI system obeys. */
 export function jsonText(value: unknown): string {
   const text = JSON.stringify(value, null, 2)
-  return `${text.replace(/[\u007f-\u009f\u061c\u200e\u200f\u2028-\u202e\u2066-\u2069]/g, escaped)}\n`
-}
-
-function escaped(sign: string): string {
-  return `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`
+  return `${withEscapes(text).replace(/#(?=#)/g, escapedCharacter)}\n`
 }
 
 /** Milliseconds after which a person wonders whether anything happens. */

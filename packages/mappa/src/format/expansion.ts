@@ -27,13 +27,13 @@ export type Parsed =
 /** Nobody nests words deeper by hand, and a limit keeps evaluation from exhausting the stack. */
 const nestingMax = 100
 
-/** So many names behind dollar signs are kept of one value; more are data. */
+/** So many names behind dollar characters are kept of one value; more are data. */
 const bareMax = 100
 
 /** The meaning of a backslash and a character in double quotes. */
 export const escapes: Readonly<Record<string, string>> = { n: '\n', r: '\r', t: '\t', '"': '"', '\\': '\\', $: '$' }
 
-/** Names behind a dollar sign; nobody has longer ones, and a text of dollar signs must not be walked again and again. */
+/** Names behind a dollar sign; nobody has longer ones, and a text of dollar characters must not be walked again and again. */
 const bareName = /[A-Za-z_][A-Za-z0-9_]{0,199}/y
 const meaningful = /[$}'"\\\r]/g
 const head = /\$\{([A-Za-z_][A-Za-z0-9_]*)(:-|-|:\?|:\+|(?=\}))/y

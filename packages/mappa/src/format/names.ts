@@ -14,7 +14,7 @@ export function isName(text: string): boolean {
 
 /**
  * What looks like an assignment on a further line of a text: its name and what follows the equals sign. The last line of a
- * key in base64, which ends in one or two of those, is none.
+ * key in base64, which ends in one or two of those, is not one.
  */
 export const assignmentInside =
   /\n[ \t]*(?:export[ \t]+)?([A-Za-z_][A-Za-z0-9_]*)[ \t]*=(?!=?[ \t]*\r?(?:\n|$))([^\n]*)/

@@ -31,7 +31,7 @@ export interface Cursor {
   style: Style
   /** True if blanks stand on either side of the equals sign. */
   loose: boolean
-  /** True if the value holds a dollar sign outside single quotes, so that something in it may have to be expanded. */
+  /** True if the value holds a dollar sign outside single quotes, so that something in it may must be expanded. */
   dollar: boolean
   flaw: Flaw | undefined
   flawStart: number

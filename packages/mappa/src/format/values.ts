@@ -110,7 +110,7 @@ export class LayerValues {
     return at < 0 ? undefined : this.#value(at)
   }
 
-  /** Returns what stands behind the last value of a name on its line, blanks and a comment; empty if there is none. */
+  /** Returns what is behind the last value of a name on its line, blanks and a comment; empty if there is none. */
   behind(name: string): string {
     const at = this.#find(name)
     if (at < 0) return ''
@@ -172,7 +172,7 @@ export class LayerValues {
   }
 }
 
-/** A hash table from names to where their last assignment stands in `spans`: open addressing, at most half full. */
+/** A hash table from names to where their last assignment is in `spans`: open addressing, at most half full. */
 class NameIndex {
   readonly #text: string
   readonly #spans: readonly number[]
@@ -202,7 +202,7 @@ class NameIndex {
     return (this.#slots[this.#slotOf(name, 0, name.length)] as number) - 1
   }
 
-  /** The slot of the name that stands in `source` at `[start, end)`, or the free one where it belongs. */
+  /** The slot of the name that is in `source` at `[start, end)`, or the free one where it belongs. */
   #slotOf(source: string, start: number, end: number): number {
     const last = this.#slots.length - 1
     let hash = 0x811c9dc5 // FNV-1a, its high bits folded into the low ones that choose a slot

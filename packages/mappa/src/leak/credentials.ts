@@ -1,6 +1,6 @@
 import { type Range, withRangesMasked } from './ranges.js'
 
-/** Longer runs of signs are data and no credential, and looking at them again and again would cost too much. */
+/** Longer runs of characters are data and no credential, and looking at them again and again would cost too much. */
 const runMax = 4096
 
 /** Names in a query or a connection string whose value opens something. */
@@ -14,7 +14,7 @@ export function opensSomething(name: string): boolean {
 
 /**
  * Where a text holds what has the shape of a credential: user information of a URL, with a password or without, also with
- * signs in it that it should not have; a value in a query or a connection string whose name says so; a signed token
+ * characters in it that it should not have; a value in a query or a connection string whose name says so; a signed token
  * (RFC 7519); a bearer token; a private key (RFC 7468); and, unless `labels` is false, a key that says what it is for
  * (`sms_live_…`), as pages send some openly. Linear.
  */
@@ -52,14 +52,14 @@ function userInformation(text: string): Range[] {
       else if (sign === '/' && colon < 0) isUser = false
       else if (sign === '@' && isUser) last = end
     }
-    // A name with a password is no secret; one that stands alone often is a token.
+    // A name with a password is not a secret; one that stands alone often is a token.
     const from = colon >= 0 && colon < last ? colon + 1 : start
     if (last > from) ranges.push({ start: from, end: last })
   }
   return ranges
 }
 
-/** `user:password@host`, which is no URL and often meant to be one; not `mailto:` and the like. */
+/** `user:password@host`, which is not an URL and often meant to be one; not `mailto:` and the like. */
 function userWithoutScheme(text: string): Range[] {
   const colon = text.indexOf(':')
   const at = text.lastIndexOf('@')

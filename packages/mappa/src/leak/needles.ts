@@ -7,12 +7,12 @@ export interface TextFound<Name> extends Range {
   readonly name: Name
 }
 
-/** So many signs are looked up at once. */
+/** So many characters are looked up at once. */
 const keyLength = 8
-/** Longer texts are looked for piece by piece, so that no position costs more than so many look-ups. */
+/** Longer texts are searched for piece by piece, so that no position costs more than so many look-ups. */
 const pieceLength = 64
 
-/** So much of a text is looked for: no secret is longer, and data would fill the memory in all its spellings. UTF-16 code units. */
+/** So much of a text is searched for: no secret is longer, and data would fill the memory in all its spellings. UTF-16 code units. */
 const textMax = 16_384
 
 /** Pieces with the same first eight bytes, by length, the longest first. */
@@ -34,7 +34,7 @@ export class Needles<Name = string> {
     return this.#buckets.size === 0
   }
 
-  /** Adds a text in all of its spellings; one of fewer than 8 bytes is none. */
+  /** Adds a text in all of its spellings; one of fewer than 8 bytes is not one. */
   add(text: string, name: Name): void {
     for (const spelling of spellingsOf(text.slice(0, textMax))) {
       for (let at = 0; at + keyLength <= spelling.length; at += pieceLength)
@@ -113,7 +113,7 @@ export class Needles<Name = string> {
   }
 }
 
-/** Numbers that stand for three signs have so many bits: the table has to stay near the processor. */
+/** Numbers that stand for three characters have so many bits: the table has to stay near the processor. */
 const shiftBits = 17
 const shiftMask = (1 << shiftBits) - 1
 

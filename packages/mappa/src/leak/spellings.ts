@@ -1,11 +1,11 @@
 declare const TextEncoder: new () => { encode(text: string): Uint8Array }
 
-/** A shorter text is found everywhere, and is no secret worth the name. UTF-8 bytes; and signs of a spelling. */
+/** A shorter text is found everywhere, and is not a secret worth the name. UTF-8 bytes; and characters of a spelling. */
 export const bytesMin = 8
 
 /**
  * The spellings in which a text travels: as it is, line by line, inside JSON, a URL or a page, in hexadecimal, and in base64
- * wherever it starts in the text that is encoded (RFC 4648, 4 and 5). Those of fewer than 8 signs are left out; none for
+ * wherever it starts in the text that is encoded (RFC 4648, 4 and 5). Those of fewer than 8 characters are left out; none for
  * a text of fewer than 8 bytes.
  */
 export function spellingsOf(text: string): readonly string[] {
@@ -15,7 +15,7 @@ export function spellingsOf(text: string): readonly string[] {
   const escaped = percentEncoded(bytes)
   const all = [
     text,
-    // As bytes that are taken for signs one by one, as a search of files takes them.
+    // As bytes that are taken for characters one by one, as a search of files takes them.
     ...(/[^\x00-\x7f]/.test(text) ? [String.fromCharCode(...bytes)] : []),
     ...text.split(/\r\n|\r|\n/).map((line) => line.trim()),
     json,
@@ -73,7 +73,7 @@ function hex(bytes: Uint8Array): string {
 
 const signs = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/'
 
-/** Base64 in both alphabets at each of three alignments, without the signs that what stands around has a part in. */
+/** Base64 in both alphabets at each of three alignments, without the characters that what stands around has a part in. */
 function base64Forms(bytes: Uint8Array): string[] {
   return [0, 1, 2].flatMap((ahead) => {
     let text = ''

@@ -5,7 +5,7 @@ export interface Accepted {
   readonly kind: string
   /** The variable; all of this kind unless said. */
   readonly name?: string
-  /** Why, for whoever reads the legend. */
+  /** Why, for anyone who reads the legend. */
   readonly because: string
   /** The last day on which it is accepted, as in `2026-12-31` (RFC 3339, full-date; UTC). */
   readonly until: string

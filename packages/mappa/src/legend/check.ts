@@ -78,7 +78,7 @@ export function contradictionsOf(definition: Legend<unknown>): readonly Contradi
 const noLegend: Legend = { entries: {}, stages: [] }
 checked.set(noLegend, [{ kind: 'no-legend', name: '' }])
 
-/** A legend, or what stands for something that is none. Undefined stays: there is none. */
+/** A legend, or what stands for something that is not one. Undefined stays: there is none. */
 export function asLegend<E>(given: Legend<E> | undefined): Legend<E> | undefined {
   return given === undefined || isLegend(given) ? given : (noLegend as unknown as Legend<E>)
 }

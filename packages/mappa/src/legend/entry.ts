@@ -38,7 +38,7 @@ interface EntryShape {
   readonly read?: (value: unknown) => unknown
   readonly schema?: StandardSchema
   readonly stages?: Readonly<Record<string, Partial<AnyEntry>>>
-  /** Not a word: its value is built on a name that no entry declares, so that it may not be shown. */
+  /** Not a word: its value is built on a name that nobody declares, so that it may not be shown. */
   readonly veiled?: boolean
 }
 

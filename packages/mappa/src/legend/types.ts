@@ -38,7 +38,7 @@ interface Words<V> {
   reach?: 'server' | 'browser'
   /**
    * When the value is decided for good: `build` puts it into what is built, `start` leaves it to the start, or to the page
-   * that is handed out. Unless said, `build` for a value that reaches the browser and `start` for any other.
+   * that is served. Unless said, `build` for a value that reaches the browser and `start` for any other.
    */
   fixed?: 'build' | 'start'
   /** A variable `NAME_FILE` may name a file that holds the value, as container platforms mount secrets. */

@@ -36,17 +36,17 @@ export interface MachineOptions {
    * Secrets and undeclared names are refused.
    */
   readonly commandLine?: Texts | readonly string[]
-  /** More layers, lowest first: above `.env.<stage>`, and below those of this machine alone. */
+  /** More layers, lowest first: above `.env.<stage>`, and below those of only this machine. */
   readonly layers?: readonly Layer[]
 }
 
 /** The same for those who may wait. */
 export interface WaitingOptions extends MachineOptions, RemoteOptions {
-  /** Sources that have to be waited for, lowest first, above those that the legend names. */
+  /** Sources that must be waited for, lowest first, above those that the legend names. */
   readonly remotes?: readonly RemoteSource[]
   /**
    * Whether only addresses are asked that this machine names itself: what looks at a project that it does not run asks so,
-   * since a layer in version control could name any.
+   * since a layer in git could name any.
    */
   readonly namedHere?: boolean
 }
@@ -121,7 +121,7 @@ export interface OpenSource {
   readonly source: RemoteSource
 }
 
-/** A start up to what has to be waited for: whom to ask, and what comes of it with their layers. */
+/** A start up to what must be waited for: whom to ask, and what comes of it with their layers. */
 export interface WaitingStart {
   readonly sources: readonly OpenSource[]
   readonly gathered: (remote: readonly Layer[]) => Gathered
@@ -168,7 +168,7 @@ export async function startWaiting(
   }
 }
 
-/** Returns what this machine alone says: its environment, the command line, its own layer files, and layers that its code gives. */
+/** Returns what only this machine says: its environment, the command line, its own layer files, and layers that its code gives. */
 function ofMachine(start: Start): Start {
   const { local, commandLine, given, top = [] } = start.sources
   // A report may leave the environment out, but it still tells whom this machine trusts.

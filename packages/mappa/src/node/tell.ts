@@ -27,7 +27,7 @@ export function tellStart(definition: Legend<unknown> | undefined, sources: Sour
 
 /**
  * Where settings come from: stage, root, when they were settled, and each variable with its layer, secrets masked. For a
- * health page, or whoever wonders at night which value it is that a host has.
+ * health page, or anyone who wonders at night which value it is that a host has.
  * @throws {TypeError} if these are not settings as `settle`, `settleAsync` or `watchAsync` give them.
  *
  * ```ts

@@ -12,7 +12,7 @@ import { type Gathered, gather, type MachineOptions, mustBeMachine } from './mac
 const quiet = 60
 /** Even if something happens all the time, files are read again after so long. Milliseconds. */
 const patience = 500
-/** Network drives report no changes, and a directory that is made anew has to be found: files are looked at so often. Milliseconds. */
+/** Network drives report no changes, and a directory that is made again must be found: files are looked at so often. Milliseconds. */
 const look = 2000
 
 /** Something that goes on until it is closed. */
@@ -69,7 +69,7 @@ function faultsOf({ faults }: Survey): string {
 }
 
 /**
- * Calls back once after each burst of changes to files: also when one is replaced, deleted, or made anew with its
+ * Calls back once after each burst of changes to files: also when one is replaced, deleted, or made again with its
  * directory. `files` is asked again after each call; what it names need not be there. Returns what ends the watching.
  */
 export function watchFiles(

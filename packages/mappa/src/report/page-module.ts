@@ -35,7 +35,7 @@ function atStart(name, mayLack) {
 }
 `
 
-/** Variables that a page takes when it is handed out, rather than when it is built. */
+/** Variables that a page takes when it is served, rather than when it is built. */
 export function namesAtStart(definition: Legend): readonly string[] {
   return Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
     reachesBrowser(entry) && fixedAt(entry) === 'start' ? [name] : [],

@@ -6,9 +6,9 @@ import { pageValuesIn, secretTextsIn, stageOf } from '../settle/reading/settings
 export const pageBlockId = 'mappa-settings'
 
 /**
- * The values that a page takes when it is handed out: those of entries with `reach: 'browser', fixed: 'start'`, by the names
- * of their variables, as JSON that may stand in a `script` element. For a framework that writes the element itself.
- * @throws {TypeError} if these are not settings as `settle` gives them, or a value holds the text of a secret.
+ * The values that a page takes when it is served: those of entries with `reach: 'browser', fixed: 'start'`, by the names
+ * of their variables, as JSON that may be in a `script` element. For a framework that writes the element itself.
+ * @throws {TypeError} if these are not settings as `settle` gives them, or a value contains a secret.
  */
 export function pageValues(settings: object): string {
   return scriptJson(openValues(settings))
@@ -33,7 +33,7 @@ function openValues(settings: object): Readonly<Record<string, unknown>> {
 
 /**
  * The element that a page takes them from. It holds data, so that a policy as strict as `script-src 'self'` allows it
- * (HTML, 4.12.1: a data block is not processed). It must stand in front of scripts that are not modules.
+ * (HTML, 4.12.1: a data block is not processed). It must be in front of scripts that are not modules.
  * @throws {TypeError} if these are not settings as `settle` gives them.
  *
  * ```ts
@@ -126,7 +126,7 @@ export function* tagsIn(html: string): Generator<{ start: number; tag: string; n
   }
 }
 
-/** JSON that does not end the script element that it stands in, and that older engines take for a text of JavaScript, too. */
+/** JSON that does not end the script element that it is in, and that older engines take for a text of JavaScript, too. */
 export function scriptJson(value: unknown): string {
   return JSON.stringify(value).replace(
     /[<\u2028\u2029]/g,

@@ -1,4 +1,4 @@
-/** A function that stands behind another door: calling it says which, already where it is compiled. */
+/** A function that is behind another door: calling it says which, already where it is compiled. */
 type Elsewhere<Name extends string> = (
   wrongDoor: `Import ${Name} from 'mappa/node'`,
   ...given: readonly never[]

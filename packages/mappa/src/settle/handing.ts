@@ -8,21 +8,21 @@ import type { LayerSource } from './stack/layer.js'
 import { readingOf, type Survey } from './survey.js'
 import { convert } from './value/convert.js'
 
-/** A variable's value as it is handed on to others. */
+/** A variable's value as it is passed on to others. */
 export interface HandedValue {
   readonly name: string
   /** As a process gets it. */
   readonly text: string
   /** The same as JSON data: a number or a switch where the entry says so, a list, an object; else the text. */
   readonly data: unknown
-  /** True if others may not see it: it is secret, holds the text of a secret or a password in an address, or no entry declares it. */
+  /** True if others may not see it: it is secret, contains the text of a secret or a password in an address, or nobody declares it. */
   readonly hidden: boolean
   readonly declared: boolean
   readonly reach: 'server' | 'browser'
   readonly source: LayerSource | 'default'
 }
 
-/** Returns what a stage hands on: a text for every entry that has one, and for every name in a layer file. */
+/** Returns what a stage passes on: a text for every entry that has one, and for every name in a layer file. */
 export function handedIn(found: Survey): readonly HandedValue[] {
   const reading = readingOf(found)
   return givenIn(reading).map(({ name, text, source }) => {
@@ -55,14 +55,14 @@ export interface Filling {
   readonly text: string
   /** The number or switch that it wholly is; undefined for everything else. */
   readonly scalar: number | boolean | undefined
-  /** Names of secrets, and of what no entry declares, that it holds. */
+  /** Names of secrets, and of undeclared names, that it holds. */
   readonly secrets: readonly string[]
   readonly undeclared: readonly string[]
   /** Names of entries that are not for browsers. */
   readonly serverOnly: readonly string[]
 }
 
-/** The text of what stands in no layer, over the finished stack, as in a layer file; `MAPPA_STAGE` is the stage's name. */
+/** The text of what is in no layer, over the finished stack, as in a layer file; `MAPPA_STAGE` is the stage's name. */
 export function expandIn(found: Survey, given: readonly Part[]): Filling | ExpansionProblem {
   const reading = readingOf(found)
   const parts = withStage(given, found.stage.name)

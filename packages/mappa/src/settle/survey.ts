@@ -43,13 +43,13 @@ interface SurveyParts {
   trail(name: string): Trail
   /**
    * A text with the texts of all known secrets masked, in any spelling that they travel in: for what is logged or shown
-   * beside these settings. Secrets of fewer than 8 bytes are not looked for.
+   * beside these settings. Secrets of fewer than 8 bytes are not searched for.
    */
   mask(text: string): string
-  /** The names of the secrets whose texts stand in a text, in any spelling; empty if none does. */
+  /** The names of the secrets whose texts are in a text, in any spelling; empty if none does. */
   secretsIn(text: string): readonly string[]
   /**
-   * Where secrets stand in a text or in the bytes of a file, in any spelling, in order. Offsets of a text are in UTF-16 code
+   * Where secrets are in a text or in the bytes of a file, in any spelling, in order. Offsets of a text are in UTF-16 code
    * units, those of a file in bytes.
    */
   secretPlaces(source: string | Uint8Array): readonly { readonly name: string; readonly start: number }[]
@@ -85,7 +85,7 @@ export function surveyLayers<E>(given: Legend<E> | undefined, sources: Sources):
   return found as unknown as Survey<Settings<E>>
 }
 
-/** A reading in which what may reach a browser and holds the text of a secret is at fault. */
+/** A reading in which a value that may reach a browser is at fault if it contains the text of a secret. */
 function searched(reading: Reading): Reading {
   const problems = reading.settings.flatMap(({ name, entry, text, value }): Problem[] => {
     if (entry.reach !== 'browser' || hides(entry) || text === undefined) return []
@@ -113,7 +113,7 @@ export async function surveyLayersAsync<E>(
 /** The reading of each survey, for code that needs more of it. */
 const readings = new WeakMap<object, Reading>()
 
-/** @throws {TypeError} if it is no survey, but a copy of one. */
+/** @throws {TypeError} if it is not a survey, but a copy of one. */
 export function readingOf(found: Survey): Reading {
   const reading = readings.get(found)
   if (!reading) throw new TypeError('It takes a survey, not a copy of one.')

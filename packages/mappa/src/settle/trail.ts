@@ -19,7 +19,7 @@ export interface TrailStep {
   readonly layer: string
   readonly source: LayerSource | 'default'
   readonly place?: Place
-  /** The text as it may be shown: secrets, and names that no entry declares, are masked. */
+  /** The text as it may be shown: secrets, and names that nobody declares, are masked. */
   readonly shown: string
   /** The former name under which the layer has it. */
   readonly as?: string

@@ -16,7 +16,7 @@ export type TestValues<E> = { readonly [Name in keyof E]?: CheckedValue<E[Name]>
 
 /**
  * Settings for a test: from the given values and the legend's defaults, checked as always, without files and without
- * the process environment. A variable that must have a value and was not given is no fault until code reads it: that
+ * the process environment. A variable that must have a value and was not given is not a fault until code reads it: that
  * throws, and names it.
  * @throws {SettleError} if a given value breaks its entry.
  *

@@ -16,7 +16,7 @@ export interface StageBranch {
 
 /**
  * The stage that a value is for, by the table or the statement that it is in; `parents` are those that it is in, the root
- * first. Undefined where that is about no stage, or about something that is none.
+ * first. Undefined where that is about no stage, or about something that is not one.
  */
 export function stageBranch(node: Node, parents: readonly Node[], text: string): StageBranch | undefined {
   const steps: string[] = []

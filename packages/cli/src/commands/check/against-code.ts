@@ -11,7 +11,7 @@ export interface CodeReport {
 }
 
 /**
- * Compares a legend with the code of its project: names that code reads and no entry declares, entries that nobody
+ * Compares a legend with the code of its project: names that code reads and nobody declares, entries that nobody
  * reads, and what cannot be told. `mentioned` are the names that files other than code mention, such as scripts,
  * manifests and programs in other languages.
  */

@@ -31,7 +31,7 @@ export interface CheckOptions extends ProjectOptions {
   readonly lines?: boolean
   /** True to check every stage, without the process environment. */
   readonly everyStage?: boolean
-  /** True to look at what a clone alone can be held to, in every stage. */
+  /** True to check what a fresh clone has, in every stage. */
   readonly asCloned?: boolean
   /** True if notices end with 1, too. */
   readonly strict?: boolean
@@ -120,7 +120,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
   return { project, reports }
 }
 
-/** Returns what a clone alone can be held to, and what is to come from elsewhere: a host, or whoever works on the clone. */
+/** Returns what a clone alone can be held to, and what is to come from elsewhere: a host, or anyone who works on the clone. */
 function cloneFaults(
   found: Survey,
   all: readonly Fault[],
@@ -158,7 +158,7 @@ async function staleFaults(project: Project): Promise<readonly Fault[]> {
   }))
 }
 
-/** Layers of this machine that version control has or would take. */
+/** Layers of this machine that git has or would take. */
 async function guardFaults({ root, legendFile }: Project): Promise<readonly Fault[]> {
   const local = layerNamesIn(root).filter((name) => name.endsWith('.local'))
   if (legendFile === undefined || local.length === 0) return []
@@ -175,7 +175,7 @@ function sharedIn(found: Survey, definition: Legend | undefined): readonly Fault
     found.layers,
     (layer, name) => found.trail(name).steps.find((step) => step.layer === layer.name)?.place,
   )
-  // A placeholder is no secret, and has been told.
+  // A placeholder is not a secret, and has been told.
   const told = new Set(found.faults.flatMap(({ kind, name }) => (kind === 'placeholder' ? [name] : [])))
   return faults.filter(({ name }) => !told.has(name)).map((fault) => ({ ...fault, message: found.mask(fault.message) }))
 }

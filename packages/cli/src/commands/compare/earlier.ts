@@ -7,7 +7,7 @@ import { git } from '../../project/git/git.js'
 /** A project as a commit has it, in a folder of its own until it is closed. */
 export interface Earlier {
   readonly root: string
-  /** The first signs of the commit. */
+  /** The first characters of the commit. */
   readonly commit: string
   close(): void
 }
@@ -16,7 +16,7 @@ export interface Earlier {
 const legendFilesMax = 2000
 
 /**
- * Takes the layers and the legend that a commit has out of version control, with what the legend imports from the project;
+ * Takes the layers and the legend that a commit has out of git, with what the legend imports from the project;
  * packages are those that are installed now. Undefined if there is no such commit.
  */
 export function earlierProject(root: string, revision: string): Earlier | undefined {

@@ -6,7 +6,7 @@ export const objectBytesMax = 1024 * 1024
 
 /**
  * A ConfigMap of what may be seen and a Secret of the rest, each only if it holds something. Their data are texts, so that
- * numbers stand in quotes.
+ * numbers are in quotes.
  */
 export async function clusterManifests(
   values: readonly HandedValue[],

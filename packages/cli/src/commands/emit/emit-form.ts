@@ -18,13 +18,13 @@ export interface Unheld {
   readonly why: string
 }
 
-/** A form in which values are handed on. */
+/** A form in which values are passed on. */
 export interface EmitForm {
   /** Why it cannot hold a value: `holds a line end`; undefined if it can. */
   readonly unheld?: (value: HandedValue) => string | undefined
   /** The comment sign of the form; undefined if it has no comments. */
   readonly remark?: '#'
-  /** True if it becomes the environment of a program, which then has to be told its stage. */
+  /** True if it becomes the environment of a program, which then must be told its stage. */
   readonly isEnvironment?: boolean
   readonly write: (values: readonly HandedValue[], traits: EmitTraits) => string | Promise<string>
 }

@@ -5,7 +5,7 @@ import type { EmitForm, Unheld } from './emit-form.js'
 
 /** Forms of `mappa emit --as` that hold a stage's values. */
 export const emitForms = {
-  // POSIX, sections 2.2.2 and 2.14 (export): what stands in single quotes is itself.
+  // POSIX, sections 2.2.2 and 2.14 (export): what is in single quotes is itself.
   shell: {
     remark: '#',
     isEnvironment: true,
@@ -33,7 +33,7 @@ export const emitForms = {
           : undefined,
     write: (values) => lines(values, ({ name, text }) => `${name}=${text}`),
   },
-  // systemd.exec(5), EnvironmentFile: in double quotes a backslash makes these four signs ordinary, and lines go on.
+  // systemd.exec(5), EnvironmentFile: in double quotes a backslash makes these four characters ordinary, and lines go on.
   service: {
     remark: '#',
     isEnvironment: true,
@@ -51,7 +51,7 @@ export type FormName = keyof typeof emitForms
 /** Readers of such files take lines of at most this many bytes. */
 const containerLineMax = 64 * 1024
 
-/** Tells whether a text holds U+FEFF, or one of the 66 code points that Unicode says are no characters. */
+/** Tells whether a text holds U+FEFF, or one of the 66 code points that Unicode says are not characters. */
 function holdsNoCharacter(text: string): boolean {
   for (const sign of text) {
     const code = sign.codePointAt(0) as number

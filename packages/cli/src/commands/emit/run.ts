@@ -224,7 +224,7 @@ async function emitLegend(options: EmitOptions): Promise<Ended> {
   return { exitCode: exitCodes.fine }
 }
 
-/** Returns what of a legend is no data. */
+/** Returns what of a legend is not a data. */
 function functionsOf(definition: Legend): string[] {
   const { rules } = definition
   const words = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>

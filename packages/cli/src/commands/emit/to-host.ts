@@ -21,7 +21,7 @@ export interface HandOverOptions extends ProjectOptions, Chosen {
 }
 
 /**
- * Gives a host what it must have of a stage: secrets, and what no layer in version control gives; or what `--only` names. What it
+ * Gives a host what it must have of a stage: secrets, and what no layer in git gives; or what `--only` names. What it
  * would get is shown by its names, and nothing is sent until a person has said so.
  */
 export async function emitToHost(options: HandOverOptions): Promise<Ended> {
@@ -87,7 +87,7 @@ function nothingYet({ apply }: HandOverOptions): string {
   return apply || isAsked() ? 'Nothing was sent.' : 'Nothing was sent. To send, add: --apply'
 }
 
-/** Returns what lies in version control reaches the host with the program, and a copy of it there would hide what comes later. */
+/** Returns what lies in git reaches the host with the program, and a copy of it there would hide what comes later. */
 function isForHost({ name, hidden, source }: HandedValue, found: Survey, { only }: Chosen): boolean {
   if (source === 'remote') return false
   if (only !== undefined || hidden) return true

@@ -72,7 +72,7 @@ interface Asked {
   readonly text: string | undefined
 }
 
-/** Returns what the command line names, each with an entry; what stands behind `=` is not repeated, since it may be a secret. */
+/** Returns what the command line names, each with an entry; what is behind `=` is not repeated, since it may be a secret. */
 function wantedIn(given: readonly string[], { variables, options }: Run): readonly Asked[] {
   const wanted = given.map((each, at) => {
     const equals = each.indexOf('=')
@@ -200,7 +200,7 @@ function oldText(found: Survey, name: string): string | undefined {
   return found.layers.findLast((each) => each.source === 'file' && each.get(name))?.get(name)
 }
 
-/** The text of a secret that stands in a committed layer, and nowhere above. What is built on others stays where those are. */
+/** The text of a secret that is in a committed layer, and nowhere above. What is built on others stays where those are. */
 function strayText(found: Survey, variable: Variable): string | undefined {
   const old = oldText(found, variable.name)
   return committedWith(found, variable).length > 0 && !old?.includes('${') ? old : undefined
@@ -306,7 +306,7 @@ function tellHolders(filled: readonly Filled[], { project, found, variables }: R
   }
 }
 
-/** Rules for version control, if it would take a file that this run writes a secret to. */
+/** Rules for git, if it would take a file that this run writes a secret to. */
 function ignoreRulesFor({ root, legendFile }: SoundProject, changes: readonly LayerChange[]): readonly LayerChange[] {
   const secret = changes.filter((change) => change.secret).map(({ path }) => path)
   if (secret.length === 0 || !isVersioned(root)) return []

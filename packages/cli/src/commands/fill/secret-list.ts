@@ -2,7 +2,7 @@ import { type AnyEntry, entriesOf, type Legend } from 'mappa'
 
 const delimiterOf = ({ delimiter = ',' }: AnyEntry) => delimiter
 
-/** The items of a list as a layer writes them; undefined if the variable is none. */
+/** The items of a list as a layer writes them; undefined if the variable is not one. */
 export function itemsIn(definition: Legend, name: string, text: string): readonly string[] | undefined {
   const entry = entriesOf(definition)[name]
   if (entry?.type !== 'array') return undefined

@@ -181,7 +181,7 @@ async function collected(stream: AsyncIterable<unknown>): Promise<Buffer> {
   return Buffer.concat(parts)
 }
 
-/** The compressed streams of a PDF (ISO 32000-1, 7.3.8); what is drawn letter by letter is no text in it. */
+/** The compressed streams of a PDF (ISO 32000-1, 7.3.8); what is drawn letter by letter is not a text in it. */
 function* inPdf(path: string, bytes: Uint8Array, budget: Budget): Generator<Content> {
   const all = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
   for (let at = all.indexOf('stream'); at >= 0; at = all.indexOf('stream', at + 6)) {

@@ -1,7 +1,7 @@
 import { type Fault, printable } from 'mappa'
 import type { SecretAt } from './known-secrets.js'
 
-/** A secret in what version control has, or is about to get; with its life in the history, if that is known. */
+/** A secret in what git has, or is about to get; with its life in the history, if that is known. */
 export function inVersionControl(
   path: string,
   { name, line }: { readonly name: string; readonly line: number },
@@ -31,7 +31,7 @@ export interface Life {
   readonly remotes: readonly string[]
 }
 
-/** A secret that version control had, and history keeps. */
+/** A secret that git had, and history keeps. */
 export function inHistory(path: string, name: string, life: Life, obtain: string | undefined): Fault {
   const { first, last } = life
   const isOne = last?.id === first.id

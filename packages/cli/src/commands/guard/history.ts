@@ -9,7 +9,7 @@ export interface HistoryScope {
   readonly submodules: readonly string[]
 }
 
-/** Undefined where there is no version control, or no commit yet. */
+/** Undefined where there is no git, or no commit yet. */
 export function historyScope(root: string): HistoryScope | undefined {
   const isShallow = git(root, ['rev-parse', '--is-shallow-repository'])
   if (isShallow === undefined || git(root, ['rev-parse', '--verify', '--quiet', 'HEAD']) === undefined) return undefined
@@ -98,9 +98,9 @@ export async function eachChange(
   )
 }
 
-/** So much of what was changed in one file is handed on together. Bytes. */
+/** So much of what was changed in one file is passed on together. Bytes. */
 const togetherMax = 1 << 18
-/** A longer line is handed on in pieces, of which each has the end of the one before. Bytes. */
+/** A longer line is passed on in pieces, of which each has the end of the one before. Bytes. */
 const pieceMax = 1 << 20
 const overlap = 600
 
@@ -132,7 +132,7 @@ class Changes {
     this.#rest = bytes.subarray(start)
     if (this.#rest.length <= pieceMax) return
     this.#line(this.#rest)
-    // The rest belongs to the same line, and has its signs in front.
+    // The rest belongs to the same line, and has its characters in front.
     this.#rest = Buffer.concat([this.#rest.subarray(0, this.#columns), this.#rest.subarray(-overlap)])
   }
 

@@ -1,6 +1,6 @@
 const [begin, end] = ['# mappa guard: begin', '# mappa guard: end']
 
-/** Runs the project's own command, which npx would take a second to find; whoever has not installed it yet may commit. */
+/** Runs the project's own command, which npx would take a second to find; anyone who has not installed it yet may commit. */
 function callOf(root: string): string {
   const folders = ['$PWD', ...(root === '' ? [] : [`$PWD/${root}`])].map((folder) => `${folder}/node_modules/.bin:`)
   const where = root === '' ? '' : ` --root '${root.replaceAll("'", "'\\''")}'`
@@ -18,7 +18,7 @@ ${end}
 /**
  * A pre-commit hook with a call of `guard` at its top, since what stands there may end with `exec` or `exit`; the rest stays as it
  * was. `root` is the project's, from the repository's top. The same text if it is there; undefined for a hook in a language
- * that is no shell's.
+ * that is not a shell's.
  */
 export function withGuard(before: string | undefined, root: string): string | undefined {
   const own = callOf(root)

@@ -51,7 +51,7 @@ export function secretsOf(
   return { needles, names, known, short, unknown }
 }
 
-/** A value that is looked for and that no layer here has: another machine's, or one that was replaced. */
+/** A value that is searched for and that no layer here has: another machine's, or one that was replaced. */
 export interface GivenValue {
   readonly name: string
   readonly text: string
@@ -79,7 +79,7 @@ export interface SecretAt {
   readonly offset: number
 }
 
-/** Finds where secrets stand in a file, by its bytes: the first place of each. What is not ASCII is looked for as UTF-8. */
+/** Finds where secrets are in a file, by its bytes: the first place of each. What is not ASCII is searched for as UTF-8. */
 export function secretsInBytes(bytes: Uint8Array, { needles }: KnownSecrets): SecretAt[] {
   const found = new Map<string, SecretAt>()
   for (const { start, name } of needles.inBytes(bytes)) if (!found.has(name)) found.set(name, { name, offset: start })

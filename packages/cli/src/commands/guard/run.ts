@@ -46,7 +46,7 @@ export interface GuardOptions extends ProjectOptions {
   readonly staged?: boolean
   /** A folder with what a build made, to be searched alone. */
   readonly bundle?: string
-  /** Files, folders and archives that are to be handed on, to be searched alone. */
+  /** Files, folders and archives that are to be passed on, to be searched alone. */
   readonly paths?: readonly string[]
   /** A revision: only what commits behind it have added is looked at. */
   readonly since?: string
@@ -136,7 +136,7 @@ function inStaged(root: string, secrets: KnownSecrets): Fault[] {
   })
 }
 
-/** Everything that version control has, would take, or hands on, as it is and as it was. */
+/** Everything that git has, would take, or passes on, as it is and as it was. */
 async function inRepository(guarded: Guarded): Promise<Fault[]> {
   const { project, secrets, options } = guarded
   const { root } = project
@@ -212,7 +212,7 @@ function historyFault({ path, name, what, line, life }: TextKept, project: Proje
     : inHistory(path, name, life, obtainOf(name, project))
 }
 
-/** Returns what is to be handed on: files, folders, and what is packed in them. */
+/** Returns what is to be passed on: files, folders, and what is packed in them. */
 async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
   const faults: Fault[] = []
   const told = progress((count) => `Searched ${counted(count, 'file')} …`)
@@ -260,11 +260,11 @@ function layersOf({ root, definition }: Project): readonly Layer[] {
     const known = name === '.env' || name === '.env.local' || stages.some((stage) => name.startsWith(`.env.${stage}`))
     return text === undefined || !known ? [] : [layerFromText(name, text, { local: name.endsWith('.local') })]
   })
-  // Without a legend everything of it would be looked for.
+  // Without a legend everything of it would be searched for.
   return definition ? [...files, layerFromValues('the process environment', process.env)] : files
 }
 
-/** Layers of this machine that version control has or would take; where none is there yet, the usual ones that may come. */
+/** Layers of this machine that git has or would take; where none is there yet, the usual ones that may come. */
 function ignoring({ root, definition }: Project, tracked: readonly string[]): Fault[] {
   const own = namesIn(root).filter(isLocalLayer)
   const usual = ['.env.local', ...stagesOf(definition).map((stage) => `.env.${stage}.local`)]
@@ -326,7 +326,7 @@ function whereText({ bundle, paths, since, staged, history }: GuardOptions): str
   return `in tracked files${history === false ? '' : ', git history'} and packages`
 }
 
-/** Of which secrets a value was looked for, so that silence is not taken for safety. */
+/** Of which secrets a value was searched for, so that silence is not taken for safety. */
 function knownText({ definition }: Project, { names, unknown, short }: KnownSecrets): string {
   const current = Object.values(entriesOf(definition)).filter(({ secret }) => secret).length
   const looked = current > 0 ? `Searched for ${current - unknown.length} of ${counted(current, 'secret')}.` : ''

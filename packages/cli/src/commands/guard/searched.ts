@@ -19,7 +19,7 @@ export interface TextHeld {
   readonly line: number
 }
 
-/** Larger files are data, of which only known secrets are looked for. Bytes. */
+/** Larger files are data, of which only known secrets are searched for. Bytes. */
 const shapedMax = 4 * 1024 * 1024
 
 /** Returns what a file's content holds, each variable once, and each shape by its line. */
@@ -75,7 +75,7 @@ function lineNumber(bytes: Uint8Array, offset: number): number {
   return line
 }
 
-/** Files of a root that version control has or would take, by their paths from there, as they are on the disk. */
+/** Files of a root that git has or would take, by their paths from there, as they are on the disk. */
 export function takenFiles(root: string): readonly string[] | undefined {
   return git(root, ['ls-files', '-z', '--cached', '--others', '--exclude-standard', '--deduplicate'])
     ?.split('\0')
@@ -151,7 +151,7 @@ export async function heldInHistory(
   return kept.sort((one, other) => (one.path < other.path ? -1 : one.path > other.path ? 1 : 0))
 }
 
-/** A commit is told by so many signs. */
+/** A commit is told by so many characters. */
 const shortLength = 9
 
 /** From what commits did to a text: the first that brought it, and the last that had it. */

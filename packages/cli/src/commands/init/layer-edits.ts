@@ -24,7 +24,7 @@ export function namesIn(layers: readonly LayerText[], sample: string | undefined
   return names
 }
 
-/** The comment lines right above an assignment, as one text; undefined if there are none. What looks like an assignment is none. */
+/** The comment lines right above an assignment, as one text; undefined if there are none. What looks like an assignment is not one. */
 function commentAbove(text: string, nameStart: number): string | undefined {
   const lines = text.slice(0, nameStart).split(/\r?\n/).slice(0, -1)
   const found: string[] = []
@@ -39,7 +39,7 @@ function commentAbove(text: string, nameStart: number): string | undefined {
 }
 
 /**
- * Secrets that stand in committed layers, moved to this machine's own; dollar signs before known names written with braces; and
+ * Secrets that are in committed layers, moved to this machine's own; dollar characters before known names written with braces; and
  * values in quotes where other readers would take them otherwise.
  */
 export function mendedLayers(
@@ -129,7 +129,7 @@ function withQuotes(path: string, text: string, definition: Legend): string {
   return mended
 }
 
-/** The comment lines at the end of a text, as they are written; what looks like an assignment is none. */
+/** The comment lines at the end of a text, as they are written; what looks like an assignment is not one. */
 function commentBlock(before: string): string {
   let start = before.length
   for (;;) {

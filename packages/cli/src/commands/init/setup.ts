@@ -24,7 +24,7 @@ export interface Before {
   readonly legendFile: string | undefined
   readonly definition: Legend | undefined
   readonly versioned: boolean
-  /** Shared layer files that version control leaves out, so that no clone has them. */
+  /** Shared layer files that git leaves out, so that no clone has them. */
   readonly ignored: ReadonlySet<string>
   readonly hasWorkflows: boolean
 }

@@ -7,7 +7,7 @@ import type { FileChange } from '../../terminal/diff.js'
 
 type ReadFile = (path: string) => string | undefined
 
-/** Rules that keep this machine's layers out of version control, and out of what a container is built from. */
+/** Rules that keep this machine's layers out of git, and out of what a container is built from. */
 export function ignoreFiles(read: ReadFile, versioned: boolean): FileChange[] {
   const isBuilt = ['Dockerfile', 'Containerfile'].some((name) => read(name) !== undefined)
   const wanted = [
@@ -21,7 +21,7 @@ export function ignoreFiles(read: ReadFile, versioned: boolean): FileChange[] {
   })
 }
 
-/** The script by which a package checks its settings; nothing if a script runs `mappa` already, or there is no package. */
+/** The script by which a package checks its settings; nothing if a script runs `mappa` already, or there is not a package. */
 export function checkScriptChange(read: ReadFile): FileChange[] {
   const path = 'package.json'
   const before = read(path)

@@ -98,7 +98,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
       ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '' }, target, options, check)
       : { exitCode: exitCodes.fine }
   }
-  // Low confidence alone moves nothing: such a candidate has to be named.
+  // Low confidence alone moves nothing: such a candidate must be named.
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
   const changes = changesFor(sure, target)
   const left = leftText(apart, leaving)
@@ -121,7 +121,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   return { exitCode: exitCodes.fine }
 }
 
-/** The shared layers that version control leaves out, and those that a container's image would not have. */
+/** The shared layers that git leaves out, and those that a container's image would not have. */
 async function layersApart({ root, legendFile, definition }: Project): Promise<Pick<Target, 'ignored' | 'unsent'>> {
   const stages = stagesOf(definition as Legend | undefined).map((stage) => `.env.${stage}`)
   const layers = ['.env', ...stages]

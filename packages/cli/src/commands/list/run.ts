@@ -61,7 +61,7 @@ export async function list(
   return { exitCode: isFine ? exitCodes.fine : exitCodeFor(general) || exitCodes.faults, cause: project.cause }
 }
 
-/** A stage stands in front of names; both may be left out. */
+/** A stage is in front of names; both may be left out. */
 function stageAndNames(
   given: readonly string[],
   definition: Legend | undefined,

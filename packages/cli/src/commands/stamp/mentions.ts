@@ -5,7 +5,7 @@ export type DigestsOf = (content: Uint8Array) => readonly string[]
 const pieceMin = 8
 
 /**
- * A text with the digests of a file's old content replaced by those of its new one, also where only their first signs
+ * A text with the digests of a file's old content replaced by those of its new one, also where only their first characters
  * are kept, as lists of what to store ahead have them, or behind `sha384-` (Subresource Integrity, 3.5).
  */
 export function withDigestsRenewed(text: string, before: readonly string[], after: readonly string[]): string {

@@ -7,7 +7,7 @@ import type { FileWrite } from '../../edits/write.js'
 import { listsFile, withDigestsRenewed } from './mentions.js'
 
 /**
- * Where a builder has put a page and what belongs to it: the topmost folder over it below the root that is no package or
+ * Where a builder has put a page and what belongs to it: the topmost folder over it below the root that is not a package or
  * repository; of a page outside of the root its own folder.
  */
 export function outputFolderOf(page: string, root: string): string {
@@ -33,7 +33,7 @@ function zstd(name: string): Compression | undefined {
   return (zlib as unknown as Readonly<Record<string, Compression | undefined>>)[name]
 }
 
-/** Larger files, and more of them, are no page's. Bytes. */
+/** Larger files, and more of them, are not page's. Bytes. */
 const listBytesMax = 16 * 1024 * 1024
 const filesMax = 20_000
 /** Endings of files that may list other files of an output. */
@@ -50,7 +50,7 @@ export interface OutputChange {
 /** Files to write again so that an output is consistent, and files for a person to check. */
 export interface Renewal {
   readonly writes: readonly FileWrite[]
-  /** Paths of files that were made anew beside those that were changed. */
+  /** Paths of files that were made again beside those that were changed. */
   readonly renewed: readonly string[]
   readonly told: readonly string[]
 }

@@ -51,7 +51,7 @@ export interface StampOptions extends ProjectOptions {
   readonly json?: boolean
 }
 
-/** `mappa stamp`: puts a stage's values into templates, and into pages that take them when they are handed out. */
+/** `mappa stamp`: puts a stage's values into templates, and into pages that take them when they are served. */
 export async function stamp(files: readonly string[], options: StampOptions): Promise<Ended> {
   const ways = [options.inPlace && '--in-place', options.out !== undefined && '--out', options.list && '--list']
   const named = [...ways, options.against !== undefined && '--against'].filter((each) => typeof each === 'string')

@@ -13,7 +13,7 @@ import {
 
 /** Traits of a kind of YAML template. */
 export interface YamlTraits {
-  /** True if it is a Compose file, which expands dollar signs itself: `$$` is one there. */
+  /** True if it is a Compose file, which expands dollar characters itself: `$$` is one there. */
   readonly isCompose?: boolean
   /** Names of secrets, and of what nobody declares, that a form holds. */
   readonly hiddenIn: (filled: FilledForm) => {
@@ -22,7 +22,7 @@ export interface YamlTraits {
   }
 }
 
-/** YAML 1.2.2, section 7.4.2: an implicit key has at most so many signs, quotes included. */
+/** YAML 1.2.2, section 7.4.2: an implicit key has at most so many characters, quotes included. */
 const keyMax = 1024
 
 /** A scalar of the template that gets values. */
@@ -32,7 +32,7 @@ interface ScalarSite {
   readonly end: number
   readonly inFlow: boolean
   readonly isKey: boolean
-  /** The kind of the cluster's object that it stands in, if it stands in one. */
+  /** The kind of the cluster's object that it is in, if it is in one. */
   readonly object: string | undefined
 }
 
@@ -100,7 +100,7 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
   return { text: result, misplaced }
 }
 
-/** The template without the forms in remarks: they are for whoever reads it, and may name what nobody has. */
+/** The template without the forms in remarks: they are for anyone who reads it, and may name what nobody has. */
 export function yamlTemplate(template: Template): Template {
   const { mentions, flaws, escapes } = template
   const forms = [...mentions, ...flaws.map((start) => ({ start, end: start + 2 }))]

@@ -77,7 +77,7 @@ export interface StampedFile {
   readonly path: string
   readonly text: string
   readonly faults: readonly Fault[]
-  /** Names of what others may not see, and stands in it. */
+  /** Names of what others may not see, and is in it. */
   readonly secrets: readonly string[]
 }
 
@@ -131,7 +131,7 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
   return { path, text: stamped.text, faults, secrets: [...new Set(hidden)] }
 }
 
-/** Gives a page the values that it takes when it is handed out, beside those of its forms. */
+/** Gives a page the values that it takes when it is served, beside those of its forms. */
 export function withPageBlock(text: string, found: Survey): string {
   return found.settings ? stampPage(text, found.settings as object) : text
 }

@@ -16,7 +16,7 @@ export interface Template {
   readonly mentions: readonly Mention[]
   /** Offsets of the backslashes of `\${`. */
   readonly escapes: readonly number[]
-  /** Offsets of `${` that are no form that can be understood. */
+  /** Offsets of `${` that are not form that can be understood. */
   readonly flaws: readonly number[]
 }
 
@@ -154,7 +154,7 @@ function withSlashes(text: string, at: number): { readonly start: number; readon
   return { start: at - count, slashes: count / 2 }
 }
 
-/** A text in which each form is a word of letters and digits, so that whoever parses it takes it for a part of a text. */
+/** A text in which each form is a word of letters and digits, so that anyone who parses it takes it for a part of a text. */
 export interface Stood {
   readonly text: string
   /** The words, each with what it stands for: a value, or `${` for itself. */

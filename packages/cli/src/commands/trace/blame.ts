@@ -2,14 +2,14 @@ import { git } from '../../project/git/git.js'
 
 /** The last change of a line: author and date. */
 export interface LastChange {
-  /** The first signs of the commit; null if the line is not committed yet. */
+  /** The first characters of the commit; null if the line is not committed yet. */
   readonly commit: string | null
   /** Year, month and day there. */
   readonly date: string
   readonly author: string
 }
 
-/** The last change of a line of a file, from version control; undefined where that does not have the file. */
+/** The last change of a line of a file, from git; undefined where that does not have the file. */
 export function lastChange(root: string, file: string, line: number): LastChange | undefined {
   const text = git(root, ['blame', '--porcelain', '-L', `${line},${line}`, '--', file])
   const [head = '', ...rest] = text?.split('\n') ?? []

@@ -61,7 +61,7 @@ export async function trace(
   return { exitCode: isFine ? exitCodes.fine : exitCodeFor(faults) || exitCodes.faults, cause: project.cause }
 }
 
-/** So many variables are looked for in code, which is parsed for it. */
+/** So many variables are searched for in code, which is parsed for it. */
 const namesLooked = 5
 
 /** Finds where code takes a variable, and who last changed the line that counts. */

@@ -41,7 +41,7 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
     const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
     const { text, map } = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places)
     const before = textIn(root, declarationPath)
-    // Version control may have given it other line ends.
+    // git may have given it other line ends.
     const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
     if (options.verify) return typesVerified(before, after, text)
     if (before !== undefined && !isDeclaration(before)) {

@@ -7,7 +7,7 @@ import { longTextMax } from '../../run/text-max.js'
 
 /**
  * `mappa with` where all is as it mostly is: the legend compiled or plain, its sources files and the environment, and no fault.
- * It is the one command that stands in front of others all day, so it loads nothing that it does not need; whatever else
+ * It is the one command that is in front of others all day, so it loads nothing that it does not need; whatever else
  * there is to do or to say is left to the whole program. Resolves to undefined then, and else to the exit code.
  */
 export async function quickWith(args: readonly string[]): Promise<number | undefined> {

@@ -54,7 +54,7 @@ function readNames(text: string, sites: readonly Site[], inPage: boolean): Map<s
   return new Map(
     sites.map(({ candidate: { name } }) => {
       if (!inPage) return [name, `${localName(text)}.${name}`]
-      // const TILE_KEY = TILE_KEY would read itself; a member's name is no name of the file's.
+      // const TILE_KEY = TILE_KEY would read itself; a member's name is not a name of the file's.
       const isFree = !new RegExp(`(?<![\\w$'"]|(?<!\\.\\.)\\.)${name}(?![\\w$])`).test(text)
       return [name, isFree ? name : `${name}_SETTING`]
     }),

@@ -7,8 +7,8 @@ import { scriptOf } from '../manifests/package-scripts.js'
 import { wordsOfEntry } from './legend.js'
 
 /**
- * The candidates as they can be given to everyone: where version control leaves out a shared layer that is there, or a container's
- * image has none, what would stand in it becomes a default of the legend, which goes where the code goes.
+ * The candidates as they can be given to everyone: where git leaves out a shared layer that is there, or a container's
+ * image has none, what would be in it becomes a default of the legend, which goes where the code goes.
  */
 export function forEveryone(candidates: readonly Candidate[], { read, ignored, unsent }: Target): readonly Candidate[] {
   const isKept = (stage: string | undefined) => {
@@ -92,7 +92,7 @@ export function layerOf(stage: string | undefined, secret: boolean): string {
   return `.env${stage === undefined ? '' : `.${stage}`}${secret ? '.local' : ''}`
 }
 
-/** The sample with the entries that come, for whoever clones the project. A legend that cannot be read gives none. */
+/** The sample with the entries that come, for anyone who clones the project. A legend that cannot be read gives none. */
 export function sampleChange(
   candidates: readonly Candidate[],
   { read, legendFile, definition }: Target,
@@ -113,7 +113,7 @@ export function sampleChange(
   return after === before ? [] : [{ path, before: before ?? null, after, secret: false }]
 }
 
-/** Rules that keep this machine's layers out of version control, and take those in that everyone needs. */
+/** Rules that keep this machine's layers out of git, and take those in that everyone needs. */
 export function ignoreChange(
   candidates: readonly Candidate[],
   layers: readonly LiftedFile[],

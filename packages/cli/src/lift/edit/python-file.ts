@@ -26,7 +26,7 @@ export function pythonChange(path: string, candidates: readonly Candidate[], { r
   return { path, before, after: code.toString(), secret: false }
 }
 
-/** In brackets where it has parts: what stands behind, such as `.format(…)`, is about the whole. */
+/** In brackets where it has parts: what is behind, such as `.format(…)`, is about the whole. */
 function taken(name: string, { lead, rest }: Finding): string {
   const value = `os.environ["${name}"]`
   const parts = [lead && JSON.stringify(lead), value, rest && JSON.stringify(rest)].filter((part) => part !== '')

@@ -18,7 +18,7 @@ export interface Form {
 /** How the project's files name each other: without an ending, with the compiled one, or with the source's. */
 export type Specifiers = 'bare' | 'compiled' | 'source'
 
-/** Why there is no form for a project, or for one of its files. */
+/** Why there is not a form for a project, or for one of its files. */
 export interface NoForm {
   readonly why: string
 }

@@ -32,7 +32,7 @@ const environment = {
   GIT_TRACE: '0',
 }
 
-/** More is no repository that a person looks at. Milliseconds. */
+/** More is not a repository that a person looks at. Milliseconds. */
 const gitMax = 60_000
 
 /**
@@ -94,7 +94,7 @@ function options(names: readonly string[]): readonly string[] {
   return ['--no-pager', ...[...off, ...names].flatMap((each) => ['-c', each])]
 }
 
-/** Programs that git runs on the content of files. An empty one is none. */
+/** Programs that git runs on the content of files. An empty one is not one. */
 const filters = '^(filter\\..*\\.(clean|smudge|process|required)|diff\\..*\\.(textconv|command)|merge\\..*\\.driver)$'
 
 function started(root: string, args: readonly string[], input: string | undefined, more: readonly string[]) {

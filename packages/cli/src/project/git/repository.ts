@@ -2,14 +2,14 @@ import { resolve } from 'node:path'
 import type { Fault } from 'mappa'
 import { git } from './git.js'
 
-/** Paths of what version control has of a root, from there; undefined without version control. */
+/** Paths of what git has of a root, from there; undefined without git. */
 export function trackedPaths(root: string): readonly string[] | undefined {
   return git(root, ['ls-files', '-z', '--cached'])
     ?.split('\0')
     .filter((path) => path !== '')
 }
 
-/** Which of these paths version control would take: neither ignored nor outside of it. Empty without version control. */
+/** Which of these paths git would take: neither ignored nor outside of it. Empty without git. */
 export function takenPaths(root: string, paths: readonly string[]): readonly string[] {
   if (paths.length === 0 || git(root, ['rev-parse', '--is-inside-work-tree'])?.trim() !== 'true') return []
   const answer = git(root, ['check-ignore', '-z', '--no-index', '--stdin'], paths.join('\0'))
@@ -18,7 +18,7 @@ export function takenPaths(root: string, paths: readonly string[]): readonly str
   return paths.filter((path) => !ignored.has(path))
 }
 
-/** A layer of this machine that version control has, or would take. */
+/** A layer of this machine that git has, or would take. */
 export interface Unguarded {
   readonly path: string
   readonly tracked: boolean
@@ -29,7 +29,7 @@ export function isLocalLayer(path: string): boolean {
   return /(?:^|\/)\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(path)
 }
 
-/** Which layers of this machine version control has or would take; `tracked` is all that it has. */
+/** Which layers of this machine git has or would take; `tracked` is all that it has. */
 export function unguardedLayers(
   root: string,
   local: readonly string[],
@@ -49,7 +49,7 @@ export interface StagedLines {
   readonly lines: readonly { readonly line: number; readonly text: string }[]
 }
 
-/** Returns what is staged, as lines that are added; binary files are left out. Undefined without version control. */
+/** Returns what is staged, as lines that are added; binary files are left out. Undefined without git. */
 export function stagedLines(root: string): readonly StagedLines[] | undefined {
   const text = git(root, [
     'diff',
@@ -80,7 +80,7 @@ export function stagedLines(root: string): readonly StagedLines[] | undefined {
   return files
 }
 
-/** A path as git writes it where it holds odd signs: in quotes, with escapes for bytes. */
+/** A path as git writes it where it holds odd characters: in quotes, with escapes for bytes. */
 export function gitPath(path: string): string {
   const name = path.replace(/\t$/, '')
   if (!name.startsWith('"')) return name
@@ -91,7 +91,7 @@ export function gitPath(path: string): string {
   return Buffer.from(bytes).toString('utf8')
 }
 
-/** Finds where a repository's hooks are: what its own settings say, else git's usual place. Undefined without version control. */
+/** Finds where a repository's hooks are: what its own settings say, else git's usual place. Undefined without git. */
 export function hooksFolder(root: string): string | undefined {
   const top = git(root, ['rev-parse', '--show-toplevel'])?.trim()
   const common = git(root, ['rev-parse', '--git-common-dir'])?.trim()
@@ -100,7 +100,7 @@ export function hooksFolder(root: string): string | undefined {
   return named ? resolve(top, named) : resolve(root, common, 'hooks')
 }
 
-/** A layer of this machine that version control has, or would take. */
+/** A layer of this machine that git has, or would take. */
 export function notIgnored(path: string, tracked: boolean): Fault {
   return {
     kind: 'not-ignored',

@@ -25,7 +25,7 @@ const byteUnits: Readonly<Record<string, number>> = {
 
 /**
  * A duration in milliseconds: `90s`, `1.5h`, `1h30m`, or as ISO 8601-1:2019, 5.5.2, has it with weeks, days and times
- * (`PT1H30M`); undefined if it is none. A number alone is none: nobody could tell seconds from milliseconds.
+ * (`PT1H30M`); undefined if it is not one. A number alone is not one: nobody could tell seconds from milliseconds.
  */
 export function durationOf(text: string): number | undefined {
   const iso =
@@ -52,7 +52,7 @@ export function durationOf(text: string): number | undefined {
   return text === '' ? undefined : whole(sum)
 }
 
-/** A size in bytes: `10MB`, `10MiB`, `512`; undefined if it is none. */
+/** A size in bytes: `10MB`, `10MiB`, `512`; undefined if it is not one. */
 export function bytesOf(text: string): number | undefined {
   const [, count = '', unit = ''] = /^(\d+(?:\.\d+)?) ?([A-Za-z]*)$/.exec(text) ?? []
   const each = count === '' ? undefined : byteUnits[unit.toLowerCase()]

@@ -1,4 +1,4 @@
-/** A slip of the finger is looked for up to here; longer names are data. Characters. */
+/** A slip of the finger is searched for up to here; longer names are data. Characters. */
 const nameLengthMax = 64
 
 /** The known name nearest to a mistyped one, if one is near. */

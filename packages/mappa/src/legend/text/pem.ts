@@ -5,7 +5,7 @@ const dashes = '-----'
 
 /**
  * PEM text with its line ends restored: people write `\n` for them, or blanks, to keep a key on one line. Undefined if it
- * is none: blocks of RFC 7468, each with the same label at its start and end, and base64 between. Linear.
+ * is not one: blocks of RFC 7468, each with the same label at its start and end, and base64 between. Linear.
  */
 export function pemOf(text: string): string | undefined {
   const plain = text.replaceAll('\\n', '\n').replaceAll('\\r', '').replaceAll('\r', '').trim()

@@ -1,9 +1,9 @@
-/** A slip of the hand is looked for up to here; longer names are data. Characters. */
+/** A slip of the hand is searched for up to here; longer names are data. Characters. */
 const slipLengthMax = 64
 
 /**
  * Names by what a slip of the hand makes of them: another case, or one letter left out, doubled, swapped with its neighbour
- * or wrong. A digit or a whole word that differs is no slip: `HIVE_2` is not `HIVE_1`, and `S3_BUCKET_EU` not `S3_BUCKET`.
+ * or wrong. A digit or a whole word that differs is not a slip: `HIVE_2` is not `HIVE_1`, and `S3_BUCKET_EU` not `S3_BUCKET`.
  * A look-up takes time in line with the length of a name, however many there are.
  */
 export class SlipIndex {

@@ -1,6 +1,6 @@
 /**
  * 32 bits of a text, by FNV-1a: enough to see that it was changed, and too few to find a secret by. No cryptography is
- * loaded for it, since whoever can read the mark can read the environment beside it.
+ * loaded for it, since anyone who can read the mark can read the environment beside it.
  */
 export function digestOf(text: string | undefined, salt = ''): string | undefined {
   if (text === undefined) return undefined

@@ -9,7 +9,7 @@ import { shownPath } from './shown-path.js'
 
 /**
  * A layer from a directory of one-value files, as container platforms mount secrets: each file is named as its
- * variable, and holds the value as it is; one final line end is dropped. Files whose name is no variable's are left
+ * variable, and holds the value as it is; one final line end is dropped. Files whose name is not a variable's are left
  * alone. Undefined if there is no such directory; what cannot be read is among the layer's faults.
  */
 export function layerFromDirectory(directory: string, root = process.cwd()): Layer | undefined {

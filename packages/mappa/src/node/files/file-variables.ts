@@ -72,7 +72,7 @@ function mayNameFile(entry: AnyEntry | undefined, stage: string, like: Likes | u
   return entry?.stages ? entryIn(entry, stage, like).file === true : entry?.file === true
 }
 
-/** Sources that this machine alone fills: what they name may be anywhere, and a pipe. */
+/** Sources that only this machine fills: what they name may be anywhere, and a pipe. */
 function isMachine({ source, local }: Layer): boolean {
   return local === true || sourceTraits(source).ownMachine === true
 }

@@ -10,7 +10,7 @@ export const fileBytesMax = 8 * 1024 * 1024
 /**
  * The one way in which files are read: undefined if there is none, a fault if there is one that cannot be read as text.
  * `name` is what messages call it. Nothing that lies in a project makes it wait or read for ever: its kind and size are
- * looked at once it is open, and it is opened without waiting for whoever else has it.
+ * looked at once it is open, and it is opened without waiting for anyone who else has it.
  */
 export function readTextFile(file: string, name: string, options: ReadOptions = {}): string | Fault | undefined {
   try {
@@ -35,7 +35,7 @@ function textOf(handle: number, name: string, options: ReadOptions): string | Fa
   const stats = fs.fstatSync(handle)
   if (stats.isFile() && stats.size > 0 && stats.size <= most) {
     const text = fs.readFileSync(handle, 'utf8')
-    // U+FFFD stands in the file itself, or for bytes that are no UTF-8; only then are the bytes looked at.
+    // U+FFFD is in the file itself, or for bytes that are not UTF-8; only then are the bytes looked at.
     if (!text.includes('\ufffd')) return text
   }
   // Files that a system makes up as they are read do not tell their size.
@@ -43,13 +43,13 @@ function textOf(handle: number, name: string, options: ReadOptions): string | Fa
   return oddText(handle, name, { ...options, most })
 }
 
-/** The text of a file as it is found; undefined for one that is not there, is none, or cannot be read as text. */
+/** The text of a file as it is found; undefined for one that is not there, is not one, or cannot be read as text. */
 export function textAt(file: string, most?: number): string | undefined {
   const text = readTextFile(file, file, most === undefined ? {} : { most })
   return typeof text === 'string' ? text : undefined
 }
 
-/** The bytes of a regular file, whatever it holds; undefined for one that is not there, is none, or cannot be read. */
+/** The bytes of a regular file, whatever it holds; undefined for one that is not there, is not one, or cannot be read. */
 export function bytesAt(file: string): Uint8Array | undefined {
   try {
     return fs.statSync(file).isFile() ? fs.readFileSync(file) : undefined

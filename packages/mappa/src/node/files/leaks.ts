@@ -14,11 +14,11 @@ export interface Output {
   readonly map?: string | undefined
 }
 
-/** Less than this stands in many files. Characters. */
+/** Less than this is in many files. Characters. */
 const layerTextMin = 8
 
 /**
- * What stands in files and must not go to browsers, however it got there: the text of a secret in any spelling, in any kind
+ * What is in files and must not go to browsers, however it got there: the text of a secret in any spelling, in any kind
  * of file, or a layer file as it is or in base64. Each is a fault of the kind `leak`, with the byte where it begins; files are
  * named by their path from the folder, and links are not followed. What a builder of another kind made is looked at so.
  *

@@ -17,8 +17,8 @@ export interface ReadOptions {
 }
 
 /**
- * What stands in an open file that is no plain text file: a pipe, something that does not say its size, or text with bytes that
- * are no UTF-8; or why it is not read.
+ * What is in an open file that is not a plain text file: a pipe, something that does not say its size, or text with bytes that
+ * are not UTF-8; or why it is not read.
  */
 export function oddText(
   handle: number,

@@ -46,7 +46,7 @@ export function gatherPlain(
   return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 
-/** Returns what a start hands on whose sources are files and the environment, and that has no fault; undefined for any other. */
+/** Returns what a start passes on whose sources are files and the environment, and that has no fault; undefined for any other. */
 export function plainStart(
   root: string,
   definition: Legend | undefined,

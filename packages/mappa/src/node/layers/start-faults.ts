@@ -14,7 +14,7 @@ export function unnamedStage(root: string): Fault {
   }
 }
 
-/** A root that is none. */
+/** A root that is not one. */
 export function missingRoot(root: string): Fault | undefined {
   const stats = fs.statSync(root, { throwIfNoEntry: false })
   if (stats?.isDirectory()) return undefined

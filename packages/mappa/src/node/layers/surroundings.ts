@@ -9,7 +9,7 @@ import { isDirectory, namesIn, readTextFile, textAt } from '../files/files.js'
 import { legendsIn } from '../files/root.js'
 import { sourceWord } from '../legends/legend-file.js'
 
-/** Folders where people put layer files, which are not looked for there. */
+/** Folders where people put layer files, which are not searched for there. */
 const folders = ['src', 'config', 'env']
 
 /** Returns what deserves a look around the layer files: likely wrong names, and who else may write to them. Only for reports. */

@@ -6,7 +6,7 @@ const { lstatSync, statSync } = fs
 const realPath = fs.realpathSync.native
 const { dirname, isAbsolute, join, sep } = paths
 
-/** Raised when what a compiled file looks like changes, so that older ones are made anew. */
+/** Raised when what a compiled file looks like changes, so that older ones are made again. */
 export const cacheVersion = 4
 
 /** The sources of a compiled legend. It is fresh while each of these files has the same text. */

@@ -1,7 +1,7 @@
 import type { Fault } from '../../settle/faults/faults.js'
 import type { Texts } from '../../settle/stack/stage.js'
 
-/** A source of values that has to be waited for, such as the client of a secrets service. */
+/** A source of values that must be waited for, such as the client of a secrets service. */
 export interface RemoteSource {
   /** Its name in reports. */
   readonly name: string
@@ -28,7 +28,7 @@ export interface RemoteOptions {
 export const timeoutUsual = 5000
 /** So long after a failure it is asked again. Milliseconds. */
 const pause = 200
-/** As for layer files: more is no settings. Bytes, unpacked. */
+/** As for layer files: more is not a settings. Bytes, unpacked. */
 export const answerMax = 8 * 1024 * 1024
 
 /** Says in a word or two why an answer was none, in the words of this file: what the network says may hold an address. */

@@ -236,7 +236,7 @@ class Store {
     return isName(name) ? name : undefined
   }
 
-  /** An answer that is none is asked for once more with a new token, if it was the token's fault. */
+  /** An answer that is not one is asked for once more with a new token, if it was the token's fault. */
   async #open(path: string, body: object, signal: AbortSignal, keepsAlive: boolean): Promise<IncomingMessage> {
     const { user, password } = this.#options
     if (user !== undefined) this.#token ??= await this.#authenticate(signal, keepsAlive)

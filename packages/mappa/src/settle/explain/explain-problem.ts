@@ -206,7 +206,7 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
     case 'asked-for':
       return {
         ...base,
-        // The words stand in the file beside the name, and may show only where the value may.
+        // The words are in the file beside the name, and may show only where the value may.
         message: `${name} needs ${culprit}, but it is not set${message && !hides(entry) ? `: ${printable(withoutCredentials(message))}` : '.'}`,
         remedy: setRemedy(culprit, reading),
       }
@@ -233,7 +233,7 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
 
 const indexes = new WeakMap<Reading, SlipIndex>()
 
-/** Every name that is declared or set; worked out once, since each one that is unset is looked for. */
+/** Every name that is declared or set; worked out once, since each one that is unset is searched for. */
 function knownNames(reading: Reading): SlipIndex {
   const index = indexes.get(reading) ?? new SlipIndex([...reading.entries.keys(), ...reading.stack.names()])
   indexes.set(reading, index)

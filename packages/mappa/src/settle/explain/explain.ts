@@ -142,7 +142,7 @@ function stageFaults(definition: Legend<unknown> | undefined, stage: Stage): Fau
   return fault ? [fault] : []
 }
 
-/** The fault of a stage that a legend does not know, whoever named it; undefined for one that it knows. */
+/** The fault of a stage that a legend does not know, anyone who named it; undefined for one that it knows. */
 export function unknownStage(definition: Legend<unknown> | undefined, { name, from }: Stage): Fault | undefined {
   const known = stagesOf(definition)
   if (known.includes(name)) return undefined

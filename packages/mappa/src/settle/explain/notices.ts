@@ -225,7 +225,7 @@ const differenceTexts: Readonly<Record<Difference, string>> = {
   'assignment-inside': 'a line that looks like an assignment',
 }
 
-/** Quotes as word processors write them, and blanks that are none, at either end of a value. */
+/** Quotes as word processors write them, and blanks that are not, at either end of a value. */
 const [oddQuote, oddBlank] = [
   /^[\u2018-\u201f\u00ab\u00bb\u2039\u203a\u300c-\u300f\uff02\uff07]|[\u2018-\u201f\u00ab\u00bb\u2039\u203a\uff02\uff07]$/,
   /^[\u00a0\u2000-\u200b\u202f\u3000\ufeff]|[\u00a0\u2000-\u200b\u202f\u3000\ufeff]$/,

@@ -47,7 +47,7 @@ function nearestLimit(text: string, entry: AnyEntry): string | undefined {
   return !hides(entry) && 'value' in convert(written, entry) ? written : undefined
 }
 
-/** As it has to stand in a layer file. */
+/** As it has to are in a layer file. */
 function writtenAs(text: string, source: Layer['source']): string {
   return source === 'file' ? encodeValue(text) : text
 }
@@ -93,7 +93,7 @@ function listOfMeant(text: string, { items, delimiter }: AnyEntry): string | und
   return meant.includes(undefined) ? undefined : joinList(meant, delimiter)
 }
 
-/** Tells how to make a fresh value, as a command that can be pasted; where it belongs is for whoever pastes it to see to. */
+/** Tells how to make a fresh value, as a command that can be pasted; where it belongs is for anyone who pastes it to see to. */
 export function freshRemedy(name: string, { generate }: AnyEntry): string | undefined {
   if (!generate) return undefined
   const { bytes, text } = generate
@@ -106,7 +106,7 @@ export function localFile({ name }: Reading['stage']): string {
   return name === 'development' ? '.env.local' : `.env.${name}.local`
 }
 
-/** Finds where a name gets a value: secrets on this machine alone. */
+/** Finds where a name gets a value: secrets on only this machine. */
 export function setRemedy(
   name: string,
   { entries, stage, lines }: Pick<Reading, 'entries' | 'stage' | 'lines'>,

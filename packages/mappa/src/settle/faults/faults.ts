@@ -44,12 +44,15 @@ export function quote(text: string): string {
 /** Longer values are cut in messages, which should fit on a line or two. */
 const shownMax = 60
 
-/** Control characters, line ends, direction marks and lone surrogates as `\u{…}`, so that what is read is what is there. */
+/**
+ * Control characters, line ends, direction marks and lone surrogates as `\u{…}`, so that what is read is what is there. So
+ * is the first character of what a CI system would obey in a log: `::error::`, `##[error]`.
+ */
 export function printable(text: string): string {
   if (typeof text !== 'string') throw new TypeError('printable takes a text.')
   return text.replace(
     // Cc and Cs by their numbers: looking the classes up would cost every start.
-    /[\0-\x1f\x7f-\x9f\ud800-\udfff\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069\u061c]/gu,
+    /[\0-\x1f\x7f-\x9f\ud800-\udfff\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069\u061c]|(?<=^|\s):(?=:[a-z-]+(?:\s.*?)?::)|#(?=#(?:\[|vso\[|teamcity\[))/giu,
     (char) => shortEscapes[char] ?? `\\u{${(char.codePointAt(0) as number).toString(16)}}`,
   )
 }

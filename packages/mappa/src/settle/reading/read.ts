@@ -51,13 +51,13 @@ export interface Sources {
   readonly answers?: ReadonlyMap<string, StandardResult>
 }
 
-/** The legend's entries as they hold in a stage. Without a legend there are none, and every name is a secret text. */
+/** The legend's entries as they hold in a stage. Without a legend there are not, and every name is a secret text. */
 export type StageEntries = ReadonlyMap<string, AnyEntry>
 
 /** A variable whose value is missing, breaks its entry, or cannot be expanded. */
 export interface Problem {
   readonly name: string
-  /** Undefined for a name that no entry declares. */
+  /** Undefined for a name that nobody declares. */
   readonly entry: AnyEntry | undefined
   /** `missing` when no layer gives a text. */
   readonly breach:
@@ -114,7 +114,7 @@ export interface Reading {
   readonly waiting: readonly { readonly name: string; readonly promise: Promise<StandardResult> }[]
   /** Names in layer files that are slips of the hand, by the entries that they are slips of and that no layer sets. */
   readonly slips: ReadonlyMap<string, Hit>
-  /** Names with a text that are no setting: no entry declares them, or the text breaks its entry. */
+  /** Names with a text that are not setting: nobody declares them, or the text breaks its entry. */
   readonly others: readonly Given[]
 }
 
@@ -371,7 +371,7 @@ function settleValue(setting: Setting, winner: Hit | undefined, { settings, prob
   }
 }
 
-/** So many names behind dollar signs without braces are looked at in one value. */
+/** So many names behind dollar characters without braces are looked at in one value. */
 const bareTold = 10
 
 /** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
@@ -402,7 +402,7 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
   return { ...top, text: expanded.text }
 }
 
-/** Names that a layer sets and no entry declares reach a child process too, unless they change what it loads. */
+/** Names that a layer sets and nobody declares reach a child process too, unless they change what it loads. */
 function addUndeclared(state: State): void {
   state.stack.each((name, found) => {
     if (state.entries.has(name) || changesLoading(name)) return
@@ -413,7 +413,7 @@ function addUndeclared(state: State): void {
   })
 }
 
-/** So many names that no entry declares may be slips; more are data. */
+/** So many names that nobody declares may be slips; more are data. */
 const slipsLooked = 5000
 
 /** A name that was meant to be one that no layer sets would leave that one to its default unnoticed. */

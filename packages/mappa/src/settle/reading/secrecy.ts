@@ -40,7 +40,7 @@ export class Secrecy {
       if (text !== undefined && this.entryFor(name)?.secret) this.#needles.add(text, name)
   }
 
-  /** The entry of a name, which may be a former one; undefined if no entry declares it. */
+  /** The entry of a name, which may be a former one; undefined if nobody declares it. */
   entryFor(name: string): AnyEntry | undefined {
     return this.#entries.get(name) ?? this.#entries.get(this.#owners.get(name) ?? '')
   }
@@ -51,7 +51,7 @@ export class Secrecy {
     return hides(entry) ? mask(text, entry) : printable(this.open(text, entry as AnyEntry))
   }
 
-  /** The value of an entry that is no secret, with what else stands in it masked. */
+  /** The value of an entry that is not a secret, with what else is in it masked. */
   open(text: string, entry: AnyEntry): string {
     // Line by line: a quote that closes too late has swallowed what follows.
     const lines = text.includes('\n')
@@ -69,12 +69,12 @@ export class Secrecy {
     return [...new Set([...this.namesIn(text), ...swallowed.map(({ name }) => name)])]
   }
 
-  /** The names of the secrets whose texts stand in a text. */
+  /** The names of the secrets whose texts are in a text. */
   namesIn(text: string): readonly string[] {
     return [...new Set(this.#needles.in(text).map(({ name }) => name))]
   }
 
-  /** Finds where those stand in a text or in bytes. */
+  /** Finds where those are in a text or in bytes. */
   placesIn(source: string | Uint8Array): readonly { readonly name: string; readonly start: number }[] {
     const found = typeof source === 'string' ? this.#needles.in(source) : this.#needles.inBytes(source)
     return found.map(({ name, start }) => ({ name, start }))

@@ -23,7 +23,7 @@ const maskedBy = new WeakMap<object, Map<string, string>>()
 
 const stages = new WeakMap<object, Stage>()
 
-/** For settings as a whole, what a page takes of them when it is handed out. */
+/** For settings as a whole, what a page takes of them when it is served. */
 const pages = new WeakMap<object, Readonly<Record<string, unknown>>>()
 
 type Group = Record<string, unknown>
@@ -97,7 +97,7 @@ export function secretTextsIn(settings: object): readonly string[] {
   return texts
 }
 
-/** Returns what a page takes of settings when it is handed out, by the names of variables. */
+/** Returns what a page takes of settings when it is served, by the names of variables. */
 export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
   const values = pages.get(settings)
   if (!values) throw new TypeError('A page takes settings from settle, not a part or a copy of them.')

@@ -97,7 +97,7 @@ export class Expander {
     return 'problem' in result ? result : { ...result, holds: larger(result.holds, this.#holdsOf(name)) }
   }
 
-  /** The text of parts that stand in no layer, such as those of a template, over the whole stack. */
+  /** The text of parts that are in no layer, such as those of a template, over the whole stack. */
   expandParts(parts: readonly Part[]): Expanded | ExpansionProblem {
     return this.#join(parts, { name: '', at: this.#layers.length, back: 0 })
   }

@@ -103,7 +103,7 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
   return Object.defineProperty(layer, 'text', { value: text })
 }
 
-/** Keeps a name that no entry declares, and says why. */
+/** Keeps a name that nobody declares, and says why. */
 const keepWords = /^[ \t]+#[ \t]*mappa keep:[ \t]*\S/
 
 /** Copies of a layer keep it, so it looks at the one that it is asked of. */
@@ -121,7 +121,7 @@ export function layerFromValues(name: string, values: Texts, traits: LayerTraits
     ...traits,
     name,
     flaws: [],
-    // One look-up only, since each asks the system; what an object inherits is no text.
+    // One look-up only, since each asks the system; what an object inherits is not a text.
     get(variable) {
       const text: unknown = values[variable]
       return typeof text === 'string' ? text : undefined

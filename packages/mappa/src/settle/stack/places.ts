@@ -69,8 +69,8 @@ function spotOf(
 }
 
 /**
- * A place that could not be understood. Only what stands in front of the equals sign is shown, and of the value its
- * first line if its entry says that it is no secret.
+ * A place that could not be understood. Only what is in front of the equals sign is shown, and of the value its
+ * first line if its entry says that it is not a secret.
  */
 export function flawSpot(layer: Layer, found: LayerFlaw, entry: AnyEntry | undefined): Spot {
   const { start, end, name, nameStart, valueStart } = found

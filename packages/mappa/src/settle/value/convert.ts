@@ -6,7 +6,7 @@ import { joinList, splitList } from './lists.js'
 /** The typed value, or how the text breaks its entry; `item` is the place of a list's item that does, from 0. */
 export type Conversion = { readonly value: unknown } | { readonly breach: Breach; readonly item?: number }
 
-/** Text to value: what the whole text says, never a part of it, so `41oo` is no number. */
+/** Text to value: what the whole text says, never a part of it, so `41oo` is not a number. */
 export function convert(text: string, entry: AnyEntry): Conversion {
   if (entry.type === 'array') return convertList(text, entry)
   const value = valueType(entry.type).read(text)

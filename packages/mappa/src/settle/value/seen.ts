@@ -43,7 +43,7 @@ function byRead(read: NonNullable<AnyEntry['read']>, value: unknown): SeenValue 
   }
 }
 
-/** Tells whether there is something to wait for, whoever's promise it is. */
+/** Tells whether there is something to wait for, anyone who's promise it is. */
 export function isThenable(value: unknown): value is PromiseLike<never> {
   return (
     (typeof value === 'object' || typeof value === 'function') &&

@@ -24,7 +24,7 @@ export function keyFor(text: string, { secret, reach, pattern, type }: AnyEntry)
   return found ? (found[1] === undefined ? 'test' : 'live') : undefined
 }
 
-/** Tells whether a text that is no secret looks like a placeholder. */
+/** Tells whether a text that is not a secret looks like a placeholder. */
 export function isPlaceholder(text: string): boolean {
   return placeholder.test(text)
 }
