@@ -237,7 +237,7 @@ test('no secret is shown by any command with any option, in any spelling, and no
   const root = project({
     'mappa.legend.mjs': `import { legend } from 'mappa/legend'
 export default legend({
-  KEY: { type: 'string', secret: true, formerly: ['OLD_KEY'], pattern: '^x' }, FEED: { type: 'integer' }, LEVEL: { type: 'string', enum: ['a', 'b\\u001b[31m\\u009b\\u202e'] },
+  KEY: { type: 'string', secret: true, formerly: ['OLD_KEY'], pattern: '^x' }, FEED: { type: 'integer' }, LEVEL: { type: 'string', enum: ['a', 'b\\u001b[31m\\u009b\\u202e'], description: 'Words \\u202e ##[error]a ::error file=b::c '.repeat(9) },
   NOTE: { type: 'string', reach: 'browser' }, PART: { type: 'string', optional: true, schema: { '~standard': { version: 1, vendor: 'x', validate: (value) => { throw new Error(value) } } } },
   MOUNTED: { type: 'string', secret: true, file: true, optional: true },
 }, { directories: ['run'] })`,
@@ -248,6 +248,7 @@ export default legend({
     'host.json': JSON.stringify([`KEY=${sentinel}`, `NOTE=${sentinel}`]),
     'bad.json': JSON.stringify([sentinel]),
     'src/a.js': `export const key = process.env.KEY ?? '${sentinel}'\n`,
+    'src/x\n::error::y/b.js': `export const key = process.env.KEY ?? '${sentinel}'\n`,
     'package.json': '{"name":"apiary"}',
   })
   const own = new Set(filesBelow(root))
@@ -308,13 +309,18 @@ export default legend({
     const said = stdout + stderr
     assertHidden(said, line.join(' '))
     assert.doesNotMatch(said, /[\u0000-\u0008\u000b-\u001f\u007f-\u009f\u202a-\u202e]/, line.join(' '))
+    // What CI systems obey in a log.
+    assert.doesNotMatch(said, /^\s*::[a-z][^\n]*::|##\[/m, line.join(' '))
     if (line.includes('--json') || line.includes('--sarif')) if (stdout.trim() !== '') JSON.parse(stdout)
     assert.ok(code === 0 || code === 1 || code === 2, line.join(' '))
   }
   // What they left behind: caches, samples, declarations, and no temporary file. Secrets move to where git ends.
   for (const file of filesBelow(root)) {
     assert.ok(!/\.env\.~/.test(file), file)
-    if (!own.has(file) && !/\.local$/.test(file)) assertHidden(readFileSync(file, 'utf8'), file)
+    if (own.has(file)) continue
+    const written = readFileSync(file, 'utf8')
+    if (!/\.local$/.test(file)) assertHidden(written, file)
+    assert.doesNotMatch(written, /[\u202a-\u202e]/, file)
   }
   await mappaProcess(['with', 'staging', '--watch', '--', 'true'], {
     cwd: root,

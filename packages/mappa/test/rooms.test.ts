@@ -39,11 +39,12 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     '.': ['bundle', 'builders.ts'],
   },
   cli: {
-    terminal: [],
+    'terminal/escapes.ts': [],
+    terminal: ['terminal/escapes.ts'],
     code: [],
     'code/stages': ['code'],
     credentials: ['code'],
-    declared: ['code'],
+    declared: ['code', 'terminal/escapes.ts'],
     guess: ['code', 'code/stages', 'credentials'],
     edits: ['terminal', 'code', 'declared'],
     'project/git': [],
@@ -62,7 +63,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'lift/edit',
       'lift/change.ts',
     ],
-    handing: ['terminal', 'code', 'declared', 'edits', 'project', 'project/git'],
+    handing: ['terminal', 'code', 'declared', 'edits', 'project', 'project/git', 'terminal/escapes.ts'],
     run: ['terminal', 'declared', 'project', 'lift'],
     commands: [
       'terminal',

@@ -1,7 +1,7 @@
 import { encode, type SourceMapSegment } from '@jridgewell/sourcemap-codec'
 import type { Legend, Terms, Variable } from 'mappa'
 import { isTypeScript } from 'mappa/command'
-import { codeLiteral } from '../code/literal-text.js'
+import { codeLiteral } from '../terminal/escapes.js'
 import type { LegendPlaces } from './legend-text.js'
 import { obtainLines, sentencesOf } from './sentences.js'
 import { typeTraits } from './value-type.js'

@@ -1,8 +1,8 @@
 import { parseExpression } from '@babel/parser'
 import MagicString from 'magic-string'
 import { type JsonSchema, type Legend, toJsonSchema } from 'mappa'
-import { codeLiteral, jsonLiteral } from '../code/literal-text.js'
 import { type Node, nodesIn } from '../code/parse.js'
+import { codeLiteral, jsonLiteral } from '../terminal/escapes.js'
 import { legendArguments, membersOf, objectsOfEntries } from './legend-text.js'
 
 /** The value of a word of an entry. */

@@ -1,5 +1,5 @@
 import { Document, Scalar, visit } from 'yaml'
-import { escapedCharacter } from '../code/literal-text.js'
+import { escapedCharacter } from '../terminal/escapes.js'
 
 /**
  * Data as YAML that every version and reader takes for just that: texts as they are, or in double quotes. With `onOneLine`,

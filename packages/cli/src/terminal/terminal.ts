@@ -1,6 +1,6 @@
 import { type Paint, printable } from 'mappa'
 import pico from 'picocolors'
-import { escapedCharacter, withEscapes } from '../code/literal-text.js'
+import { escapedCharacter, withEscapes } from './escapes.js'
 
 /** A command's output, with its width and colours. */
 export interface Terminal {
@@ -41,7 +41,8 @@ export function isAsked(): boolean {
 function terminalOf(stream: NodeJS.WriteStream, note: (text: string) => void): Terminal {
   const { bold, dim, red, magenta } = pico.createColors(isColoured(stream))
   return {
-    width: Math.min(stream.columns ?? 100, 100),
+    // A terminal that nobody has sized says 0.
+    width: Math.min(stream.columns || 100, 100),
     // Both are readable on a white and on a black ground, as terminals draw them: yellow and green are not.
     paint: { bold, dim, fault: red, notice: magenta },
     write: (text) => {

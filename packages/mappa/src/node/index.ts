@@ -75,7 +75,7 @@ function startedWith<E>(given: Legend<E>, options: MachineOptions, call: string)
 function answerHelp(definition: Legend<unknown>, { commandLine }: MachineOptions): void {
   if (!Array.isArray(commandLine) || !layerFromFlags(definition, commandLine).help) return
   const program = `node ${(process.argv[1] ?? '…').split(/[\\/]/).at(-1)}`
-  process.stdout.write(flagHelp(definition, { program, width: Math.min(process.stdout.columns ?? 80, 100) }))
+  process.stdout.write(flagHelp(definition, { program, width: Math.min(process.stdout.columns || 80, 100) }))
   process.exit(0)
 }
 

@@ -65,7 +65,7 @@ function more(): typeof import('../preload-more.js') {
 function fail(definition: Legend | undefined, sources: Sources): never {
   const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.cjs')
   const { stage, faults } = core.surveyLayers(definition, sources)
-  const width = process.stderr.columns ?? 100
+  const width = process.stderr.columns || 100
   process.stderr.write(core.reportText({ stage, faults, notices: [] }, { consequence: 'Nothing was started.', width }))
   process.exit(1)
 }

@@ -1,9 +1,9 @@
 /** Characters that a terminal obeys, or that reorder or hide what is read beside them (UAX #9, Cf and C1). */
-const unseen = /[\u007f-\u009f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]/g
+const unprinted = /[\u007f-\u009f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u2069\ufeff]/g
 
 /** JSON or code in which those characters stand as escapes. */
 export function withEscapes(code: string): string {
-  return code.replace(unseen, escapedCharacter)
+  return code.replace(unprinted, escapedCharacter)
 }
 
 /** A text as a literal of JSON. */
