@@ -161,11 +161,11 @@ const texts: Readonly<Record<ContradictionKind, (facts: Facts) => readonly [mess
     `Write: as: '${name.toLowerCase()}'`,
   ],
   'place-taken': ({ name, detail, place }) => [
-    `${name} is seen as ${place}, but JavaScript reserves ${detail}.`,
+    `${name} has the place ${place}, but JavaScript reserves ${detail}.`,
     'Choose another place with "as".',
   ],
   'place-clash': ({ name, detail, place }) => [
-    `${name} is seen as ${place}, but that collides with the place of ${detail}.`,
+    `${name} has the place ${place}, but that collides with the place of ${detail}.`,
     'Give one of them another place with "as".',
   ],
 }
