@@ -35,6 +35,8 @@ const checks = [
   ['packaging of @mappa/build', [publint, 'packages/build', '--strict']],
   ['packaging of @mappa/cli', [publint, 'packages/cli', '--strict']],
 ]
+/** Files that mostly wait, or take long: they come first, so that nothing is waited for at the end. */
+const long = /(?:dashboard|everyday|hosts|watching|with|write)\.test\.ts$/
 // More than there are cores: some files mostly wait.
 const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '4']
 const failed = given.length > 0 ? [] : await together([...checks, ['the demo', ['scripts/demo.mjs']]])
@@ -71,9 +73,7 @@ function ended(args) {
   return new Promise((resolve) => child.once('close', (code) => resolve({ code, said })))
 }
 
-/** Files that mostly wait, or take long: they come first, so that nothing is waited for at the end. */
-const long = /(?:dashboard|everyday|hosts|watching|with|write)\.test\.ts$/
-
+/** Those that take longest come first. */
 function testFiles() {
   const files = ['examples/apiary/test', 'packages/cli/test', 'packages/build/test', 'packages/mappa/test'].flatMap(
     (folder) =>
