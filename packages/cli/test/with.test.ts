@@ -195,5 +195,5 @@ function compared({ code, signal, stdout, stderr }: Ended) {
   const isOwn = ([name, text]: [string, string]) =>
     !['_', 'NODE_V8_COVERAGE'].includes(name) && process.env[name] !== text
   const env = stdout.includes('\0') ? stdout.split('\0').map(pair).filter(isOwn) : [stdout]
-  return { code, signal, stderr, env: env.join('\n').replace(/^(MAPPA_SET,\w+)\.\w+|(?<=[,/]\w+):\w+/gm, '$1') }
+  return { code, signal, stderr, env: env.join('\n').replace(/^(MAPPA_SET,\w+)\.\w+|([,/]\w+):\w+/gm, '$1$2') }
 }
