@@ -127,7 +127,7 @@ test('only addresses that this machine names itself are asked, and answers end',
   }
 })
 
-test('what is no file is never waited for, and a file outside the root is named by only this machine', async () => {
+test('only files are waited for, and a file outside the root is named on this machine only', async () => {
   const entries = "import { legend } from 'mappa/legend'\nexport default legend({ A: { type: 'string', file: true } })"
   for (const pipe of ['.env', '.env.local', '.env.example', 'package.json', 'mappa.types.d.ts', 'part.ts']) {
     const root = project({

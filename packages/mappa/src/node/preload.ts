@@ -61,7 +61,7 @@ function more(): typeof import('../preload-more.js') {
   return createRequire(import.meta.url)('./preload-more.cjs')
 }
 
-/** Returns what puts faults into words is loaded only here: a start that goes well does without. */
+/** The part that words faults is loaded only here: a start that goes well does without. */
 function fail(definition: Legend | undefined, sources: Sources): never {
   const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.cjs')
   const { stage, faults } = core.surveyLayers(definition, sources)

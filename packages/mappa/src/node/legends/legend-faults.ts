@@ -71,7 +71,7 @@ export function failedLegend(name: string, cause: unknown): NoLegend {
   }
 }
 
-/** Returns what is there is no file. */
+/** No file is there. */
 export function notRead(name: string): NoLegend {
   return { fault: legendFault(name, `${name} is not a readable file.`, 'Write the legend there.') }
 }

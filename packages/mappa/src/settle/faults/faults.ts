@@ -52,7 +52,7 @@ export function printable(text: string): string {
   if (typeof text !== 'string') throw new TypeError('printable takes a text.')
   return text.replace(
     // Cc and Cs by their numbers: looking the classes up would cost every start.
-    /[\0-\x1f\x7f-\x9f\ud800-\udfff\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069\u061c]|(?<=^|\s):(?=:[a-z-]+(?:\s.*?)?::)|#(?=#(?:\[|vso\[|teamcity\[))/giu,
+    /[\0-\x1f\x7f-\x9f\ud800-\udfff\u2028\u2029\u200e\u200f\u202a-\u202e\u2066-\u2069\u061c]|(?<=^|\s):(?=:[a-z-]+(?:\s|::))|#(?=#(?:\[|vso\[|teamcity\[))/giu,
     (char) => shortEscapes[char] ?? `\\u{${(char.codePointAt(0) as number).toString(16)}}`,
   )
 }

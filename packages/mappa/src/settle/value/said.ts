@@ -1,4 +1,4 @@
-/** Returns what somebody threw or gave, as text, whatever it is: of an error its message. Never throws. */
+/** A thrown or given value as text: of an error its message. Never throws. */
 export function saidBy(thrown: unknown): string {
   try {
     const text: unknown = isError(thrown) ? thrown.message : String(thrown)
