@@ -126,8 +126,8 @@ function surveying(text, more) {
   const layers = [layerFromText('.env', text), layerFromText('.env.local', `KEY=${sentinel}\n${more}`, { local: true })]
   for (const given of [definition, undefined]) {
     const found = surveyLayers(given, { stage: 'test', layers, thorough: true })
-    const told = [...found.faults, ...found.notices]
-    for (const { place } of told) {
+    const reported = [...found.faults, ...found.notices]
+    for (const { place } of reported) {
       if (!place) continue
       const lines = (place.file === '.env' ? text : layers[1].text).split('\n')
       assert.ok(place.line >= 1 && place.line <= lines.length, 'a line of the file')

@@ -230,7 +230,7 @@ async function shootPages() {
     await page.goto('http://localhost:5174')
     await page.waitForSelector('vite-error-overlay')
     await wait(500)
-    // Where this machine has the file is nobody's business.
+    // The picture does not show this machine's paths.
     const file = page.locator('vite-error-overlay .file')
     await file.evaluate((element) => (element.textContent = element.textContent.replace(/^.*(?=src\/)/, '')))
     await page.screenshot({ path: join(folder, 'overlay.png') })

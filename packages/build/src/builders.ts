@@ -1,5 +1,5 @@
-/** Traits of a builder that a plugin supports. */
-interface BuilderTraits {
+/** Facts about a builder that a plugin supports. */
+interface BuilderFacts {
   /** The packages of the builders that take the plugin: optional peers of this package. */
   readonly peers: readonly string[]
 }
@@ -10,6 +10,6 @@ export const builders = {
   rollup: { peers: ['rollup', 'rolldown'] },
   esbuild: { peers: ['esbuild'] },
   webpack: { peers: ['webpack', '@rspack/core'] },
-} as const satisfies Readonly<Record<string, BuilderTraits>>
+} as const satisfies Readonly<Record<string, BuilderFacts>>
 
 export type BuilderName = keyof typeof builders

@@ -193,7 +193,7 @@ function readsEnvironment(code: string): boolean {
   return readsEnv(code) || /\bprocess\b[\s\S]{0,40}?\benv\b/.test(code)
 }
 
-/** Returns what stands for an environment, as a whole and by its names. */
+/** Replacements for an environment, as a whole and by name. */
 function definitionsOf({ texts }: Session): { [name: string]: string } {
   const known = [...texts].filter(([, text]) => text !== 'undefined')
   const whole = `{${known.map(([variable, text]) => `${JSON.stringify(variable)}:${text}`).join()}}`

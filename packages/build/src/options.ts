@@ -2,7 +2,7 @@ import path from 'node:path'
 import type { Stage } from 'mappa'
 import { Session } from './bundle/session.js'
 import type { BuildCommand } from './bundle/settings-module.js'
-import { loadLegendAlone } from './load-alone.js'
+import { loadLegendWithoutBuilder } from './load-without-builder.js'
 
 /** Options of the plugin, for every builder. */
 export interface BuilderOptions {
@@ -17,14 +17,14 @@ export interface BuilderOptions {
   readonly reach?: 'server' | 'browser'
 }
 
-/** Returns what one run of a builder knows. What it makes for development is not served, so that a page has its values in itself. */
+/** The session of one builder run. A development build is not served, so its pages contain their values. */
 export function sessionFor(
   { stage, root }: BuilderOptions,
   { folder, develops, builder }: { readonly folder: string; readonly develops: boolean; readonly builder: string },
 ): Session {
   const chosen = chooseStageFor(stage, develops, builder)
   const command: BuildCommand = chosen.name === 'development' ? 'serve' : 'build'
-  return new Session(path.resolve(folder), root, chosen, command, loadLegendAlone, false)
+  return new Session(path.resolve(folder), root, chosen, command, loadLegendWithoutBuilder, false)
 }
 
 function chooseStageFor(named: string | undefined, develops: boolean, builder: string): Stage {

@@ -5,7 +5,7 @@ interface LoaderContext {
   addDependency(file: string): void
 }
 
-interface Handed {
+interface LoaderInput {
   /** Code of the settings module. */
   readonly code: string
   /** Files that the settings depend on. */
@@ -15,18 +15,18 @@ interface Handed {
 }
 
 const key = Symbol.for('mappa.webpack')
-const byNumber = globalThis as unknown as { [key]?: Map<string, Handed> }
+const byNumber = globalThis as unknown as { [key]?: Map<string, LoaderInput> }
 byNumber[key] ??= new Map()
 
 /** Data from plugins for their loader, by the plugin's number: the two may be modules of different kinds. */
-export const handedToLoader: Map<string, Handed> = byNumber[key]
+export const loaderInputs: Map<string, LoaderInput> = byNumber[key]
 
 /** The loader that gives the settings module, or fills a module; both are made again when a file of the settings changes. */
 export default function settingsLoader(this: LoaderContext, source: string): string {
   const [id = '', what] = this.query.slice(1).split('&')
-  const handed = handedToLoader.get(id)
-  const code = what === 'fill' ? handed?.fill(source, this.resourcePath) : (handed?.code ?? '')
+  const input = loaderInputs.get(id)
+  const code = what === 'fill' ? input?.fill(source, this.resourcePath) : (input?.code ?? '')
   if (code === undefined) return source
-  for (const file of handed?.files ?? []) this.addDependency(file)
+  for (const file of input?.files ?? []) this.addDependency(file)
   return code
 }

@@ -10,7 +10,7 @@ import type { Session } from './bundle/session.js'
 import { settingsId } from './bundle/taken.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 import { programOf } from './program.js'
-import { handedToLoader } from './webpack-loader.js'
+import { loaderInputs } from './webpack-loader.js'
 
 export type { BuilderOptions }
 
@@ -116,7 +116,7 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
   const read = async () => {
     await session.project.read()
     const code = session.project.sound ? session.settingsModule(isClient, '__dirname') : ''
-    handedToLoader.set(id, { code, files: session.project.files, fill: (text, file) => filled(session, text, file) })
+    loaderInputs.set(id, { code, files: session.project.files, fill: (text, file) => filled(session, text, file) })
     if (!isClient) return
     define(definitions, session)
     if (isDefined) return
@@ -134,7 +134,7 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
   compiler.hooks.watchRun.tapPromise(ownName, read)
   new NormalModuleReplacementPlugin(/^virtual:mappa\/settings$/, (resource) => {
     // Kept modules are told apart by what is asked for, so the values have a part in it.
-    const { code = '' } = handedToLoader.get(id) ?? {}
+    const { code = '' } = loaderInputs.get(id) ?? {}
     resource.request = `!!${loaderFile}?${id}&${createHash('sha256').update(code).digest('hex').slice(0, 16)}!${emptyModule}`
   }).apply(compiler as never)
 
@@ -190,7 +190,7 @@ function isInside({ kind, name }: Fault): boolean {
 const loaderFile = path.join(import.meta.dirname, 'webpack-loader.cjs')
 const emptyModule = path.join(import.meta.dirname, 'webpack-module.mjs')
 
-/** Returns what stands for reads of an environment; the builder takes it anew for each compilation. */
+/** Replacements for reads of an environment. The builder asks again for each compilation. */
 function define(definitions: Record<string, unknown>, session: Session): void {
   for (const key of Object.keys(definitions)) delete definitions[key]
   definitions['import.meta.env'] = Object.fromEntries(session.texts)
@@ -202,7 +202,7 @@ function filled(session: Session, code: string, file: string): string | undefine
   return session.filledIn({ id: file, code, isOwn: isOwnModule(file), parse: () => programOf(code) }, true)
 }
 
-/** Returns what modules take that a page may not have, whatever loaders made of them. */
+/** Forbidden imports and reads in a page's modules, in the form that loaders gave them. */
 async function refusedIn(modules: Iterable<BuiltModule>, session: Session, compiler: WebpackHost): Promise<Fault[]> {
   const { sound } = session.project
   if (!sound) return []

@@ -60,19 +60,19 @@ const name = fc
     ),
   )
   .filter((each) => /^[A-Za-z_]/.test(each))
-const signs = 'abcdefghkmnpqrstuvwxyzABCDEFGHKMNPQRSTUVWXYZ23456789'
+const chars = 'abcdefghkmnpqrstuvwxyzABCDEFGHKMNPQRSTUVWXYZ23456789'
 const text = (from: string, min: number, max: number) =>
   fc.array(fc.constantFrom(...from), { minLength: min, maxLength: max }).map((all) => all.join(''))
 const value = fc.oneof(
-  text(signs, 6, 44),
+  text(chars, 6, 44),
   text('0123456789abcdef', 16, 64),
-  text(`${signs}!#%&*+,.:=?@^_~-`, 8, 24),
+  text(`${chars}!#%&*+,.:=?@^_~-`, 8, 24),
   fc
     .tuple(fc.constantFrom('honeycomb', 'clover', 'thyme', 'heather'), text('23456789', 1, 4))
     .map((all) => all.join('-')),
-  fc.tuple(fc.constantFrom('sms_live_', 'tile-test-', 'hive_secret_'), text(signs, 4, 24)).map((all) => all.join('')),
-  text(signs, 8, 20).map((each) => `Bearer ${each}`),
-  fc.tuple(text(signs, 8, 20), text(signs, 8, 40), text(signs, 8, 40)).map(([a, b, c]) => `eyJ${a}.${b}.${c}`),
+  fc.tuple(fc.constantFrom('sms_live_', 'tile-test-', 'hive_secret_'), text(chars, 4, 24)).map((all) => all.join('')),
+  text(chars, 8, 20).map((each) => `Bearer ${each}`),
+  fc.tuple(text(chars, 8, 20), text(chars, 8, 40), text(chars, 8, 40)).map(([a, b, c]) => `eyJ${a}.${b}.${c}`),
 )
 /** A name that has a value, in each form in which code gives it one. */
 const forms: readonly ((name: string, value: string) => string)[] = [
@@ -110,8 +110,8 @@ test('whatever lift takes for a credential for sure, guard finds', () => {
 
 test('whatever is taken for a key, the search before it hints at', () => {
   const layered = fc.tuple(name, value, fc.constantFrom('=', ': ', ' = ', ':', '=>', ':=')).map((all) => {
-    const [each, given, sign] = all
-    return `${each}${sign}${given}`
+    const [each, given, char] = all
+    return `${each}${char}${given}`
   })
   let taken = 0
   fc.assert(

@@ -125,7 +125,7 @@ test('a host gets what it must have, after a look at the names, and nothing else
   )
   assert.deepEqual([dry.code, host.settings()], [0, before])
   const json = JSON.parse((await hand('--json')).stdout)
-  assert.equal(unlikeDocument('handed', json), undefined)
+  assert.equal(unlikeDocument('delivered', json), undefined)
   assert.deepEqual(json, {
     version: 2,
     ok: true,

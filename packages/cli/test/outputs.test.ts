@@ -282,7 +282,7 @@ test('what is printed as JSON has the members of its document and no others', ()
   for (const [name, shape] of Object.entries(shapes))
     assert.equal(unlikeDocument(shape, printed(name)), undefined, name)
   // What goes to a host is looked at where there is one.
-  assert.deepEqual([...documents].sort(), [...new Set([...Object.values(shapes), 'handed'])].sort())
+  assert.deepEqual([...documents].sort(), [...new Set([...Object.values(shapes), 'delivered'])].sort())
 })
 
 test('whatever becomes of a command, with --json it prints a report, and what a person reads goes to standard error', async () => {

@@ -1,6 +1,7 @@
 // docs/library.md against the library: every export and nothing else, and examples that compile, run and print what they say.
 import assert from 'node:assert/strict'
-import { readdirSync, readFileSync } from 'node:fs'
+import { execFileSync } from 'node:child_process'
+import { existsSync, readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import ts from 'typescript-6'
@@ -136,6 +137,28 @@ const worst: readonly RegExp[] = [
   /\bends with 1\b/,
   /^Type: /m,
 ]
+
+/** Shapes of issued keys that scanners search clones for. */
+const issued: readonly RegExp[] = [
+  /-----BEGIN (?:[A-Z]+ )*PRIVATE KEY-----(?:\\n|\s)*[A-Za-z0-9+/]{16}/,
+  /\bey[J][\w-]{10,}\.ey[J][\w-]{8,}/,
+  /\b(?:AKIA|ASIA)[0-9A-Z]{16}\b/,
+  /\b[sr]k_(?:live|test)_\w{10,}/,
+  /\bgh[opsru]_\w{30,}/,
+  /\bglpat-[\w-]{16,}/,
+  /\bxox[abprs]-[\w-]{10,}/,
+  /\bnpm_[A-Za-z0-9]{30,}/,
+  /\bAIza[\w-]{30,}/,
+]
+
+test('no file of the repository has the shape of an issued key, so that no scanner stops a clone', () => {
+  const paths = execFileSync('git', ['ls-files', '-z'], { cwd: top, encoding: 'utf8' }).split('\0').filter(Boolean)
+  const found = paths.flatMap((path) => {
+    const text = existsSync(join(top, path)) ? readFileSync(join(top, path), 'latin1') : ''
+    return issued.flatMap((shape) => shape.exec(text)?.[0].slice(0, 60) ?? []).map((at) => `${path}: ${at}`)
+  })
+  assert.deepEqual(found, [])
+})
 
 test('no message, comment, test name or page holds a phrase that readers stumble over', () => {
   const folders = ['packages', 'scripts', 'examples', 'docs', 'test']

@@ -151,9 +151,9 @@ test('dash and mappa with give the same names and bytes for 300 files of the por
 
 test('what dash would read differently has a notice or a fault, and any value we write it reads', { skip }, () => {
   const seed = Date.now()
-  const sign = fc.constantFrom(...'ab1\t \'"\\$#;&|<>(){}`~*=:!?-\n', '${HIVE_A:-x}', '\r\n', 'HIVE_B=')
+  const char = fc.constantFrom(...'ab1\t \'"\\$#;&|<>(){}`~*=:!?-\n', '${HIVE_A:-x}', '\r\n', 'HIVE_B=')
   const texts = fc.sample(
-    fc.array(sign, { maxLength: 8 }).map((signs) => `HIVE_A=1\nHIVE_B=${signs.join('')}\n`),
+    fc.array(char, { maxLength: 8 }).map((chars) => `HIVE_A=1\nHIVE_B=${chars.join('')}\n`),
     { numRuns: 800, seed },
   )
   const read = sourced(texts, 'HIVE_')
@@ -172,7 +172,7 @@ test('what dash would read differently has a notice or a fault, and any value we
     { numRuns: 1000, seed },
   )
   const more = fc.sample(
-    fc.array(sign, { maxLength: 8 }).map((signs) => signs.join('').replaceAll('\r', '')),
+    fc.array(char, { maxLength: 8 }).map((chars) => chars.join('').replaceAll('\r', '')),
     { numRuns: 1000, seed },
   )
   const all = [...values, ...more]

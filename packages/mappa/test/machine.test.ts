@@ -15,7 +15,7 @@ import { project, storedIn } from '../../../test/helpers.js'
 import { readTextFile } from '../src/node/files/files.js'
 import { findRoot } from '../src/node/files/root.js'
 import { cacheFiles, compiledModule, legendInputs } from '../src/node/legends/compiled-legend.js'
-import { keepAlone, keepCopy } from '../src/node/legends/keep-copy.js'
+import { keepCompiled, keepCopy } from '../src/node/legends/keep-copy.js'
 import { loadLegendAnew } from '../src/node/legends/legend-anew.js'
 import { loadLegendFile } from '../src/node/legends/legend-file.js'
 import { type RemoteSource, remoteFault } from '../src/node/remotes/asking.js'
@@ -407,7 +407,7 @@ test('where a search for the root ends, and what a legend file gives, from its c
         const texts = inputs.map((each) => [at(each), readFileSync(at(each), 'utf8')])
         return shownFile(keepCopy(at(name), module, Object.fromEntries(texts))?.module)
       },
-      'keep-alone': (name: string, module: string) => keepAlone(at(name), readFileSync(at(name), 'utf8'), module),
+      'keep-alone': (name: string, module: string) => keepCompiled(at(name), readFileSync(at(name), 'utf8'), module),
       'show-copy': (name: string) => {
         const module = compiledModule(at(name))
         return `${shownFile(module)} ${module ? readFileSync(module, 'utf8') : ''}`

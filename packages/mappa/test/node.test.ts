@@ -7,7 +7,7 @@ import { inspect } from 'node:util'
 import { legend, legendFromJsonSchema, toJsonSchema } from 'mappa'
 import * as machine from 'mappa/node'
 import { node, project, storedIn, token } from '../../../test/helpers.js'
-import { exportedAlone } from '../src/node/legends/alone.js'
+import { standaloneExport } from '../src/node/legends/standalone.js'
 
 const { answered } = storedIn('packages/mappa/test/stored')
 const { settle, survey } = machine
@@ -181,7 +181,7 @@ test('a legend that imports nothing but the library is run as a function, and is
     const text = given.replaceAll('\\n', '\n').replaceAll('\\r', '\r')
     const here = project({ 'mappa.legend.mjs': text, 'other.js': "export * from 'mappa/legend'" })
     const file = join(here, 'mappa.legend.mjs')
-    const found = exportedAlone(text, file)
+    const found = standaloneExport(text, file)
     if (found !== undefined) assert.equal(inspect(found), inspect((await import(file)).default), text)
     return [`    ${found === undefined ? "by Node's loader" : 'as a function'}`]
   })

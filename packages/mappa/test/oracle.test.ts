@@ -183,7 +183,7 @@ test('formats are those of most validators, also after a slip', () => {
     fc.assert(
       fc.property(fc.constantFrom(...right), fc.array(slip, { maxLength: 2 }), (start, slips) => {
         const given = slips.reduce(
-          (now, [at, sign, cut]) => now.slice(0, at) + sign + now.slice(at + (cut ? 1 : 0)),
+          (now, [at, char, cut]) => now.slice(0, at) + char + now.slice(at + (cut ? 1 : 0)),
           start,
         )
         if (known(format, given)) {

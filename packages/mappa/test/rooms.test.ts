@@ -63,7 +63,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'lift/edit',
       'lift/change.ts',
     ],
-    handing: ['terminal', 'code', 'declared', 'edits', 'project', 'project/git', 'terminal/escapes.ts'],
+    delivery: ['terminal', 'code', 'declared', 'edits', 'project', 'project/git', 'terminal/escapes.ts'],
     run: ['terminal', 'declared', 'project', 'lift'],
     commands: [
       'terminal',
@@ -79,7 +79,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'lift/change.ts',
       'lift/manifests',
       'lift/edit',
-      'handing',
+      'delivery',
       'run',
     ],
     '.': ['commands', 'terminal'],

@@ -24,7 +24,7 @@ import {
   toJsonSchema,
   variablesOf,
 } from 'mappa'
-import { handedIn, reportLines, tryPatternsWith } from 'mappa/command'
+import { deliveredValues, reportLines, tryPatternsWith } from 'mappa/command'
 import { builtStageOf, pageValues, stampPage } from 'mappa/page'
 import { project, storedIn } from '../../../test/helpers.js'
 import { readValues } from '../src/format/values.js'
@@ -306,7 +306,7 @@ test('what a legend says of its variables, and what changes from one state to an
     ...states.flatMap((before) => states.map((after) => shown(changesBetween(before, after)))),
     ...states.map(({ settings }) => (settings ? pageValues(settings) : 'no settings')),
     ...[{ width: 60 }, { stage: 'test', program: 'node hives.js' }].map((options) => flagHelp(definition, options)),
-    ...states.flatMap((each) => handedIn(each).map((value) => shown(value))),
+    ...states.flatMap((each) => deliveredValues(each).map((value) => shown(value))),
     ...states.slice(0, 3).flatMap((each) => [shown(reportJson(each)), shown(reportSarif(each))]),
     ...states.slice(0, 2).flatMap((each) => reportLines(each)),
     ...states.map((each) => originsText(originsIn(each, '/srv/hives', new Date(0)))),

@@ -1,4 +1,4 @@
-/** Returns what a page carries, and which of it comes when it is served, as a sentence; undefined for one that has nothing. */
+/** A sentence that names a page's variables, and those that come when it is served; undefined if there are none. */
 export function carriedText(
   page: string,
   names: Iterable<string>,

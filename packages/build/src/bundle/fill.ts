@@ -17,7 +17,7 @@ export function withEnv(code: string, texts: ReadonlyMap<string, string>): strin
 
 const environment = /\b(import\s*\.\s*meta|__vite_ssr_import_meta__)\s*\??\.\s*env\b/
 
-/** Returns what stands for the reads of an environment, put in their place; the same lines, so that a map still fits. */
+/** A text with reads of an environment replaced. It keeps its lines, so that a source map still fits. */
 export function withTexts(
   program: unknown,
   code: string,
@@ -41,7 +41,7 @@ export function withTexts(
   return text + code.slice(last)
 }
 
-/** Returns what a page says between percent characters, by what may be there; what is in a script is written as in its strings. */
+/** Replaces `%NAME%` in a page. In a script, the value is escaped as in a string. */
 export function withPercentNames(html: string, texts: ReadonlyMap<string, string>): string {
   const script = /(<script\b[^>]*>)([\s\S]*?)(<\/script)/gi
   const filled = (text: string, write: (value: string) => string) =>
@@ -50,7 +50,7 @@ export function withPercentNames(html: string, texts: ReadonlyMap<string, string
       return value === undefined ? whole : write(value === 'undefined' ? '' : (JSON.parse(value) as string))
     })
   const inMarkup = (text: string) =>
-    filled(text, (value) => value.replace(/[&<>"']/g, (sign) => `&#${sign.charCodeAt(0)};`))
+    filled(text, (value) => value.replace(/[&<>"']/g, (char) => `&#${char.charCodeAt(0)};`))
   const inScript = (text: string) => filled(text, (value) => escapedIn(value))
   let [page, last] = ['', 0]
   for (const { 0: whole, 1: open = '', 2: body = '', index } of html.matchAll(script)) {
@@ -64,6 +64,6 @@ export function withPercentNames(html: string, texts: ReadonlyMap<string, string
 function escapedIn(value: string): string {
   return value.replace(
     /["'`\\$<>&\u2028\u2029\p{Cc}]/gu,
-    (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`,
+    (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
   )
 }

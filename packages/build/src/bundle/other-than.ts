@@ -3,9 +3,9 @@ export function otherThan(words: Iterable<string>): string {
   const root: Branch = { ends: true, next: new Map() }
   for (const word of words) {
     let at = root
-    for (const sign of word) {
-      const next = at.next.get(sign) ?? { ends: false, next: new Map() }
-      at.next.set(sign, next)
+    for (const char of word) {
+      const next = at.next.get(char) ?? { ends: false, next: new Map() }
+      at.next.set(char, next)
       at = next
     }
     at.ends = true
@@ -19,12 +19,12 @@ interface Branch {
   readonly next: Map<string, Branch>
 }
 
-const nameSigns = '$0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_abcdefghijklmnopqrstuvwxyz'
+const nameChars = '$0123456789ABCDEFGHIJKLMNOPQRSTUVWXYZ_abcdefghijklmnopqrstuvwxyz'
 
-/** Returns what may follow so that no word comes of it; all branches together are as long as the words. */
+/** A pattern for continuations that complete no word. All branches together are as long as the words. */
 function afterBranch({ ends, next }: Branch): string {
-  const others = [...nameSigns].filter((sign) => !next.has(sign)).join('')
-  const more = [...next].map(([sign, branch]) => `${sign.replace('$', '\\$')}${afterBranch(branch)}`)
+  const others = [...nameChars].filter((char) => !next.has(char)).join('')
+  const more = [...next].map(([char, branch]) => `${char.replace('$', '\\$')}${afterBranch(branch)}`)
   // A name that stops where no word ends.
   const stop = ends ? [] : ['[^\\w$]', '$']
   return `(?:${[`[${others}]`, '[^\\x00-\\x7f]', ...stop, ...more].join('|')})`

@@ -22,7 +22,7 @@ export async function refusedAssets(session: Session, id: string, code: string, 
 /** The entry points of a page, in the form of the builders. */
 export type Input = string | readonly string[] | Readonly<Record<string, string>>
 
-/** Returns what a builder knows of modules, for the way that an import took. */
+/** A builder's module graph, for the way that an import took. */
 export function graphOf(
   session: Session,
   input: Input | undefined,

@@ -24,7 +24,7 @@ export type LoadLegend = (
 /** A project's legend and settings as a builder sees them; read again whenever a file of theirs changes. */
 export class BundleProject {
   readonly #pageRoot: string
-  readonly #told: string | undefined
+  readonly #givenRoot: string | undefined
   readonly #stage: Stage
   readonly #command: BuildCommand
   readonly #load: LoadLegend
@@ -41,9 +41,9 @@ export class BundleProject {
   /** Every file that the settings depend on, also those that are not there yet. Absolute paths. */
   files: readonly string[] = []
 
-  constructor(pageRoot: string, told: string | undefined, stage: Stage, command: BuildCommand, load: LoadLegend) {
+  constructor(pageRoot: string, givenRoot: string | undefined, stage: Stage, command: BuildCommand, load: LoadLegend) {
     this.#pageRoot = pageRoot
-    this.#told = told === undefined ? undefined : path.resolve(pageRoot, told)
+    this.#givenRoot = givenRoot === undefined ? undefined : path.resolve(pageRoot, givenRoot)
     this.#stage = stage
     this.#command = command
     this.#load = load
@@ -51,7 +51,7 @@ export class BundleProject {
 
   async read(): Promise<void> {
     const environmentRoot = process.env.MAPPA_ROOT
-    const { directory, legendFile } = findRoot({ root: this.#told, from: this.#pageRoot, environmentRoot })
+    const { directory, legendFile } = findRoot({ root: this.#givenRoot, from: this.#pageRoot, environmentRoot })
     const { loaded, dependencies } = await this.#load(directory, legendFile)
     this.definition = 'definition' in loaded ? loaded.definition : undefined
     this.root = directory
@@ -99,7 +99,7 @@ export class BundleProject {
       }))
   }
 
-  /** Returns what is built here goes elsewhere, so a value of only this machine must not get into it. */
+  /** A build leaves this machine, so no value of a machine-local layer may get into it. */
   #localFaults(): Fault[] {
     if (this.#command !== 'build') return []
     return this.survey.notices.flatMap((notice) =>

@@ -9,7 +9,7 @@ export interface ModuleGraph {
   readonly entries: readonly string[]
   /** The id of what a module imports under a path. */
   resolve(path: string, importer: string): Promise<string | undefined>
-  /** Returns what messages call a module: its path from Vite's root. */
+  /** A module's name in messages: its path from Vite's root. */
   nameOf(id: string): string
 }
 
@@ -195,7 +195,7 @@ async function wayTo(id: string, graph: ModuleGraph): Promise<Step[]> {
   return way
 }
 
-/** Returns what a module imports, or a page loads, with the lines. Found in the text, since it may be of any language. */
+/** Imports of a module or loads of a page, with their lines. Found in the text, since it may be in any language. */
 function importsIn(text: string): { path: string; line: number }[] {
   const imports = /(?:\bfrom|\bimport\s*\(?|\bnew\s+URL\s*\(|<script\b[^>]*\bsrc\s*=)\s*(['"])([^'"\n]+)\1/g
   const lines = new LineIndex(text)

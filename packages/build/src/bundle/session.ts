@@ -37,7 +37,7 @@ export class Session {
   readonly #hasEnvLine: boolean
   /** True if the bundler puts texts in itself. */
   #defined = false
-  /** The names that it was told at first. */
+  /** The names that it got first. */
   readonly #named = new Set<string>()
   #of:
     | {
@@ -47,7 +47,7 @@ export class Session {
         readonly inWorkers: Suspicion
       }
     | undefined
-  readonly #told = new Set<string>()
+  readonly #reported = new Set<string>()
 
   /** `pageRoot` is an absolute path, `root` one from there; `hasEnvLine` says that modules come with a line of their own for `import.meta.env`. */
   constructor(
@@ -64,7 +64,7 @@ export class Session {
     this.project = new BundleProject(pageRoot, root, stage, command, load)
   }
 
-  /** Returns what is worked out once for each time the settings are read. */
+  /** Facts derived from one reading of the settings. */
   get #known() {
     const { sound } = this.project
     if (sound && this.#of?.survey !== sound.survey) {
@@ -99,13 +99,13 @@ export class Session {
     return this.#known?.[isWorker ? 'inWorkers' : 'suspicion'] ?? new Suspicion({ entries: {} } as Legend)
   }
 
-  /** Returns what a page may have at all, to be compared with what it was. */
+  /** A fingerprint of everything that a page may have. */
   get reach(): string {
     const { definition } = this.project.sound ?? {}
     return JSON.stringify([[...this.texts.keys()], Object.keys(definition?.entries ?? {})])
   }
 
-  /** Returns what a page has, to be compared with what it had: values, and the texts that they were read from. */
+  /** A fingerprint of a page's values and of the texts that they were read from. */
   get values(): string {
     const { sound } = this.project
     return sound ? browserModule(sound.definition, sound.survey, 'serve') + JSON.stringify([...this.texts]) : ''
@@ -150,14 +150,14 @@ export class Session {
     return serverModule(definition, legendPath, survey, here, this.#hasEnvLine ? root : undefined)
   }
 
-  /** Notices that were not told yet, a line each. */
+  /** Notices that were not reported yet, a line each. */
   newNotices(): string[] {
     const lines = this.project.notices.map(({ message, place, layer }) => {
       const where = place ? `${place.file}:${place.line}: ` : layer ? `${layer}: ` : ''
       return `Notice: ${where}${message}`
     })
-    const fresh = lines.filter((line) => !this.#told.has(line))
-    for (const line of fresh) this.#told.add(line)
+    const fresh = lines.filter((line) => !this.#reported.has(line))
+    for (const line of fresh) this.#reported.add(line)
     return fresh
   }
 
@@ -217,7 +217,7 @@ export class Session {
     return error
   }
 
-  /** Returns what messages call a module: its path from the root of the page. */
+  /** A module's name in messages: its path from the root of the page. */
   nameOf(id: string): string {
     const file = id.split('?', 1)[0] as string
     const relative = pathFrom(this.pageRoot, file)

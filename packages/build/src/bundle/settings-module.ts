@@ -25,7 +25,7 @@ export function serverModule(
 ): string {
   const { stage, texts } = survey
   // A served module has the page's root and stage. A bundle finds its root, and may get another stage, where it starts.
-  const told =
+  const options =
     servedAt === undefined
       ? `from: ${here}, builtFor: ${JSON.stringify(stage.name)}${builtInText(definition, texts)}`
       : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage.name)}`
@@ -39,7 +39,7 @@ export function serverModule(
     json
       ? `const definition = ${literal(JSON.parse(textAt(legendPath) ?? '{}'))}`
       : `import definition from ${JSON.stringify(legendPath)}`,
-    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { ${told} })`,
+    `const settings = ${verb === 'settle' ? '' : 'await '}${verb}(${json ? 'legendFromJsonSchema(definition)' : 'definition'}, { ${options} })`,
     'export default settings',
     servedAt === undefined ? asBuiltCode(stage.name) : '',
     ...Object.entries(entriesOf(definition)).map(([name, entry]) => {
@@ -54,7 +54,7 @@ export function serverModule(
   return `${lines.join('\n')}\n`
 }
 
-/** Returns what a server has for good from the build: everything of entries that say so. */
+/** Values of server entries that are fixed at build. */
 function builtInText(definition: Legend, texts: Survey['texts']): string {
   const built = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
     !reachesBrowser(entry) && !entry.secret && fixedAt(entry) === 'build' && texts.has(name)

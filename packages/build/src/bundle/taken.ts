@@ -10,12 +10,12 @@ export interface Taken {
   readonly whole: boolean
 }
 
-/** Returns what is read of `import.meta.env`. As a whole it is an object with what may be there, and nothing else. */
+/** Reads of `import.meta.env`. As a whole it is an object with the allowed names only. */
 export function takenFromEnv(program: unknown): Taken {
   return takenOf(program as Node, isImportMetaEnv)
 }
 
-/** Returns what is read of `process.env`, which no page has. */
+/** Reads of `process.env`, which no page has. */
 export function takenFromProcess(program: unknown): Taken {
   return takenOf(program as Node, isProcessEnv)
 }
@@ -79,7 +79,7 @@ function isWritten(node: Node, parent: Node | undefined): boolean {
   )
 }
 
-/** Returns what is read of the objects that `isSource` recognises, also under the names that a module gives them. */
+/** Reads of the objects that `isSource` recognises, also under a module's own names for them. */
 function takenOf(program: Node, isSource: (node: Node) => boolean, given: Iterable<string> = []): Taken {
   const names = new Set<string>()
   const aliases = new Set(given)

@@ -33,7 +33,7 @@ const noPrefix = 'mappa='
  */
 const noLayers = path.join(import.meta.dirname, 'no-layers')
 
-/** Returns what frameworks put into the environment themselves, and name in whole where a prefix is asked for. */
+/** Names that frameworks set in the environment themselves, and list where a prefix is asked for. */
 function wholeNames(prefixes: readonly string[], session: Session): readonly string[] {
   const all = [...Object.keys(process.env), ...Object.keys(session.project.definition?.entries ?? {})]
   return prefixes.filter((prefix) => {
@@ -182,7 +182,7 @@ type Hooks = {
   >
 }
 
-/** Returns what is done for each module and each bundle, whatever bundles it. */
+/** Hooks for each module and each bundle, the same under every bundler. */
 function hooksFor(session: () => Session, isWorker = false): Hooks {
   return {
     resolveId: {
@@ -259,17 +259,17 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
   }
 }
 
-/** Returns what a module is refused with. */
+/** The error for a refused module. */
 function refusalOf(session: Session, faults: readonly Fault[]) {
   return { message: session.report(faults, true), stack: '' }
 }
 
-/** Returns what a source map holds of the files that it was made of; the rest of it is places. */
+/** The source texts in a source map; the rest of it is places. */
 function mapTexts({ sources, sourcesContent = [], names }: Rolldown.SourceMap): string {
   return [...sources, ...sourcesContent, ...names].join('\n')
 }
 
-/** Returns what a page begins with; the older Vite calls it by its bundler's name. */
+/** The entry points of a page. Older versions of Vite name the option after their bundler. */
 function inputOf({ build }: { readonly build: ResolvedConfig['build'] }): Rolldown.InputOption | undefined {
   return (build.rolldownOptions ?? build.rollupOptions)?.input
 }

@@ -1,7 +1,7 @@
 import { createRequire } from 'node:module'
 import path from 'node:path'
 import { type LoadedLegend, loadLegendFile } from 'mappa/node'
-import { failedLegend, keepAlone, LineIndex, legendAbove, legendFault, legendOf, textAt } from 'mappa/plugin'
+import { failedLegend, keepCompiled, LineIndex, legendAbove, legendFault, legendOf, textAt } from 'mappa/plugin'
 import type { Plugin } from 'vite'
 import { legendImports, libraryAddress } from '../bundle/library.js'
 import type { LoadLegend } from '../bundle/project.js'
@@ -22,8 +22,8 @@ export const loadLegend: LoadLegend = async (directory, file) => {
   const legendPath = path.join(directory, file)
   if (file.endsWith('.json')) return { loaded: loadLegendFile(legendPath), dependencies: [] }
   if (file.endsWith('.cjs')) return loadAnew(legendPath)
-  const alone = await loadAlone(legendPath, file)
-  if (alone) return alone
+  const standalone = await loadWithoutBuilder(legendPath, file)
+  if (standalone) return standalone
   try {
     const { runnerImport } = await import('vite')
     const { module, dependencies } = await runnerImport<unknown>(legendPath, {
@@ -67,7 +67,10 @@ async function syntaxFault(legendPath: string, file: string): Promise<LoadedLege
  * A legend that imports nothing but the library, as most do: a server of Vite's own to run it in would take longer than all
  * the rest. Undefined for any other, and for one that is wrong, of which Vite knows more to say.
  */
-async function loadAlone(legendPath: string, file: string): Promise<Awaited<ReturnType<LoadLegend>> | undefined> {
+async function loadWithoutBuilder(
+  legendPath: string,
+  file: string,
+): Promise<Awaited<ReturnType<LoadLegend>> | undefined> {
   try {
     const { parseAst, ...vite } = await import('vite')
     const text = textAt(legendPath) ?? ''
@@ -91,7 +94,7 @@ async function loadAlone(legendPath: string, file: string): Promise<Awaited<Retu
     }
     const loaded = legendOf(await import(`data:text/javascript,${encodeURIComponent(code)}`), file)
     if (!('definition' in loaded)) return undefined
-    if (isTyped) keepAlone(legendPath, text, code)
+    if (isTyped) keepCompiled(legendPath, text, code)
     return { loaded, dependencies: [] }
   } catch {
     return undefined
@@ -102,7 +105,7 @@ interface ViteWithEsbuild {
   transformWithEsbuild(code: string, path: string, options: { loader: 'ts' }): Promise<{ code: string }>
 }
 
-/** Returns what Node loads from CommonJS, and from which files; those of the project are read again each time. */
+/** A CommonJS module and the files that it was loaded from. Those of the project are read again each time. */
 function loadAnew(file: string): Awaited<ReturnType<LoadLegend>> {
   const { cache } = createRequire(file)
   const own = new Set<string>()

@@ -6,7 +6,7 @@ import type { ViteDevServer } from 'vite'
 import { isKeptName, type Session } from '../bundle/session.js'
 import { nameHere } from './build-stage.js'
 
-/** Serves no layer file and no one-value file, whatever the server is told to allow. */
+/** Serves no layer file and no one-value file, whatever the server allows. */
 export function denyFiles(session: Session, server: ViteDevServer): void {
   const { publicDir } = server.config
   server.middlewares.use((request, response, next) => {
@@ -63,7 +63,7 @@ export function watchProject(session: Session, server: ViteDevServer): void {
     const before = stamps().join()
     await reload(session, server)
     watch()
-    // A second change soon after the first is not told.
+    // A second change soon after the first is not reported.
     setTimeout(() => {
       if (stamps().join() !== before) void read()
     }, secondLookAfter).unref()

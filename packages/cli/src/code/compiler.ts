@@ -22,7 +22,7 @@ export interface PackageFiles {
   readonly code: readonly string[]
 }
 
-/** Returns what `tsconfig.json` says, with what it extends; undefined where there is none, or it cannot be read. */
+/** `tsconfig.json` merged with the files that it extends; undefined if there is none, or it cannot be read. */
 export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
   const found = configAt('tsconfig.json', read)
   if (!found) return undefined

@@ -14,7 +14,7 @@ export function isConfigFile(path: string): boolean {
   return (folders.test(path) || names.test(path)) && !others.test(path) && !isTestFile(path)
 }
 
-/** Returns what a configuration file says, as the tree of an object with the offsets of the file; undefined for one that cannot be read. */
+/** A configuration file as the syntax tree of an object, with the file's offsets; undefined if it cannot be parsed. */
 export function configTree({ path, text }: SourceFile): Node | undefined {
   try {
     if (path.endsWith('.json')) return parseExpression(text) as unknown as Node

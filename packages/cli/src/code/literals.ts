@@ -1,6 +1,6 @@
 import { isNode, type Node } from './parse.js'
 
-/** Returns what no rule below takes, told before looking at its surroundings. */
+/** Rejects literals that no rule below takes, before looking at their surroundings. */
 export function mayBeSetting({ form, text }: Literal): boolean {
   if (form === 'number') return /^[1-9][0-9]{0,8}$/.test(text)
   if (form === 'boolean') return true
@@ -33,7 +33,7 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   return { form: 'template-text', text: raw, start, end, goesOn: !node.tail }
 }
 
-/** Returns what numbers written one times the other come to: `15 * 60 * 1000`. */
+/** The product of literal factors: `15 * 60 * 1000`. */
 export function productOf(node: unknown): number | undefined {
   if (!isNode(node) || node.type !== 'BinaryExpression' || node.operator !== '*') return undefined
   const [left, right] = [factorOf(node.left), factorOf(node.right)]

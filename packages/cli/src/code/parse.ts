@@ -82,7 +82,7 @@ function parseScript(text: string, start: number, file: SourceFile, plugins: Par
       sourceType: 'unambiguous',
       plugins,
       startIndex: start,
-      // Positions are in the whole file; lines are worked out where one is told.
+      // Positions are in the whole file; lines are computed where one is reported.
       allowReturnOutsideFunction: true,
       allowAwaitOutsideFunction: true,
       allowUndeclaredExports: true,
@@ -213,7 +213,7 @@ export function isNode(value: unknown): value is Node {
   return typeof value === 'object' && value !== null && typeof (value as Node).type === 'string'
 }
 
-/** The same answer for the same node, worked out once: a table of thousands of members is asked about for each of them. */
+/** The same answer for the same node, computed once: a table of thousands of members is asked about for each of them. */
 export function oncePerNode<T>(answer: (node: Node) => T): (node: Node) => T {
   const known = new WeakMap<Node, { readonly answer: T }>()
   return (node) => {

@@ -50,10 +50,10 @@ function pythonNode(node: SyntaxNode, text: string): Node {
       return own('ArrayExpression', { elements: inner() })
     case 'BinaryExpression': {
       const [left, operator, right] = childrenOf(node)
-      const sign = operator ? text.slice(operator.from, operator.to) : ''
-      const isQuestion = operator?.name === 'CompareOp' || /^(?:in|not|is)\b/.test(sign)
+      const operatorText = operator ? text.slice(operator.from, operator.to) : ''
+      const isQuestion = operator?.name === 'CompareOp' || /^(?:in|not|is)\b/.test(operatorText)
       return own('BinaryExpression', {
-        operator: isQuestion ? '==' : sign,
+        operator: isQuestion ? '==' : operatorText,
         left: left && pythonNode(left, text),
         right: right && pythonNode(right, text),
       })
@@ -103,14 +103,14 @@ function pythonMember(node: SyntaxNode, text: string): Node {
   }
 }
 
-/** Returns what a call is given: those by name as the members of one object, which is behind the others. */
+/** A call's arguments. Keyword arguments become one object after the others. */
 function argumentsIn(list: SyntaxNode, text: string): Node[] {
   const parts = childrenOf(list)
   const plain: Node[] = []
   const properties: Node[] = []
   for (let at = 0; at < parts.length; at++) {
-    const [part, sign, value] = [parts[at] as SyntaxNode, parts[at + 1], parts[at + 2]]
-    if (part.name === 'VariableName' && sign?.name === 'AssignOp' && value) {
+    const [part, assign, value] = [parts[at] as SyntaxNode, parts[at + 1], parts[at + 2]]
+    if (part.name === 'VariableName' && assign?.name === 'AssignOp' && value) {
       properties.push(propertyOf(pythonNode(part, text), pythonNode(value, text)))
       at += 2
     } else plain.push(pythonNode(part, text))

@@ -33,7 +33,7 @@ export interface Reads {
   readonly properties: ReadonlySet<string>
 }
 
-/** Returns what the code of one file takes. */
+/** Settings that one file's code reads. */
 export function readsIn({ file, programs }: Parsed): Reads {
   const collected = collectReads(file)
   for (const program of programs) walk(program, collected.visit)

@@ -16,7 +16,7 @@ export interface Running {
   readonly rest: readonly string[] | undefined
   /** The path of this program. */
   readonly binary: string
-  /** Returns what may be typed, for completion. */
+  /** Words that completion offers. */
   commands(): readonly KnownCommand[]
   finish(outcome: Ended): void
 }

@@ -1,7 +1,7 @@
 import type { Argument, Command, Option } from 'commander'
 import { nearest } from 'mappa/command'
 
-/** Returns what is wrong with a command line, beside what was typed but for what looks like an option: it may be a secret. */
+/** The usage error for a command line. Of the typed words only options are repeated: others may be secrets. */
 export function wrongUsage(code: string, command: Command, words: readonly string[]): string {
   const options = [...command.options, ...command.createHelp().visibleOptions(command)]
   switch (code) {

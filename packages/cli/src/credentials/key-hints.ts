@@ -13,7 +13,7 @@ const fold = 0x20
 const shifts = new Uint8Array(tableMask + 1).fill(markLength - 1)
 const markNumbers = new Set<number>()
 for (const mark of marks) {
-  const bytes = [...mark].map((sign) => sign.charCodeAt(0) | fold)
+  const bytes = [...mark].map((char) => char.charCodeAt(0) | fold)
   for (let at = 0; at + 2 <= markLength; at++) {
     const slot = slotOf(bytes[at] as number, bytes[at + 1] as number)
     shifts[slot] = Math.min(shifts[slot] as number, markLength - 2 - at)
@@ -64,11 +64,11 @@ const fixedMarks: readonly (readonly [mark: string, follows: (bytes: Uint8Array,
 
 /** Signs behind which a name's value stands: `: = | ? ,`. */
 const gives = new Uint8Array(256)
-for (const sign of ':=|?,') gives[sign.charCodeAt(0)] = 1
+for (const char of ':=|?,') gives[char.charCodeAt(0)] = 1
 
 /** Signs that end a value without quotes, or any. */
 const valueEnds = new Uint8Array(256)
-for (const sign of ' \t\r\n"\'`,;(){}[]<>') valueEnds[sign.charCodeAt(0)] = 1
+for (const char of ' \t\r\n"\'`,;(){}[]<>') valueEnds[char.charCodeAt(0)] = 1
 
 const blanksMax = 4
 

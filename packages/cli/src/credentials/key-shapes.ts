@@ -70,9 +70,9 @@ const keyScheme = /^(?:Bearer|Basic|Token|ApiKey|Key) (?=\S+$)/i
 
 function namedValues(line: string): KeyShape[] {
   return [...line.matchAll(givenValue)].flatMap((match) => {
-    const [, quote, name = '', sign, , quoted, bare] = match
+    const [, quote, name = '', separator, , quoted, bare] = match
     // Of several texts only the next one is the value of a name, and both are quoted.
-    if (sign === ',' && (quote === '' || quoted === undefined)) return []
+    if (separator === ',' && (quote === '' || quoted === undefined)) return []
     const whole = quoted ?? bare ?? ''
     const value = whole.replace(keyScheme, '')
     if (openingOf(value, wordsOf(name)) !== 'named') return []

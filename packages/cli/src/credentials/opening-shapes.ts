@@ -18,7 +18,7 @@ export function hasUserInformation(text: string): boolean {
   return /^[a-z][a-z0-9+.-]*:\/\/[^/?#\s:@]*:[^/?#\s@$]+@/i.test(text)
 }
 
-/** Returns what marks where a real value belongs. */
+/** Marks of a placeholder. */
 export function isPlaceholderText(text: string): boolean {
   return (
     /^<.*>$|^\[[A-Za-z _-]+\]$|^x{3,}$|^\*{4,}$|^\.{3}$|^…$|^tbd$|^fill[-_ ]?(?:me|this)/i.test(text) ||
@@ -76,13 +76,13 @@ export function isSecretConnection(text: string): boolean {
   return hasUserInformation(text) || /[?&;](?:password|pwd|token|key|sig|secret|access_token)=/i.test(text)
 }
 
-/** Returns what people are told to make of a password: small and capital letters, digits and characters, and no blank. */
+/** Looks like a chosen password: lower and upper case, digits and punctuation, without a blank. */
 export function isStrongPassword(value: string): boolean {
   const kinds = [/[a-z]/, /[A-Z]/, /[0-9]/, /[!#%&*+,./:;=?@^_~-]/]
   return value.length <= 64 && !/[\s(){}<>[\]|\\$'"`]/.test(value) && kinds.every((kind) => kind.test(value))
 }
 
-/** Returns what marks where a value belongs, takes it from elsewhere, or is made up for all to see. */
+/** Placeholders, references to other values, and values that are plainly made up. */
 export function isMadeUp(value: string): boolean {
   return (
     isPlaceholderText(value) ||

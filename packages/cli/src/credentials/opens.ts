@@ -22,7 +22,7 @@ export function openingOf(value: string, name: readonly string[]): Opening | und
   return openingShape(value) ?? (opensByName(value, name) ? 'named' : undefined)
 }
 
-/** Returns what a value shows by itself. */
+/** Judges a value without its surroundings. */
 export function openingShape(value: string): Exclude<Opening, 'named'> | undefined {
   if (isPrivateKey(value)) return 'private-key'
   if (isSignedToken(value)) return 'signed-token'

@@ -4,7 +4,7 @@ import { isTypeScript } from 'mappa/command'
 import { codeLiteral } from '../terminal/escapes.js'
 import type { LegendPlaces } from './legend-text.js'
 import { obtainLines, sentencesOf } from './sentences.js'
-import { typeTraits } from './value-type.js'
+import { typeFacts } from './value-type.js'
 
 /** The input of a declaration file. */
 export interface Declaration {
@@ -184,7 +184,7 @@ function member(variable: Variable): string {
   return `${declaredName(variable)}${mayLack(variable) ? '?' : ''}`
 }
 
-/** Numbers and switches may be written in more ways than one, so only texts can be told one by one. */
+/** Numbers and switches may be written in more ways than one, so only texts can be listed one by one. */
 function textType({ type, values }: Variable): string {
   return type === 'string' && values ? union(values) : 'string'
 }
@@ -210,5 +210,5 @@ function typeText({ type, enum: allowed, items }: TypeWords): string {
   if (allowed?.every((value) => typeof value !== 'object'))
     return allowed.map((value) => (typeof value === 'string' ? codeLiteral(value) : String(value))).join(' | ')
   if (type === 'array' && items) return `readonly (${typeText(items)})[]`
-  return typeTraits(type)?.code ?? 'unknown'
+  return typeFacts(type)?.code ?? 'unknown'
 }

@@ -122,7 +122,7 @@ function commentBefore(text: string, start: number): string {
     .trim()
 }
 
-/** Returns what the first call of `legend` in a legend's code is given. */
+/** Arguments of the first call of `legend` in a legend's code. */
 export function legendArguments(path: string, text: string): readonly Node[] {
   let found: readonly Node[] | undefined
   overParsed({ path, text }, ({ programs }) => {

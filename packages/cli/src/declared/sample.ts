@@ -59,7 +59,7 @@ export function sampleText({ variables, given }: Sampled, before = ''): string {
   return `${[...head, ...(body.length > 0 ? ['', ...body] : [])].join('\n').replaceAll('\n', lineEnd)}${lineEnd}`
 }
 
-/** Names that a sample holds and that go, since nobody declares them any more. */
+/** Names that a sample holds and that go, since they are no longer declared. */
 export function droppedFrom({ variables }: Sampled, before: string): string[] {
   const known = new Set(variables.map(({ name }) => name))
   return renamedParts(before, variables).flatMap((part) => ('own' in part || known.has(part.name) ? [] : [part.name]))
@@ -137,7 +137,7 @@ export function openQuote(text: string): DocumentFault | undefined {
 /** Shorter texts are nobody's secret, and come in every second sentence. Characters. */
 const hiddenMin = 4
 
-/** Values that a sample holds although nobody may see them: of secrets, and of names without an entry. */
+/** Values in a sample that must not be there: those of secrets and of undeclared names. */
 export function hiddenIn({ variables }: Sampled, text: string): string[] {
   const open = new Set(variables.filter(({ secret }) => !secret).map(({ name }) => name))
   return partsOf(text, variables).flatMap((part) =>

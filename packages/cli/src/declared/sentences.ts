@@ -1,6 +1,6 @@
 import { printable, type Terms, type Variable } from 'mappa'
 
-/** Returns what a variable is and takes, as plain sentences: what it is for, what it must be, what differs in single stages. */
+/** A variable in plain sentences: its purpose, its type and limits, and what differs by stage. */
 export function sentencesOf(variable: Variable): string[] {
   const { description, deprecated, formerly, file, name, examples } = variable
   return [
@@ -24,7 +24,7 @@ export function obtainLines({ obtain, generate }: Variable): string[] {
   ]
 }
 
-/** Returns what it must be, in all stages and in those that differ. */
+/** Type and limits, in general and for each stage that differs. */
 function termSentences(variable: Variable): string[] {
   const { expects, required, secret, stages } = variable
   const fallback = variable.default
@@ -41,7 +41,7 @@ function termSentences(variable: Variable): string[] {
   ]
 }
 
-/** Returns what a value must be, without its article: `Port, 1 to 65535`. */
+/** Type and limits without an article: `Port, 1 to 65535`. */
 function asLabel(expects: string): string {
   return expects.replace(/^an? /, '').replace(/ from (\S+) to (\S+)/, ', $1 to $2')
 }

@@ -1,13 +1,13 @@
 import { valueTypes } from 'mappa/command'
 
-/** Returns what a type of value is, as far as the command asks about it; undefined if there is not a type of that name. */
-export function typeTraits(type: unknown): Traits | undefined {
+/** The command's facts about a value type; undefined if there is no type of that name. */
+export function typeFacts(type: unknown): TypeFacts | undefined {
   return typeof type === 'string' && Object.hasOwn(valueTypes, type)
     ? valueTypes[type as keyof typeof valueTypes]
     : undefined
 }
 
-interface Traits {
+interface TypeFacts {
   /** The type that code sees, in TypeScript. */
   readonly code: string
   /** True if it is written in digits. */

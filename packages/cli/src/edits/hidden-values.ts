@@ -3,7 +3,7 @@ import type { FileChange } from '../terminal/diff.js'
 
 /**
  * Every value in changed layer files that may not be shown, also on the lines around a change: of secrets, however short, and of
- * names that nobody declares.
+ * undeclared names.
  */
 export function hiddenValues(changes: readonly FileChange[], definition: Legend): readonly string[] {
   const entries = entriesOf(definition)

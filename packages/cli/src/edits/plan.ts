@@ -133,7 +133,7 @@ export function adding(changing: Changing, entry: WrittenEntry, value: FirstValu
   return planOf(changing, drafts, entries)
 }
 
-/** Made files follow the legend as it comes to be; what is left is told. */
+/** Made files follow the legend as it comes to be; the rest is reported. */
 function planOf(changing: Changing, drafts: Drafts, entries: object, ...names: readonly string[]): Plan {
   const { definition, legendFile, files, read } = changing
   const whole = { ...definition, entries } as Legend

@@ -156,7 +156,7 @@ function keepOwner(file: number, { uid, gid }: NonNullable<Prepared['stats']>): 
   } catch {}
 }
 
-/** Returns what a process that was killed has left behind may hold secrets. Its number tells whether it still runs. */
+/** Removes files that a killed process left behind: they may hold secrets. The process id in the name tells whether it still runs. */
 function removeLeftovers(directory: string): void {
   for (const name of withSentence(directory, () => fs.readdirSync(directory))) {
     const [, pid] = /^\.env\.~(\d+)-[a-z0-9]+\.local$/.exec(name) ?? []

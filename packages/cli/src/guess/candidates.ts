@@ -212,7 +212,7 @@ function candidateOf(
   }
 }
 
-/** Returns what code has there, so that settings give it the same. */
+/** The value that code has now, which settings must reproduce. */
 function typeOf(sites: readonly Finding[], kind: Kind, values: readonly string[]): VariableEntry['type'] {
   if (kind === 'port') return 'port'
   if (sites.some(({ form }) => form === 'boolean')) return 'boolean'
@@ -321,7 +321,7 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
 const plainLabel =
   /^(?:www\d*|\w|\d+|localhost|apis?|app|rest|v\d+|web|dev|test|staging|stage|prod|gateway|network|services?)$/i
 
-/** Returns what a setting without a telling name is about: the first label of its host, what a connection leads to, or its file. */
+/** A subject for a setting without a telling name: its host's first label, its connection's target, or its file. */
 function subjectOf({ kind, value, path }: Finding): readonly string[] {
   if (kind === 'connection') {
     const scheme = String(value).replace(/:.*$/s, '').toLowerCase().replace(/\+.*$/, '')

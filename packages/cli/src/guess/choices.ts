@@ -179,7 +179,7 @@ export function isChosen(text: string): boolean {
   return ownStage(text) === undefined && !/[[\]{}<>%]/.test(text)
 }
 
-/** Returns what has a name and differs by environment is a setting, whatever it is. */
+/** A named value that differs by environment is a setting, whatever its text. */
 function chosenWord(
   literals: readonly Literal[],
   guesses: readonly (Guess | undefined)[],
@@ -197,7 +197,7 @@ function chosenWord(
     : { ...chosen, kind: 'choice', value: first.text }
 }
 
-/** Returns what the values are, if they are of one kind and one of them is something to be moved. */
+/** The common kind of the values, if there is one and at least one of them must move. */
 function guessed(choice: Choice): GuessedChoice | undefined {
   const { arms, context } = choice
   if (context.fixed || context.compared) return undefined

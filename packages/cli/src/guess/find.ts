@@ -128,13 +128,13 @@ function placed(finding: Finding, text: string): Finding {
   }
 }
 
-/** Returns what a branch for a stage, or for several, adds to what is found in it. */
+/** Facts that a branch for one or more stages adds to the findings in it. */
 function stagedBy({ also = [], group, ...branch }: StageBranch, path: string, { value }: Guess, byBranch: boolean) {
   const stages = also.length > 0 && { stages: Object.fromEntries(also.map((stage) => [stage, value])) }
   return { ...branch, ...stages, group: `${path}: ${group}`, byBranch }
 }
 
-/** Returns what is in a branch for a stage is a setting by that alone, if it has a name and the others have another value. */
+/** A named value in a branch for a stage is a setting if the other branches have another value. */
 function ofBranch({ text }: Literal, { words }: Context): Guess | undefined {
   return words.length > 0 && isChosen(text)
     ? { kind: 'choice', value: text, confidence: 'high', reason: 'Code chooses it by environment.' }
@@ -176,7 +176,7 @@ function byStages(findings: readonly BranchFinding[]): Finding[] {
   })
 }
 
-/** Returns what values of branches are together, if they are those of one setting for different stages. */
+/** The group of branch values that belong to one setting. */
 function choiceOf(members: readonly BranchFinding[]): Pick<Finding, 'kind' | 'reason'> | undefined {
   const [first] = members
   const differ = members.some(({ value, rest }) => value !== first?.value || rest !== first?.rest)

@@ -133,7 +133,7 @@ export interface Pattern extends Range {
   readonly local: string
 }
 
-/** A variable's entry, as far as code tells. */
+/** A variable's entry, as far as the code shows. */
 export interface VariableEntry {
   readonly type: 'string' | 'port' | 'integer' | 'number' | 'boolean'
   readonly secret: boolean

@@ -61,7 +61,7 @@ export interface Guess {
   readonly ifUsed?: IfUsed
 }
 
-/** Returns what a literal is by its own looks and its surroundings. */
+/** Classifies a literal by its text and its surroundings. */
 export function guessOf(literal: Literal, context: Context): Guess | undefined {
   if (literal.form === 'number') return guessNumber(Number(literal.text), context)
   return literal.form === 'boolean' ? guessSwitch(literal.text === 'true', context) : guessText(literal, context)
@@ -322,7 +322,7 @@ function guessByName(text: string, context: Context): Guess | undefined {
   return undefined
 }
 
-/** Ids, users, databases, modes: what is told by its name together with what stands beside it. */
+/** Ids, users, databases, modes: what is recognised by its name and its surroundings. */
 function guessBesideOthers(text: string, { words, outer, object, listed }: Context): Guess | undefined {
   if (listed || words.length === 0 || !/^[\w.@:~+/=-]{2,100}$/.test(text)) return undefined
   const beside = object ? besideIn(object) : alone

@@ -66,7 +66,7 @@ function typeFor(
   return whole && (values.length > 0 || uses.some(({ wanted }) => wanted === 'integer')) ? 'integer' : 'number'
 }
 
-/** Returns what is put in a variable's place: `read`, or what makes of it what code had there. */
+/** Code in a literal's place: `read`, or an expression that turns it into the former value. */
 export function variableRead(read: string, use: VariableUse, entry: VariableEntry): string {
   if (entry.type === 'boolean' && use.wanted === 'switch') return use.contrary ? `!${read}` : read
   const isNumber = entry.type === 'port' || entry.type === 'integer' || entry.type === 'number'

@@ -265,7 +265,7 @@ function rangeOf({ start, end }: Range): Range {
   return { start, end }
 }
 
-/** Returns what code takes instead, if that may be a value of the variable: no credential is empty, or true or false. */
+/** The fallback in code, if it may be a value of the variable: a credential is not empty, and neither true nor false. */
 function fallbackOf(name: string, node: unknown): VariableUse['fallback'] {
   const fallback = literalText(node)
   return fallback?.text === '' || (fallback?.form === 'boolean' && namesCredential(wordsOf(name)))

@@ -16,7 +16,7 @@ export function asSecret(candidate: Candidate): Candidate {
   }
 }
 
-/** Returns what is wrong with a name that a person gives a candidate; undefined if nothing is. */
+/** Why a candidate cannot have a given name; undefined if it can. */
 export function wrongName(name: string, taken: ReadonlySet<string>): string | undefined {
   if (!/^[A-Z_][A-Z0-9_]*$/.test(name)) return 'Use capital letters, digits and underscores, without a digit first.'
   return taken.has(name) ? `${name} is taken.` : undefined

@@ -22,7 +22,7 @@ export interface Target {
   readonly isModule: boolean
   /** Every file of the project that holds code. */
   readonly code: readonly string[]
-  /** Layer files that git is told to leave out. */
+  /** Layer files that git ignores. */
   readonly ignored?: ReadonlySet<string>
   /** Shared layer files that are not in the image that the project builds. */
   readonly unsent?: ReadonlySet<string>

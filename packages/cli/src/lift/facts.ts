@@ -46,7 +46,7 @@ export function isTelling(path: string): boolean {
   )
 }
 
-/** Returns what one file says. Nothing that a file holds makes it throw. */
+/** Facts about one file. No content makes it throw. */
 export function fileFacts(file: SourceFile): FileFacts {
   const { path, text } = file
   const facts: FileFacts = {
@@ -103,7 +103,7 @@ function pythonFacts(file: SourceFile, facts: FileFacts): FileFacts {
   return { ...facts, findings }
 }
 
-/** Returns what one file's code holds. */
+/** Facts about one file's code. */
 function foundIn(file: SourceFile, programs: readonly Node[]) {
   // One walk for all: going through the trees is most of the work.
   const [found, stands, reads, asked] = [findingsIn(file), standingIn(file), collectReads(file), guardsIn()]
@@ -136,7 +136,7 @@ function apart(findings: readonly Finding[]): Finding[] {
   return findings.filter((each) => !inner.has(each))
 }
 
-/** Returns what a configuration file of the application holds, as far as that is certain. */
+/** Facts about a configuration file of the application, as far as they are certain. */
 function configuredIn(file: SourceFile): readonly Finding[] {
   const tree = configTree(file)
   if (!tree) return []

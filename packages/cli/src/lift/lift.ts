@@ -36,7 +36,7 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   return gathered(facts, taken, compose)
 }
 
-/** Returns what was found in a project, of what its files say. */
+/** Findings of a project, from the facts about its files. */
 export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, compose = false): Found {
   const findings = facts.flatMap((each) => each.findings)
   const configured = facts.flatMap((each) => each.configured)
@@ -73,7 +73,7 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
   return { candidates, secrets, unparsed, templates, made, files: standings.length }
 }
 
-/** Returns what is in configuration files and nowhere in code: it is told, since code that reads the files fills nothing in. */
+/** Values that only configuration files have. They are listed: code that reads those files expands nothing. */
 function configuredCandidates(
   configured: readonly Finding[],
   found: readonly Candidate[],
@@ -105,7 +105,7 @@ function stemOf(path: string, within = false): string {
   return within ? stem.replace(/^[^/]+\//, '') : stem
 }
 
-/** Returns what only containers are given: no start of the application needs it. */
+/** Variables that only containers get: no start of the application needs them. */
 function containedCandidates(findings: readonly Finding[]): Candidate[] {
   return candidatesOf(findings, [], () => false).map((candidate) => ({
     ...candidate,

@@ -72,7 +72,7 @@ function undoOf(changes: readonly LiftedFile[]): readonly string[] {
   const known = pathsOf(changes, ({ before, secret }) => before !== null && !secret)
   const own = pathsOf(changes, ({ before, secret }) => before !== null && secret)
   const commands = [
-    // Told only where nothing else is changed.
+    // Reported only where nothing else changes.
     ...(known.length > 0 ? ['git restore .'] : []),
     ...(fresh.length > 0 ? [`rm ${fresh.join(' ')}`] : []),
   ]

@@ -23,8 +23,8 @@ export async function changed(
   const project = await openSound(options, 'Nothing was written.')
   if ('refused' in project) return { exitCode: exitCodes.faults, cause: project.cause }
   const { root, definition, legendFile } = project
-  const told = options.stage === undefined ? {} : { stage: { name: options.stage, from: '--stage' } }
-  const found = surveyLayers(definition, { ...gatherAt(root, definition, told), legendName: legendFile })
+  const named = options.stage === undefined ? {} : { stage: { name: options.stage, from: '--stage' } }
+  const found = surveyLayers(definition, { ...gatherAt(root, definition, named), legendName: legendFile })
   try {
     const made = make(project, found)
     if ('refusal' in made) {
@@ -54,7 +54,7 @@ export async function changed(
   }
 }
 
-/** Returns what neither the legend as it was nor as it comes to be lets be shown. */
+/** Texts that either the old or the new legend hides. */
 function hiddenBoth({ changes, definition: after }: Plan, before: Legend): readonly string[] {
   const entries = { ...entriesOf(before), ...entriesOf(after) }
   return hiddenValues(changes, { ...before, entries } as Legend)

@@ -110,7 +110,7 @@ function tracked(root: string): readonly string[] | undefined {
 }
 
 /**
- * Which of these files git is told to leave out; none where there is no git, or where that leaves
+ * Which of these files git ignores; none where there is no git, or where that leaves
  * out the whole folder, as it does with `legendFile`.
  */
 export function ignoredFiles(root: string, legendFile: string, paths: readonly string[]): ReadonlySet<string> {
@@ -134,7 +134,7 @@ function* below(root: string, folder: string): Generator<string> {
   }
 }
 
-/** Returns what a folder holds; nothing if it is not there or may not be listed. */
+/** Names in a folder; empty if it does not exist or cannot be listed. */
 function entriesIn(folder: string): Dirent[] {
   try {
     return readdirSync(folder, { withFileTypes: true })

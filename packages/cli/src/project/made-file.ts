@@ -36,7 +36,7 @@ export function writeMade(
   return { exitCode: exitCodes.fine }
 }
 
-/** Runs what reads and writes files; one that cannot be is told in a sentence. */
+/** Runs what reads and writes files; a failure becomes a sentence. */
 export async function telling(action: () => Promise<{ exitCode: number }>): Promise<{ exitCode: number }> {
   try {
     return await action()

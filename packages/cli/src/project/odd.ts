@@ -4,7 +4,7 @@ import { readTextFile } from 'mappa/command'
 const { statSync } = process.getBuiltinModule('node:fs')
 const { dirname, join } = process.getBuiltinModule('node:path')
 
-/** Returns what anyone who loads a module reads first, and would wait for if it were a pipe. */
+/** Files that a module loader reads first, and would wait for if one were a pipe. */
 export function oddAbove(directory: string): Fault | undefined {
   for (let at = directory; ; at = dirname(at)) {
     for (const name of ['package.json', 'tsconfig.json', 'jsconfig.json']) {

@@ -123,15 +123,15 @@ export interface SoundProject extends Project {
   readonly definition: Legend
 }
 
-/** Opens a project for what works from its legend. What is wrong with that is told here, and the caller only ends. */
+/** Opens a project for what works from its legend. Problems are reported here, and the caller only ends. */
 export async function openSound(options: ProjectOptions, consequence: string): Promise<SoundProject | Refused> {
   const project = await openProject(options)
   const { root, legendFile, definition, faults, cause } = project
   const stage = { name: options.stage ?? 'development', from: undefined }
-  const tell = (told: readonly Fault[]) => {
+  const tell = (faults: readonly Fault[]) => {
     // A legend's faults are those of all stages.
     const withoutStage = (text: string) => text.slice(text.indexOf('\n\n') + 2)
-    tellFaults({ stage, faults: told, notices: [] }, consequence, withoutStage)
+    tellFaults({ stage, faults, notices: [] }, consequence, withoutStage)
     return { refused: true, cause } as const
   }
   if (legendFile === undefined) return tell([noLegend(root, '')])
@@ -195,10 +195,10 @@ export function noLegend(root: string, so = ', so values cannot be checked'): Fa
   return { kind: 'legend', message: `No legend in ${root}${so}.`, remedy: nextStep(root) }
 }
 
-/** So many folders or names are told. */
+/** At most this many folders or names are listed. */
 const toldMax = 3
 
-/** Returns what to type where there is no legend: in a member that has one, or to have one made. */
+/** The next command where there is no legend: in a member that has one, or `mappa init`. */
 export function nextStep(root: string): string {
   const other = legendAbove(root)
   if (other !== undefined)

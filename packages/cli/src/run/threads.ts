@@ -5,11 +5,11 @@ import { projectFile } from '../project/files.js'
 
 /** Fewer files are parsed faster than threads start. */
 const sharedMin = 400
-/** So many files go to a thread at once: few enough that all end together. */
+/** Files per batch of a thread: few enough that all end together. */
 const batchCount = 20
 /** More threads wait for the disk. */
 const threadsMax = 8
-/** A thread's memory: a file that needs more is told as one that could not be parsed. Mebibytes. */
+/** A thread's memory: a file that needs more is reported as not parsed. Mebibytes. */
 const memory = { maxOldGenerationSizeMb: 512, maxYoungGenerationSizeMb: 64 }
 
 /** Files of a project, by their paths from its root. */
@@ -20,7 +20,7 @@ export interface Batch {
 
 /**
  * What each file of a project says, in the order of the files. A large project is read and parsed by as many threads as there
- * are cores; files that are too much for one are told as not parsed.
+ * are cores; files that are too much for one are reported as not parsed.
  */
 export async function factsAcross(root: string, paths: Iterable<string>): Promise<readonly FileFacts[]> {
   const first: string[] = []
@@ -37,7 +37,7 @@ export async function factsAcross(root: string, paths: Iterable<string>): Promis
   return inThreads(batchesOf(root, first, rest))
 }
 
-/** Returns what the files of a batch say, one after the other. */
+/** Facts about the files of a batch, one after the other. */
 export function factsIn({ root, paths }: Batch): FileFacts[] {
   const facts: FileFacts[] = []
   for (const path of paths) {

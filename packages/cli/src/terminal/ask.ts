@@ -25,7 +25,7 @@ export async function choose<Value>(
 ): Promise<Value> {
   const { select } = await prompts()
   const first = 'usual' in asking ? choices.findIndex(({ value }) => value === asking.usual) : 0
-  // A choice is told by its index: an option's value must be a text or a number.
+  // A choice is identified by its index: an option's value must be a text or a number.
   const at = await answered(asking, (common) =>
     select({
       ...common,
@@ -55,7 +55,7 @@ export async function typed(
   return answer ?? ''
 }
 
-/** Asks for a text that nobody may see. */
+/** Asks for a text without showing it. */
 export async function unseen(
   message: string,
   { wrong, ...asking }: Asking & { readonly wrong?: Wrong } = {},

@@ -5,7 +5,7 @@ import { exitCodes } from './usage-error.js'
 /** Changes when a member of a report goes or changes its meaning. */
 const reportVersion = 2
 
-/** Returns what every command says as JSON: `docs/json/report.schema.json`. `about` is what the command is about. */
+/** The JSON report of every command: `docs/json/report.schema.json`. `about` has the command's own fields. */
 export function jsonReport(
   { stage, faults = [], notices = [] }: Partial<Reported>,
   about: Readonly<Record<string, unknown>> = {},

@@ -16,7 +16,7 @@ export const talk = (): Terminal => terminalOf(process.stderr, (text) => (said +
 
 let [hasPrinted, said] = [false, '']
 
-/** Returns what this run has written so far. */
+/** Text that this run has written so far. */
 export function outputSoFar(): { readonly hasPrinted: boolean; readonly said: string } {
   return { hasPrinted, said }
 }
@@ -28,7 +28,7 @@ export function forget(): void {
 }
 
 /** Hands a file's text on, sign for sign; only a terminal gets it without what that would obey. */
-export function handOver(text: string): void {
+export function printExact(text: string): void {
   hasPrinted = true
   process.stdout.write(process.stdout.isTTY === true ? harmless(text) : text)
 }
@@ -107,7 +107,7 @@ export function* counting<T>(items: Iterable<T>, text: (count: number) => string
   if (shown) stderr.write('\r\u001b[K')
 }
 
-/** A line on a terminal that says after a second how far something is; told often, and gone at the end. */
+/** A line on a terminal that says after a second how far something is; updated often, and removed at the end. */
 export interface Progress {
   (count: number): void
   end(): void

@@ -1,4 +1,4 @@
-/** Returns what a name of a variable stands for, in which `*` is any part of one: `ALERT_*`. */
+/** The pattern for a variable name in which `*` stands for any part: `ALERT_*`. */
 export function patternFor(name: string): RegExp {
   return new RegExp(`^${name.replace(/\*+/g, '.*')}$`)
 }

@@ -56,7 +56,7 @@ export class LayerDocument {
     this.#source = text
   }
 
-  /** Returns what could not be understood when the text was read, in its order. */
+  /** The flaws found when the text was read, in its order. */
   get faults(): readonly DocumentFault[] {
     const lines = new LineIndex(this.#source)
     return this.#flaws.map(({ flaw, start, name }) => ({ flaw, ...lines.at(start), ...explainFlaw(flaw, name) }))

@@ -27,7 +27,7 @@ export type Parsed =
 /** Nobody nests words deeper by hand, and a limit keeps evaluation from exhausting the stack. */
 const nestingMax = 100
 
-/** So many names behind dollar characters are kept of one value; more are data. */
+/** At most this many names after dollar signs are kept of one value; more are data. */
 const bareMax = 100
 
 /** The meaning of a backslash and a character in double quotes. */

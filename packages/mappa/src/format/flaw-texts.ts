@@ -38,7 +38,7 @@ const flawTexts: Readonly<Record<Flaw, FlawText>> = {
   },
 }
 
-/** Returns what a flaw is called, and what to do. `name` is the variable whose value it is in, if the line got that far. */
+/** A flaw's sentence and remedy. `name` is the variable whose value has it, if the line got that far. */
 export function explainFlaw(
   flaw: Flaw,
   name: string | undefined,

@@ -7,7 +7,7 @@ export type Difference =
   | 'quotes'
   | 'backslashes'
   | 'escapes'
-  | 'shell-signs'
+  | 'shell-characters'
   | 'dollar'
   | 'tilde'
   | 'assignment-inside'
@@ -19,7 +19,7 @@ const outside: readonly (readonly [Difference, RegExp])[] = [
   ['blanks', /[ \t]/],
   ['quotes', /["']/],
   ['backslashes', /\\/],
-  ['shell-signs', /[`;&|<>()]/],
+  ['shell-characters', /[`;&|<>()]/],
   ['dollar', expandingDollar],
   // POSIX, section 2.6.1: in an assignment also behind a colon.
   ['tilde', /^~|:~|\$\{[A-Za-z_]\w*:?[-+?]~/],
@@ -27,7 +27,7 @@ const outside: readonly (readonly [Difference, RegExp])[] = [
 
 /** Why a value, as written, is outside the portable subset; empty if a shell would read it as we do. */
 export function differencesOf(written: string, style: Style): readonly Difference[] {
-  if (style === 'bare') return outside.flatMap(([difference, sign]) => (sign.test(written) ? [difference] : []))
+  if (style === 'bare') return outside.flatMap(([difference, pattern]) => (pattern.test(written) ? [difference] : []))
   const found = new Set<Difference>()
   for (const [piece] of written.matchAll(/'[^']*'|"(?:\\[\s\S]|[^"\\])*"|[^'"]+/g)) {
     // A value may be millions of short pieces, so each is asked first whether it holds the sign at all.
@@ -36,11 +36,12 @@ export function differencesOf(written: string, style: Style): readonly Differenc
     if (piece.startsWith('"')) {
       const hides = inner.includes('\\')
       if (hides && /\\(?!["\\$])/.test(inner.replace(/\\["\\$]/g, ''))) found.add('escapes')
-      if (inner.includes('`')) found.add('shell-signs')
+      if (inner.includes('`')) found.add('shell-characters')
       if (inner.includes('$') && expandingDollar.test(hides ? inner.replace(/\\[\s\S]/g, '') : inner))
         found.add('dollar')
     } else if (!piece.startsWith("'")) {
-      for (const [difference, sign] of outside) if (difference !== 'tilde' && sign.test(piece)) found.add(difference)
+      for (const [difference, pattern] of outside)
+        if (difference !== 'tilde' && pattern.test(piece)) found.add(difference)
       // Behind a quote a tilde is an ordinary one.
       if (/:~|\$\{[A-Za-z_]\w*:?[-+?]~/.test(piece)) found.add('tilde')
     }

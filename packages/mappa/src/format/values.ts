@@ -45,7 +45,7 @@ export class LayerValues {
     this.#text = text
   }
 
-  /** Returns what could not be understood, in the order of the text. */
+  /** Flaws, in the order of the text. */
   get flaws(): readonly LayerFlaw[] {
     if (!this.#flaws) this.#scan(() => {})
     return this.#flaws as readonly LayerFlaw[]
@@ -79,8 +79,8 @@ export class LayerValues {
     if (!this.#spans) {
       const spans: number[] = []
       this.#scan(({ nameStart, nameEnd, valueStart, valueEnd, style, dollar, loose }) => {
-        const traits = styles.indexOf(style) * 4 + (dollar ? hasDollar : 0) + (loose ? isLoose : 0)
-        spans.push(nameStart, nameEnd, valueStart, valueEnd, traits)
+        const flags = styles.indexOf(style) * 4 + (dollar ? hasDollar : 0) + (loose ? isLoose : 0)
+        spans.push(nameStart, nameEnd, valueStart, valueEnd, flags)
       })
       this.#spans = spans
     }
@@ -110,7 +110,7 @@ export class LayerValues {
     return at < 0 ? undefined : this.#value(at)
   }
 
-  /** Returns what is behind the last value of a name on its line, blanks and a comment; empty if there is none. */
+  /** Blanks and comment after the last value of a name; empty if there are none. */
   behind(name: string): string {
     const at = this.#find(name)
     if (at < 0) return ''

@@ -47,10 +47,10 @@ function userInformation(text: string): Range[] {
     // Behind a path, an @ without a colon in front is a part of the path: /@scope/name.
     let isUser = true
     for (let end = start; end < stop && !/[\s"'<>`]/.test(text[end] as string); end++) {
-      const sign = text[end]
-      if (sign === ':' && colon < 0 && isUser) colon = end
-      else if (sign === '/' && colon < 0) isUser = false
-      else if (sign === '@' && isUser) last = end
+      const char = text[end]
+      if (char === ':' && colon < 0 && isUser) colon = end
+      else if (char === '/' && colon < 0) isUser = false
+      else if (char === '@' && isUser) last = end
     }
     // A name with a password is not a secret; one that stands alone often is a token.
     const from = colon >= 0 && colon < last ? colon + 1 : start

@@ -7,7 +7,7 @@ export interface TextFound<Name> extends Range {
   readonly name: Name
 }
 
-/** So many characters are looked up at once. */
+/** Characters per look-up. */
 const keyLength = 8
 /** Longer texts are searched for piece by piece, so that no position costs more than so many look-ups. */
 const pieceLength = 64

@@ -25,7 +25,7 @@ export function spellingsOf(text: string): readonly string[] {
     escaped.replaceAll('%20', '+'),
     percentEncoded(bytes, "!'()*"),
     percentEncoded(bytes, ":/?#[]@!$&'()*+,;="),
-    text.replace(/[&<>"']/g, (sign) => entities[sign] as string),
+    text.replace(/[&<>"']/g, (char) => entities[char] as string),
     hex(bytes),
     hex(bytes).toUpperCase(),
     ...base64Forms(bytes),
@@ -71,7 +71,7 @@ function hex(bytes: Uint8Array): string {
   return text
 }
 
-const signs = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/'
+const chars = 'ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/'
 
 /** Base64 in both alphabets at each of three alignments, without the characters that what stands around has a part in. */
 function base64Forms(bytes: Uint8Array): string[] {
@@ -85,7 +85,7 @@ function base64Forms(bytes: Uint8Array): string[] {
       bits += 8
       while (bits >= 6) {
         bits -= 6
-        text += signs[(held >> bits) & 63]
+        text += chars[(held >> bits) & 63]
       }
     }
     const whole = text.slice([0, 2, 3][ahead])

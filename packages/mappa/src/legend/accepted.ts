@@ -1,6 +1,6 @@
 import { isRecord } from './records.js'
 
-/** A kind of fault or notice that a project lives with for a while: it is told by a number in the tally alone. */
+/** A kind of fault or notice that a project lives with for a while: it is only counted in the tally. */
 export interface Accepted {
   readonly kind: string
   /** The variable; all of this kind unless said. */

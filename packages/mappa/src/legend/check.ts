@@ -1,7 +1,7 @@
 import { isName } from '../format/names.js'
 import { isAcceptedList } from './accepted.js'
 import { breachOf, defaultOf, hasType, leastOf, mostOf, numberOf, patternOf } from './constraints.js'
-import { type AnyEntry, entryIn, linesOf, placeOf } from './entry.js'
+import { type AnyEntry, ancestryOf, entryIn, placeOf } from './entry.js'
 import { entriesOf, type Legend, type Remote, stagesOf } from './legend.js'
 import { isDeep, isRecord } from './records.js'
 import { formats } from './text/formats.js'
@@ -64,7 +64,7 @@ const takenStages = ['local', 'example', 'sample']
 
 const checked = new WeakMap<object, readonly Contradiction[]>()
 
-/** Every contradiction of a legend; worked out once for each legend. */
+/** Every contradiction of a legend; computed once for each legend. */
 export function contradictionsOf(definition: Legend<unknown>): readonly Contradiction[] {
   let found = checked.get(definition)
   if (!found) {
@@ -93,7 +93,7 @@ function findContradictions(definition: Legend<unknown>): Contradiction[] {
   for (const name of definition.stages)
     if (takenStages.includes(name) || !/^[a-z][a-z0-9-]*$/.test(name)) found.push({ kind: 'stage-name', name })
   for (const [name, other] of Object.entries(definition.like ?? {}))
-    if (!stagesOf(definition).includes(other) || linesOf(other, definition.like).includes(name))
+    if (!stagesOf(definition).includes(other) || ancestryOf(other, definition.like).includes(name))
       found.push({ kind: 'stage-like', name, value: other })
   checkSources(definition, found)
   checkRules(definition, found)
@@ -274,7 +274,7 @@ function isValidator(value: unknown): boolean {
   return typeof interfaceOf?.validate === 'function'
 }
 
-/** Returns what each item of a list must be. */
+/** Contradictions in the words of a list's items. */
 function checkItems(name: string, { items }: AnyEntry, found: Contradiction[]): boolean {
   const type = isRecord(items) ? items.type : undefined
   if (!isRecord(items) || !(isType(type) && valueType(type).item)) {

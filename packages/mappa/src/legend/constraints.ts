@@ -22,7 +22,7 @@ export function breachOf(entry: AnyEntry, value: unknown): Breach | undefined {
   return undefined
 }
 
-/** Returns what an entry takes, to follow "must be": `a port from 1 to 65535`. */
+/** An entry's type and limits, to follow "must be": `a port from 1 to 65535`. */
 export function describeEntry(entry: AnyEntry): string {
   const { enum: allowed, type } = entry
   if (allowed) return allowed.length === 1 ? shown(allowed[0]) : `one of ${allowed.map(shown).join(', ')}`

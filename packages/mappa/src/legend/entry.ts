@@ -38,7 +38,7 @@ interface EntryShape {
   readonly read?: (value: unknown) => unknown
   readonly schema?: StandardSchema
   readonly stages?: Readonly<Record<string, Partial<AnyEntry>>>
-  /** Not a word: its value is built on a name that nobody declares, so that it may not be shown. */
+  /** Not a word: its value is built on an undeclared name, so that it may not be shown. */
   readonly veiled?: boolean
 }
 
@@ -51,7 +51,7 @@ export type ShapeIsWhole = None<Lacking>
 /** An entry's words once it is known to be right: one loose shape for code that reads them. */
 export type AnyEntry = EntryShape & { readonly [Word in Lacking]?: unknown }
 
-/** Tells whether an entry's value may not be shown: it is secret, built on what nobody declared, or declared by nobody itself. */
+/** Tells whether an entry's value may not be shown: it is secret, built on an undeclared name, or undeclared itself. */
 export function hides(entry: AnyEntry | undefined): boolean {
   return entry === undefined || entry.secret === true || entry.veiled === true
 }
@@ -62,7 +62,7 @@ export function reachesBrowser(entry: AnyEntry): boolean {
   return entry.reach === 'browser' && !entry.secret
 }
 
-/** When an entry's value is decided for good: of a browser's when it is built, of a server's when it starts, unless said. */
+/** When an entry's value is fixed: for browsers at build, for servers at start, unless the entry says otherwise. */
 export function fixedAt(entry: AnyEntry): 'build' | 'start' {
   mustBeEntry(entry, 'fixedAt')
   return entry.fixed ?? (reachesBrowser(entry) ? 'build' : 'start')
@@ -72,7 +72,7 @@ export function fixedAt(entry: AnyEntry): 'build' | 'start' {
 export type Likes = Readonly<Record<string, string>>
 
 /** A stage, and before it those that it is like, the lowest first; one that is like itself is so once. */
-export function linesOf(stage: string, like: Likes | undefined): readonly string[] {
+export function ancestryOf(stage: string, like: Likes | undefined): readonly string[] {
   const lines = [stage]
   for (let at = like?.[stage]; at !== undefined && !lines.includes(at); at = like?.[at]) lines.unshift(at)
   return lines
@@ -83,7 +83,7 @@ export function entryIn(entry: AnyEntry, stage: string, like?: Likes): AnyEntry 
   const { stages } = entry
   if (!stages) return entry
   let own = entry
-  for (const each of linesOf(stage, like)) if (Object.hasOwn(stages, each)) own = { ...own, ...stages[each] }
+  for (const each of ancestryOf(stage, like)) if (Object.hasOwn(stages, each)) own = { ...own, ...stages[each] }
   return own
 }
 

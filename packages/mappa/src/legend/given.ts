@@ -1,7 +1,7 @@
 import { isLegend } from './check.js'
 import { isRecord } from './records.js'
 
-/** Returns what a function was called with, in words: the first minute of anyone who uses the library begins with a slip. */
+/** A wrong argument in words. Many first calls of the library are slips. */
 export function whatIs(given: unknown): string {
   if (given === undefined || given === null) return 'nothing'
   if (isLegend(given)) return 'a legend'

@@ -58,7 +58,7 @@ export function legendFromJsonSchema(document: unknown): Legend<Entries> {
   return { entries: entries as Entries, ...stagesIn((stages ?? []) as string[]), ...sources }
 }
 
-/** Returns what a JSON legend may say of a stage. */
+/** The JSON Schema of a stage's words in a JSON legend. */
 function isStageRecord(words: unknown): boolean {
   return isRecord(words) && Object.entries(words).every(([word, value]) => word === 'like' && typeof value === 'string')
 }

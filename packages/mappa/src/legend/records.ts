@@ -29,9 +29,9 @@ function isPlainObject(value: object): boolean {
 /** Tells whether JSON text lies deeper within itself than anybody writes it, told without reading it. */
 export function isDeepJson(text: string): boolean {
   let depth = 0
-  for (const [sign] of text.matchAll(/"(?:[^"\\]|\\.)*"?|[[\]{}]/gs)) {
-    if (sign === '[' || sign === '{') depth++
-    else if (sign === ']' || sign === '}') depth--
+  for (const [char] of text.matchAll(/"(?:[^"\\]|\\.)*"?|[[\]{}]/gs)) {
+    if (char === '[' || char === '{') depth++
+    else if (char === ']' || char === '}') depth--
     if (depth > depthMax) return true
   }
   return false

@@ -37,7 +37,7 @@ interface Words<V> {
   /** Reach of the value; `server` by default. */
   reach?: 'server' | 'browser'
   /**
-   * When the value is decided for good: `build` puts it into what is built, `start` leaves it to the start, or to the page
+   * When the value is fixed: `build` puts it into what is built, `start` leaves it to the start, or to the page
    * that is served. Unless said, `build` for a value that reaches the browser and `start` for any other.
    */
   fixed?: 'build' | 'start'

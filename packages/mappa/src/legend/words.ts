@@ -24,7 +24,7 @@ export type WordRule =
   | 'validator'
   | 'any'
 
-type Trait = 'lasting' | 'item' | 'schema'
+type WordFact = 'lasting' | 'item' | 'schema'
 type WordText = `${WordGroup} ${WordRule}${'' | ' lasting'}${'' | ' item'}${'' | ' schema'}`
 
 /** Traits of a word. */
@@ -81,7 +81,7 @@ export const words = {
 } as const satisfies Readonly<Record<string, WordText>>
 
 export type WordName = keyof typeof words
-type WordsWith<T extends Trait> = {
+type WordsWith<T extends WordFact> = {
   [W in WordName]: (typeof words)[W] extends `${string} ${T}${'' | ` ${string}`}` ? W : never
 }[WordName]
 /** Words that hold for all stages. */
@@ -91,17 +91,17 @@ export type ItemWord = WordsWith<'item'>
 
 const met = new Map<string, Word>()
 
-/** Returns what is known of a word; undefined if there is none of that name. */
+/** The facts about a word; undefined if there is no such word. */
 export function wordOf(name: string): Word | undefined {
   let known = met.get(name)
   if (!known && Object.hasOwn(words, name)) {
-    const [of, rule, ...traits] = words[name as WordName].split(' ') as [WordGroup, WordRule, ...Trait[]]
+    const [of, rule, ...facts] = words[name as WordName].split(' ') as [WordGroup, WordRule, ...WordFact[]]
     known = {
       of,
       rule,
-      lasting: traits.includes('lasting'),
-      item: traits.includes('item'),
-      schema: traits.includes('schema'),
+      lasting: facts.includes('lasting'),
+      item: facts.includes('item'),
+      schema: facts.includes('schema'),
     }
     met.set(name, known)
   }

@@ -51,7 +51,7 @@ export interface WaitingOptions extends MachineOptions, RemoteOptions {
   readonly namedHere?: boolean
 }
 
-/** @throws {TypeError} with a sentence, unless options are what they must be; a wrong value in them would be told far from here. */
+/** @throws {TypeError} with a sentence, unless options are what they must be; a wrong value in them would fail far from here. */
 export function mustBeMachine(options: MachineOptions, call: string): void {
   const example = '{ from: import.meta.url }'
   mustBeOptions(options, call, example)
@@ -141,7 +141,7 @@ export async function startWaiting(
   // The address and the token of a source are settings themselves.
   const reading = readSources(definition, gatheredFrom(start, [], definition))
   const here = options.namedHere
-    ? readSources(addressesAlone(definition), gatheredFrom(ofMachine(start), [], definition))
+    ? readSources(addressesOnly(definition), gatheredFrom(ofMachine(start), [], definition))
     : undefined
   const notAsked: Fault[] = []
   const open: OpenSource[] = []
@@ -168,7 +168,7 @@ export async function startWaiting(
   }
 }
 
-/** Returns what only this machine says: its environment, the command line, its own layer files, and layers that its code gives. */
+/** This machine's own sources: environment, command line, machine-local layer files, and layers given by code. */
 function ofMachine(start: Start): Start {
   const { local, commandLine, given, top = [] } = start.sources
   // A report may leave the environment out, but it still tells whom this machine trusts.
@@ -188,7 +188,7 @@ function ofMachine(start: Start): Start {
 }
 
 /** A legend of the addresses of remote sources, without its defaults: those come with the project. */
-function addressesAlone(definition: Legend<unknown> | undefined): Legend<unknown> | undefined {
+function addressesOnly(definition: Legend<unknown> | undefined): Legend<unknown> | undefined {
   const remotes = definition?.remotes
   if (!definition || !Array.isArray(remotes)) return undefined
   const known = entriesOf(definition)

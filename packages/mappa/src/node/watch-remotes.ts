@@ -167,7 +167,7 @@ class Watched<E> implements WatchingRemotes<E> {
     const changes = found.ok && before ? changesBetween(this.#good ?? before, found) : []
     if (found.ok) {
       this.#good = found
-      // Only the first is a start; what changes later is told to `onChange`.
+      // Only the first is a start; what changes later goes to `onChange`.
       if (found.settings) keepOrigins(found.settings as object, found, this.#root, before === undefined)
     }
     if (before && (changes.length > 0 || JSON.stringify(found.faults) !== JSON.stringify(before.faults)))
@@ -182,7 +182,7 @@ class Watched<E> implements WatchingRemotes<E> {
     this.#options.onLost?.(this.lost)
   }
 
-  /** The layers of sources: asked for those that are new, and as they were last told for all others. */
+  /** The layers of sources: asked for those that are new, and the last answer for all others. */
   async #layersOf(sources: readonly OpenSource[]): Promise<Layer[]> {
     const keys = new Set(sources.map(({ key }) => key))
     for (const [key, { stop }] of this.#followed)
@@ -208,8 +208,8 @@ class Watched<E> implements WatchingRemotes<E> {
     if (source.follow)
       source.follow({
         signal,
-        onChange: (texts) => this.#told(followed, texts),
-        onLost: (error) => this.#told(followed, undefined, error),
+        onChange: (texts) => this.#receive(followed, texts),
+        onLost: (error) => this.#receive(followed, undefined, error),
       })
     else {
       let isAsked = false
@@ -228,7 +228,7 @@ class Watched<E> implements WatchingRemotes<E> {
     return followed
   }
 
-  #told(followed: Followed, given: unknown, error?: unknown): void {
+  #receive(followed: Followed, given: unknown, error?: unknown): void {
     if (followed.stop.signal.aborted) return
     const before = JSON.stringify([followed.texts, followed.fault])
     take(followed, () => {

@@ -70,7 +70,7 @@ function faultsOf({ faults }: Survey): string {
 
 /**
  * Calls back once after each burst of changes to files: also when one is replaced, deleted, or made again with its
- * directory. `files` is asked again after each call; what it names need not be there. Returns what ends the watching.
+ * directory. `files` is asked again after each call; what it names need not be there. Returns a function that ends watching.
  */
 export function watchFiles(
   files: () => readonly string[],
@@ -146,7 +146,7 @@ function directoriesOf(file: string): string[] {
   return isDirectory(file) ? [directory, file] : [directory]
 }
 
-/** Returns what tells one state of the files from another: who they are, when they were written, and how long they are. */
+/** A fingerprint of the files: their identities, write times and sizes. */
 function signatureOf(files: readonly string[]): string {
   return files.map((file) => `${stateOf(file)}${isDirectory(file) ? insideOf(file) : ''}`).join()
 }

@@ -5,7 +5,7 @@ import type { Legend } from '../legend/legend.js'
 import { entriesOf } from '../legend/legend.js'
 import { printable } from '../settle/faults/faults.js'
 import { textFor } from '../settle/value/convert.js'
-import { wrap } from './text.js'
+import { wrap } from './report-text.js'
 
 /** Options of {@link flagHelp}. */
 export interface HelpOptions {

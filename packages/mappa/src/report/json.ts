@@ -1,7 +1,7 @@
 import type { Fault, Notice } from '../settle/faults/faults.js'
-import type { Met } from '../settle/reading/read.js'
+import type { AcceptedOccurrence } from '../settle/reading/read.js'
 import type { Stage } from '../settle/stack/stage.js'
-import { mustBeReported, type Reported } from './text.js'
+import { mustBeReported, type Reported } from './report-text.js'
 
 /** The shape of a report as JSON. `version` changes when a member changes its meaning or goes. */
 export interface JsonReport {
@@ -11,7 +11,7 @@ export interface JsonReport {
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
   /** Faults and notices that the legend accepts. */
-  readonly accepted: readonly Met[]
+  readonly accepted: readonly AcceptedOccurrence[]
 }
 
 /** A report as plain data for `JSON.stringify`. Holds no secret. */

@@ -1,9 +1,9 @@
 import { type Fault, type Notice, printable } from '../settle/faults/faults.js'
-import type { Reported } from './text.js'
+import type { Reported } from './report-text.js'
 
 /**
  * A report with a line for each fault and notice, `file:line:column: text`, as compilers print them, so that editors find
- * the place. What has no place is told of its layer, or of the stage.
+ * the place. Without a place, the layer or the stage is named.
  */
 export function reportLines({ stage, faults, notices }: Reported): string {
   const line = (what: string, { message, remedy, place, layer }: Fault | Notice) => {

@@ -1,7 +1,7 @@
 import { originOf } from '../settle/changes.js'
 import type { Stage } from '../settle/stack/stage.js'
 import type { Survey } from '../settle/survey.js'
-import { counted } from './text.js'
+import { counted } from './report-text.js'
 
 /** The origins of settings, with secrets masked. */
 export interface Origins {

@@ -16,7 +16,7 @@ export function pageValues(settings: object): string {
 
 const checkedPages = new WeakMap<object, Readonly<Record<string, unknown>>>()
 
-/** Returns what a page takes, once it is sure that no secret's text is in it; many a page is made of the same settings. */
+/** A page's values, once verified to contain no secret. Kept, since many pages are made from the same settings. */
 function openValues(settings: object): Readonly<Record<string, unknown>> {
   let values = checkedPages.get(settings)
   if (!values) {
@@ -130,6 +130,6 @@ export function* tagsIn(html: string): Generator<{ start: number; tag: string; n
 export function scriptJson(value: unknown): string {
   return JSON.stringify(value).replace(
     /[<\u2028\u2029]/g,
-    (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, '0')}`,
+    (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`,
   )
 }

@@ -1,5 +1,5 @@
 import type { Fault, Notice } from '../settle/faults/faults.js'
-import { mustBeReported, type Reported } from './text.js'
+import { mustBeReported, type Reported } from './report-text.js'
 
 /** A log as SARIF 2.1.0 (OASIS Standard, 2020) has it, with one run. */
 export interface SarifLog {

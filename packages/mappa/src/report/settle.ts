@@ -4,7 +4,7 @@ import type { Settings } from '../legend/types.js'
 import { mustBeSources } from '../settle/given-sources.js'
 import type { Sources } from '../settle/reading/read.js'
 import { SettleError, type Survey, surveyLayers } from '../settle/survey.js'
-import { reportText } from './text.js'
+import { reportText } from './report-text.js'
 
 /**
  * Settings from layers that the caller gives, lowest first: for browsers, workers and tests. On a machine with files

@@ -27,7 +27,7 @@ export interface Variable extends Terms {
   readonly description?: string
   readonly secret: boolean
   readonly reach: 'server' | 'browser'
-  /** When the value is decided for good. */
+  /** When the value is fixed. */
   readonly fixed: 'build' | 'start'
   readonly deprecated: boolean
   /** The source of a value for people: an address, or a sentence. */

@@ -14,7 +14,7 @@ export interface Change {
   readonly message: string
 }
 
-/** Returns what changed from one survey to another, in the legend's order. Secrets are compared, and not shown. */
+/** Changes from one survey to the next, in the legend's order. Secrets are compared, but not shown. */
 export function changesBetween(before: Survey, after: Survey): Change[] {
   must(Boolean(before?.texts && after?.texts), 'changesBetween takes two surveys: before and after.')
   const names = new Set([...before.texts.keys(), ...after.texts.keys()])

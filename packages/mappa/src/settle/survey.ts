@@ -8,7 +8,14 @@ import { noticesOf } from './explain/notices.js'
 import type { Fault, Notice } from './faults/faults.js'
 import { mustBeSources } from './given-sources.js'
 import type { Problem } from './reading/read.js'
-import { type Given, givenIn, type Met, type Reading, readSources, type Sources } from './reading/read.js'
+import {
+  type AcceptedOccurrence,
+  type Given,
+  givenIn,
+  type Reading,
+  readSources,
+  type Sources,
+} from './reading/read.js'
 import { secrecyOf } from './reading/secrecy.js'
 import { assemble } from './reading/settings.js'
 import { namesOf } from './stack/key-lines.js'
@@ -34,7 +41,7 @@ interface SurveyParts {
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
   /** Accepted faults and notices that occurred, each with its variable. */
-  readonly accepted: readonly Met[]
+  readonly accepted: readonly AcceptedOccurrence[]
   /** Sources that might give values and were not asked, by their names. */
   readonly notAsked: readonly string[]
   /** The trail of every variable that the legend declares or a layer file sets. */
@@ -120,14 +127,14 @@ export function readingOf(found: Survey): Reading {
   return reading
 }
 
-/** A survey whose slower parts are worked out only when they are looked at. */
+/** A survey whose slower parts are computed only when they are looked at. */
 class Findings<S> implements SurveyParts {
   readonly #reading: Reading
   readonly #surroundings: Sources['surroundings']
   #settings: S | undefined
   #texts: ReadonlyMap<string, string> | undefined
   #notices: readonly Notice[] | undefined
-  #accepted: readonly Met[] | undefined
+  #accepted: readonly AcceptedOccurrence[] | undefined
   #trails: ReadonlyMap<string, Trail> | undefined
   readonly #made = new Map<string, Trail>()
   readonly ok: boolean
@@ -168,7 +175,7 @@ class Findings<S> implements SurveyParts {
 
   get accepted() {
     this.#sortNotices()
-    return this.#accepted as readonly Met[]
+    return this.#accepted as readonly AcceptedOccurrence[]
   }
 
   #sortNotices() {

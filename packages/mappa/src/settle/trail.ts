@@ -19,7 +19,7 @@ export interface TrailStep {
   readonly layer: string
   readonly source: LayerSource | 'default'
   readonly place?: Place
-  /** The text as it may be shown: secrets, and names that nobody declares, are masked. */
+  /** The text as it may be shown: secrets, and undeclared names, are masked. */
   readonly shown: string
   /** The former name under which the layer has it. */
   readonly as?: string
@@ -55,7 +55,7 @@ export interface Trail {
 }
 
 export function trailOf(name: string, reading: Reading): Trail {
-  const { entries, layers, stack, expander, lines } = reading
+  const { entries, layers, stack, expander, ancestry } = reading
   const entry = entries.get(name)
   const secrecy = secrecyOf(reading)
   const steps: TrailStep[] = hitsOf(name, entry, layers, stack).map((hit) => {
@@ -79,7 +79,8 @@ export function trailOf(name: string, reading: Reading): Trail {
     steps.push(winner ? { ...step, passed: 'hidden' } : step)
     winner ??= step
   }
-  const fresh = entry?.generate && steps.length === 0 && lines.includes('test') ? settledText(name, reading) : undefined
+  const fresh =
+    entry?.generate && steps.length === 0 && ancestry.includes('test') ? settledText(name, reading) : undefined
   if (fresh !== undefined) {
     winner = { layer: 'the legend', source: 'default', shown: secrecy.shown(fresh, entry), made: true }
     steps.push(winner)
@@ -95,11 +96,11 @@ function settledText(wanted: string, { settings }: Reading): string | undefined 
 
 /** The legend's default, below the one that a stage's own words put in its place. */
 function defaultSteps(name: string, reading: Reading): TrailStep[] {
-  const { definition, entries, lines } = reading
+  const { definition, entries, ancestry } = reading
   const entry = entries.get(name)
   if (!entry) return []
   const own = entriesOf(definition)[name]
-  const staged = lines.flatMap((stage) => {
+  const staged = ancestry.flatMap((stage) => {
     const words = own?.stages && Object.hasOwn(own.stages, stage) ? own.stages[stage] : undefined
     return words?.default === undefined ? [] : [{ value: words.default, stage }]
   })

@@ -69,7 +69,7 @@ export function ownStage(name: string | undefined): string | undefined {
   return Object.hasOwn(stageNames, word) ? stageNames[word] : undefined
 }
 
-/** Returns what code asks for its environment, by its last name: `NODE_ENV` of `process.env.NODE_ENV === 'production'`. */
+/** The last name of an environment test: `NODE_ENV` of `process.env.NODE_ENV === 'production'`. */
 export function stageAsked(node: unknown): string | undefined {
   if (!isNode(node)) return undefined
   if (node.type === 'UnaryExpression') return stageAsked(node.argument)

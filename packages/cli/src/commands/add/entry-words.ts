@@ -1,7 +1,7 @@
 import type { AnyEntry } from 'mappa'
 import { valueTypes } from 'mappa/command'
 import type { Word, Words } from '../../declared/legend-edits.js'
-import { typeTraits } from '../../declared/value-type.js'
+import { typeFacts } from '../../declared/value-type.js'
 import { UsageError } from '../../terminal/usage-error.js'
 
 /** A word of an entry as an option: what follows its flag, what it is about, and the word that a text says. */
@@ -14,7 +14,7 @@ interface EntryWord {
 
 const asItStands = (text: string) => text
 const limit = (text: string, type: unknown, flag: string) =>
-  typeTraits(type)?.digits ? numberFrom(text, type, flag) : text
+  typeFacts(type)?.digits ? numberFrom(text, type, flag) : text
 
 /**
  * Every word that an entry can have, in the order in which they are written; null for one that no option says: those that are
@@ -94,7 +94,7 @@ function numberFrom(text: string, _type: unknown, flag: string): number {
 /** A text of the command line as a legend writes a value of that type. */
 function valueOfType(text: string, type: unknown): Word {
   if (type === 'boolean') return /^(?:true|yes|on|1)$/i.test(text)
-  if (typeTraits(type)?.digits && Number.isFinite(Number(text)) && text.trim() !== '') return Number(text)
+  if (typeFacts(type)?.digits && Number.isFinite(Number(text)) && text.trim() !== '') return Number(text)
   return type === 'array' ? parts(text) : text
 }
 

@@ -11,8 +11,8 @@ export interface CodeReport {
 }
 
 /**
- * Compares a legend with the code of its project: names that code reads and nobody declares, entries that nobody
- * reads, and what cannot be told. `mentioned` are the names that files other than code mention, such as scripts,
+ * Compares a legend with the code of its project: undeclared names that code reads, entries that nothing
+ * reads, and reads that cannot be resolved. `mentioned` are the names that files other than code mention, such as scripts,
  * manifests and programs in other languages.
  */
 export function againstCode(definition: Legend, files: Iterable<SourceFile>): CodeReport {

@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { type Fault, type Legend, type Notice, type Reported, reportSarif, reportText, type Survey } from 'mappa'
-import { isAccepted, isAround, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
+import { isAboutRoot, isAccepted, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import { capturedEnvironment } from '../../project/captured.js'
 import { layerNamesIn, legendsBelow } from '../../project/files.js'
 import {
@@ -99,8 +99,8 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
     const { found } = await surveyProject(project, own)
     // Which stage it is matters where there is something to check.
     const all = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
-    const { told, given } = options.asCloned ? cloneFaults(found, all) : { told: all, given: undefined }
-    // A report that is not about a stage is told once.
+    const { faults: ofStage, given } = options.asCloned ? cloneFaults(found, all) : { faults: all, given: undefined }
+    // A report that is not about a stage is reported once.
     const [faults, notices] =
       at === 0 ? [[...missing, ...unguarded, ...stale, ...(code?.faults ?? [])], code?.notices ?? []] : [[], []]
     const list = project.definition?.accepted
@@ -111,8 +111,8 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
       faults:
         (options.everyStage || options.asCloned) && isBare
           ? missing
-          : [...told, ...sharedIn(found, project.definition), ...faults.filter(isOpen)],
-      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAround(kind)), ...notices.filter(isOpen)],
+          : [...ofStage, ...sharedIn(found, project.definition), ...faults.filter(isOpen)],
+      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)), ...notices.filter(isOpen)],
       accepted: [...found.accepted, ...[...faults, ...notices].filter((fault) => !isOpen(fault))],
       ...(given && { hostGives: given }),
     })
@@ -120,14 +120,14 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
   return { project, reports }
 }
 
-/** Returns what a clone alone can be held to, and what is to come from elsewhere: a host, or anyone who works on the clone. */
+/** Faults that concern a fresh clone, and the names that a host or a person must set. */
 function cloneFaults(
   found: Survey,
   all: readonly Fault[],
-): { readonly told: readonly Fault[]; readonly given: readonly string[] } {
+): { readonly faults: readonly Fault[]; readonly given: readonly string[] } {
   const given = new Set<string>()
   const lacks = (name: string) => found.trail(name).declared && !found.trail(name).winner
-  const told = all.filter((fault) => {
+  const kept = all.filter((fault) => {
     const { kind, name } = fault
     if (kind === 'remote') return false
     if (kind === 'missing' && name !== undefined) {
@@ -141,7 +141,7 @@ function cloneFaults(
     for (const each of culprits) given.add(each)
     return culprits.length === 0
   })
-  return { told, given: [...given] }
+  return { faults: kept, given: [...given] }
 }
 
 /** Files that are made from the legend, and are not as it would make them now. */
@@ -175,9 +175,11 @@ function sharedIn(found: Survey, definition: Legend | undefined): readonly Fault
     found.layers,
     (layer, name) => found.trail(name).steps.find((step) => step.layer === layer.name)?.place,
   )
-  // A placeholder is not a secret, and has been told.
-  const told = new Set(found.faults.flatMap(({ kind, name }) => (kind === 'placeholder' ? [name] : [])))
-  return faults.filter(({ name }) => !told.has(name)).map((fault) => ({ ...fault, message: found.mask(fault.message) }))
+  // A placeholder is not a secret, and has been reported.
+  const placeholders = new Set(found.faults.flatMap(({ kind, name }) => (kind === 'placeholder' ? [name] : [])))
+  return faults
+    .filter(({ name }) => !placeholders.has(name))
+    .map((fault) => ({ ...fault, message: found.mask(fault.message) }))
 }
 
 interface Checked extends Reported {
@@ -231,11 +233,11 @@ function everyStageJson(reports: readonly Checked[]) {
   return jsonReport(allOf(reports), { stages: reports.map(stageJson) })
 }
 
-/** Returns what several reports hold together: each fault and notice with the stage that it is of. */
+/** All reports in one: each fault and notice with its stage. */
 function allOf(reports: readonly Checked[]): Pick<Reported, 'faults' | 'notices'> {
-  const told = (kind: 'faults' | 'notices') =>
+  const allOfKind = (kind: 'faults' | 'notices') =>
     reports.flatMap((report) => report[kind].map((each) => ({ ...each, stage: report.stage.name })))
-  return { faults: told('faults') as Reported['faults'], notices: told('notices') as Reported['notices'] }
+  return { faults: allOfKind('faults') as Reported['faults'], notices: allOfKind('notices') as Reported['notices'] }
 }
 
 /** One project's reports for a person, with what is to be said of all of its stages. */
@@ -265,7 +267,7 @@ function projectText({ project, reports }: ProjectReports, options: CheckOptions
   return `${texts.join('\n')}${said.map((text) => `${text}\n`).join('')}`
 }
 
-/** Returns what the project's code and its legend say of each other. The parser is loaded only for this. */
+/** Differences between the project's code and its legend. The parser is loaded only for this. */
 async function codeReport(root: string, definition: Legend): Promise<CodeReport> {
   const { againstCode } = await import('./against-code.js')
   const { projectFiles } = await import('../../project/files.js')

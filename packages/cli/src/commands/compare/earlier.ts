@@ -80,7 +80,7 @@ function pathsFor(all: ReadonlySet<string>, inside: string, textOf: (path: strin
 
 const importEndings = ['', '.ts', '.mts', '.cts', '.js', '.mjs', '.cjs', '.json', '/index.ts', '/index.js']
 
-/** Returns what an import may mean: TypeScript names what a file will be. */
+/** Files that an import may mean: TypeScript imports name the compiled file. */
 function importedPaths(path: string): readonly string[] {
   const bare = path.replace(/\.([cm]?)js$/, '.$1ts')
   return [...importEndings.map((ending) => path + ending), ...(bare === path ? [] : [bare])]

@@ -1,21 +1,21 @@
 import { reportText, type Survey, variablesOf } from 'mappa'
 import { capitalized, counted } from '../../declared/counted.js'
-import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../../handing/host-report.js'
-import { hostText } from '../../handing/host-text.js'
+import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../../delivery/host-report.js'
+import { hostText } from '../../delivery/host-text.js'
 import { leftOut, openSound, ownStages, refuseStage, type SoundProject, surveyProject } from '../../project/project.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { rowsText } from './rows-text.js'
 import type { SinceOptions } from './since-run.js'
 import { compareStages, stagesWithOthers, stands } from './stages.js'
-import { rowsText } from './text.js'
 
 /** Options of `mappa compare`. */
 export interface CompareOptions extends SinceOptions {
   /** True to show also what is the same everywhere. */
   readonly all?: boolean
-  /** A commit, of which it is told what has changed. */
+  /** An earlier commit to compare with. */
   readonly since?: string
 }
 
@@ -68,7 +68,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
       : ''
   const differing = rows.filter(({ differs }) => differs).length
   const shared = rows.filter(({ cells }) => cells.some(({ sameSecretAs }) => sameSecretAs.length > 0)).length
-  const told = [
+  const sentences = [
     ...others.map((stage) => `Stage ${stage} has other faults. Run: mappa check --stage ${stage}`),
     ...(shared > 0
       ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
@@ -77,7 +77,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
     "This machine's process environment is not included: it belongs to one stage at most.",
     ...(isChosen ? [] : leftOut(project.definition, stages)),
   ]
-  for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
+  for (const text of sentences) terminal.write(`${paragraph(text, terminal.width)}\n`)
   return ended
 }
 
@@ -113,7 +113,7 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
   if (options.json) terminal.write(jsonText(jsonReport(reported, { both, elsewhere, ...(there && { values }) })))
   else {
     terminal.write(reportText(reported, terminal))
-    const told = [
+    const sentences = [
       ...(both.length > 0 ? [`Set in both; the host wins: ${both.join(', ')}.`] : []),
       ...values.map(
         ({ name, host, layers, layer }) =>
@@ -121,7 +121,7 @@ async function againstHost(project: SoundProject, stages: readonly string[], opt
       ),
       ...(elsewhere.length > 0 ? [`Not set on the host; a layer or default applies: ${elsewhere.join(', ')}.`] : []),
     ]
-    for (const text of told) terminal.write(`${paragraph(text, terminal.width)}\n`)
+    for (const text of sentences) terminal.write(`${paragraph(text, terminal.width)}\n`)
   }
   return { exitCode: faults.length > 0 ? exitCodes.faults : exitCodes.fine }
 }

@@ -1,7 +1,7 @@
 import { printable, type Survey, variablesOf } from 'mappa'
 import { counted } from '../../declared/counted.js'
-import { hostNames } from '../../handing/host-report.js'
-import { type HostOptions, hostText } from '../../handing/host-text.js'
+import { hostNames } from '../../delivery/host-report.js'
+import { type HostOptions, hostText } from '../../delivery/host-text.js'
 import {
   contradictions,
   openProject,
@@ -22,9 +22,9 @@ import { sinceMarkdown, sinceText } from './since-text.js'
 /** Options of `mappa compare --since`. */
 export interface SinceOptions extends ProjectOptions, HostOptions {
   readonly json?: boolean
-  /** True if values of the host are compared, too, but for what others may not see. */
+  /** True if values of the host are compared, too, except secrets. */
   readonly values?: boolean
-  /** The form of what is told: text, or Markdown for a review. */
+  /** The form of the report: text, or Markdown for a review. */
   readonly as?: 'text' | 'markdown'
 }
 

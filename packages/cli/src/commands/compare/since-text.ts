@@ -3,7 +3,7 @@ import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
 import type { HostTask, StageChanges, VariableChange } from './since.js'
 
-/** Returns what has changed, by stage, for a terminal. */
+/** Changes by stage, for a terminal. */
 export function sinceText(
   stages: readonly StageChanges[],
   { width, paint }: Pick<Terminal, 'width' | 'paint'>,

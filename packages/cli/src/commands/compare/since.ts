@@ -129,7 +129,7 @@ function tasksOf(
   return []
 }
 
-/** Returns what an entry says that counts for anyone who gives it a value. */
+/** The parts of an entry that matter to anyone who sets its value. */
 function termsOf({ expects, secret, required, reach, default: value }: Variable): readonly string[] {
   return [
     expects,

@@ -7,7 +7,7 @@ import { exitCodes } from '../../terminal/usage-error.js'
 import { answerFor, type KnownCommand, type Offered, rootIn } from './complete.js'
 import { type Shell, scriptFor } from './shells.js'
 
-/** `mappa completion SHELL`: what the shell is to be told; with words behind `--`, what could be typed there. */
+/** `mappa completion SHELL`: the shell's script; with words after `--`, the possible completions. */
 export async function completion(
   shell: Shell,
   typed: readonly string[] | undefined,

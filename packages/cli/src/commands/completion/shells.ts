@@ -49,11 +49,11 @@ complete -c mappa -f -a '(__mappa_complete)'
 `,
 } as const
 
-/** A shell that can be told. */
+/** A supported shell. */
 export type Shell = keyof typeof scripts
 
 /**
- * What a shell is told. `command` is asked by its whole path: what is typed in front may be a file of a project, and a key that is
+ * The script for a shell. `command` is asked by its whole path: what is typed in front may be a file of a project, and a key that is
  * pressed must run none.
  */
 export function scriptFor(shell: Shell, command: readonly string[]): string {

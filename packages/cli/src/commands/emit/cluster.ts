@@ -1,5 +1,5 @@
-import type { HandedValue } from 'mappa/command'
-import type { EmitTraits } from './emit-form.js'
+import type { DeliveredValue } from 'mappa/command'
+import type { OutputOptions } from './emit-form.js'
 
 /** A cluster takes no larger object. Bytes of its keys and values. */
 export const objectBytesMax = 1024 * 1024
@@ -9,10 +9,10 @@ export const objectBytesMax = 1024 * 1024
  * numbers are in quotes.
  */
 export async function clusterManifests(
-  values: readonly HandedValue[],
-  { name, namespace, stage }: EmitTraits,
+  values: readonly DeliveredValue[],
+  { name, namespace, stage }: OutputOptions,
 ): Promise<string> {
-  const { inQuotes, yamlOf } = await import('../../handing/yaml-text.js')
+  const { inQuotes, yamlOf } = await import('../../delivery/yaml-text.js')
   const metadata = { name, namespace, labels: { stage } }
   const texts = (isHidden: boolean) => {
     const held = values.filter(({ hidden }) => hidden === isHidden)
@@ -26,7 +26,7 @@ export async function clusterManifests(
   return objects.flatMap((each) => (each ? [yamlOf(each)] : [])).join('---\n')
 }
 
-/** Returns what is wrong with the name of an object; undefined if nothing is. RFC 1123, as clusters hold to it. */
+/** Why an object cannot have a name (RFC 1123, as clusters apply it); undefined if it can. */
 export function wrongObjectName(name: string): string | undefined {
   return name.length <= 253 && /^[a-z0-9](?:[a-z0-9-]*[a-z0-9])?(?:\.[a-z0-9](?:[a-z0-9-]*[a-z0-9])?)*$/.test(name)
     ? undefined
@@ -34,8 +34,8 @@ export function wrongObjectName(name: string): string | undefined {
 }
 
 /** The objects that would be too large, by their kinds. */
-export function tooLargeObjects(values: readonly HandedValue[]): string[] {
-  const size = (held: readonly HandedValue[]) =>
+export function tooLargeObjects(values: readonly DeliveredValue[]): string[] {
+  const size = (held: readonly DeliveredValue[]) =>
     held.reduce((sum, { name, text }) => sum + name.length + Buffer.byteLength(text), 0)
   return [
     ...(size(values.filter(({ hidden }) => !hidden)) > objectBytesMax ? ['ConfigMap'] : []),

@@ -1,8 +1,8 @@
 import type { FaultKind } from 'mappa'
-import type { HandedValue } from 'mappa/command'
+import type { DeliveredValue } from 'mappa/command'
 
-/** Traits of an output beside its values. */
-export interface EmitTraits {
+/** Facts about an output beside its values. */
+export interface OutputOptions {
   /** Name of the cluster's objects. */
   readonly name: string
   readonly namespace?: string | undefined
@@ -21,10 +21,10 @@ export interface Unheld {
 /** A form in which values are passed on. */
 export interface EmitForm {
   /** Why it cannot hold a value: `holds a line end`; undefined if it can. */
-  readonly unheld?: (value: HandedValue) => string | undefined
+  readonly unheld?: (value: DeliveredValue) => string | undefined
   /** The comment sign of the form; undefined if it has no comments. */
   readonly remark?: '#'
-  /** True if it becomes the environment of a program, which then must be told its stage. */
+  /** True if it becomes the environment of a program, which then also gets its stage. */
   readonly isEnvironment?: boolean
-  readonly write: (values: readonly HandedValue[], traits: EmitTraits) => string | Promise<string>
+  readonly write: (values: readonly DeliveredValue[], options: OutputOptions) => string | Promise<string>
 }

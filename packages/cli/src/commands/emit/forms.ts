@@ -1,5 +1,5 @@
 import { readLayer } from 'mappa'
-import { type HandedValue, isNameOfShell } from 'mappa/command'
+import { type DeliveredValue, isNameOfShell } from 'mappa/command'
 import { clusterManifests } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
 
@@ -17,7 +17,7 @@ export const emitForms = {
   yaml: {
     remark: '#',
     write: async (values, { asText }) => {
-      const { yamlOf } = await import('../../handing/yaml-text.js')
+      const { yamlOf } = await import('../../delivery/yaml-text.js')
       return yamlOf(dataOf(values, asText), { onOneLine: true })
     },
   },
@@ -53,26 +53,26 @@ const containerLineMax = 64 * 1024
 
 /** Tells whether a text holds U+FEFF, or one of the 66 code points that Unicode says are not characters. */
 function holdsNoCharacter(text: string): boolean {
-  for (const sign of text) {
-    const code = sign.codePointAt(0) as number
+  for (const char of text) {
+    const code = char.codePointAt(0) as number
     if (code === 0xfeff || (code >= 0xfdd0 && code <= 0xfdef) || (code & 0xfffe) === 0xfffe) return true
   }
   return false
 }
 
 /** The values of a form that it cannot hold. */
-export function unheldIn(form: EmitForm, values: readonly HandedValue[]): Unheld[] {
+export function unheldIn(form: EmitForm, values: readonly DeliveredValue[]): Unheld[] {
   return values.flatMap((value) => {
     const why = form.unheld?.(value)
     return why === undefined ? [] : [{ kind: 'cannot-hold', name: value.name, why }]
   })
 }
 
-function lines(values: readonly HandedValue[], line: (value: HandedValue) => string): string {
+function lines(values: readonly DeliveredValue[], line: (value: DeliveredValue) => string): string {
   return values.map((value) => `${line(value)}\n`).join('')
 }
 
-function dataOf(values: readonly HandedValue[], asText: boolean): Readonly<Record<string, unknown>> {
+function dataOf(values: readonly DeliveredValue[], asText: boolean): Readonly<Record<string, unknown>> {
   return Object.fromEntries(values.map(({ name, text, data }) => [name, asText ? text : data]))
 }
 

@@ -33,7 +33,7 @@ export function pageModule(
   return `${[moduleHead, `// Values of pages in stage ${stage}.`, '', ...written].join('\n')}\n`
 }
 
-/** Returns what a page takes when it is served is found by code, which TypeScript wants to know types of. */
+/** Types for the code that finds a page's values when it is served. */
 function typedLine(line: string): string {
   return line
     .replace(/^let values$/, 'let values: Record<string, never> | undefined')

@@ -1,16 +1,16 @@
 import { basename, resolve } from 'node:path'
 import { entriesOf, type Fault, type Legend, toJsonSchema, variablesOf } from 'mappa'
-import { browserModule, emittedFrom, type HandedValue, textAt } from 'mappa/command'
+import { browserModule, type DeliveredValue, emittedFrom, textAt } from 'mappa/command'
+import { chosenValues, fromHere } from '../../delivery/chosen-values.js'
+import { deliver, hiddenTextsOf } from '../../delivery/deliver.js'
+import { faultsElsewhere, pageSurvey } from '../../delivery/page-survey.js'
 import { writeFiles } from '../../edits/write.js'
-import { handOn, hiddenTextsOf } from '../../handing/hand-on.js'
-import { chosenValues, fromHere } from '../../handing/handed.js'
-import { faultsElsewhere, pageSurvey } from '../../handing/page-survey.js'
 import { described } from '../../project/described.js'
 import { telling, textIn } from '../../project/made-file.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { tellFaults } from '../../terminal/json-report.js'
 import { say } from '../../terminal/say.js'
-import { handOver, jsonText, output, talk } from '../../terminal/terminal.js'
+import { jsonText, output, printExact, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { tooLargeObjects, wrongObjectName } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
@@ -32,7 +32,7 @@ export interface EmitOptions extends ProjectOptions {
   /** Names of variables, and patterns of such, separated by commas. */
   readonly only?: string
   readonly reach?: 'server' | 'browser'
-  /** False leaves out what others may not see. */
+  /** False leaves secrets out. */
   readonly secrets?: boolean
   /** True if data is written as text, as an environment has it. */
   readonly text?: boolean
@@ -112,7 +112,7 @@ async function emitValues(options: EmitOptions, form: EmitForm): Promise<Ended> 
   })
   const remark = form.remark ? `${form.remark} Values of stage ${found.stage.name}, written by mappa emit.\n` : ''
   const known = new Set(found.trails.keys())
-  return handOn(
+  return deliver(
     [
       {
         path: options.out,
@@ -138,7 +138,7 @@ function isObjectOf(text: string, known: ReadonlySet<string>): boolean {
   }
 }
 
-function stageValue(stage: string): HandedValue {
+function stageValue(stage: string): DeliveredValue {
   const base = { name: 'MAPPA_STAGE', text: stage, data: stage, hidden: false, declared: true }
   return { ...base, reach: 'server', source: 'given' }
 }
@@ -192,7 +192,7 @@ async function emitModule(options: EmitOptions): Promise<Ended> {
   const variables = variablesOf(await described(project))
   const text = pageModule(code, variables, definition, { stage: stage.name, isTyped })
   if (out === undefined) {
-    handOver(text)
+    printExact(text)
     return { exitCode: exitCodes.fine }
   }
   return telling(async () => {
@@ -224,7 +224,7 @@ async function emitLegend(options: EmitOptions): Promise<Ended> {
   return { exitCode: exitCodes.fine }
 }
 
-/** Returns what of a legend is not a data. */
+/** The words of a legend that are not data. */
 function functionsOf(definition: Legend): string[] {
   const { rules } = definition
   const words = Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>

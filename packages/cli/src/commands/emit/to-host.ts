@@ -1,9 +1,9 @@
 import type { Fault, Survey } from 'mappa'
-import { type HandedValue, tellRemote } from 'mappa/command'
+import { type DeliveredValue, tellRemote } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
-import { type Chosen, chosenValues } from '../../handing/handed.js'
-import { hostNames, hostTexts } from '../../handing/host-report.js'
-import { hostText, tokenOf } from '../../handing/host-text.js'
+import { type Chosen, chosenValues } from '../../delivery/chosen-values.js'
+import { hostNames, hostTexts } from '../../delivery/host-report.js'
+import { hostText, tokenOf } from '../../delivery/host-text.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { choose } from '../../terminal/ask.js'
 import { jsonReport, tellFaults } from '../../terminal/json-report.js'
@@ -49,12 +49,12 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   // A host that gives values back tells what it has already.
   const texts = 'text' in answer ? hostTexts(answer.text) : undefined
   const values = wanted.filter(({ name, text }) => texts?.[name] !== text)
-  const told = values.map(({ name, hidden }) => ({ name, secret: hidden, replaces: has.has(name) }))
+  const planned = values.map(({ name, hidden }) => ({ name, secret: hidden, replaces: has.has(name) }))
   const send = () => tellRemote({ name: 'the host', url: to, token: token.text }, textsOf(values))
   const terminal = output()
-  if (!json) terminal.write(`${planText(told, found)}\n`)
+  if (!json) terminal.write(`${planText(planned, found)}\n`)
   if (values.length === 0) {
-    if (json) terminal.write(jsonText(jsonReport({ stage: found.stage }, { values: told, sent: false })))
+    if (json) terminal.write(jsonText(jsonReport({ stage: found.stage }, { values: planned, sent: false })))
     return { exitCode: exitCodes.fine }
   }
   const isWanted = options.apply === true || (!json && isAsked() && (await isConfirmed(values.length)))
@@ -62,7 +62,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   if (json)
     terminal.write(
       jsonText(
-        jsonReport({ stage: found.stage, faults: fault ? [fault] : [] }, { values: told, sent: isWanted && !fault }),
+        jsonReport({ stage: found.stage, faults: fault ? [fault] : [] }, { values: planned, sent: isWanted && !fault }),
       ),
     )
   if (fault) return failed(fault)
@@ -70,7 +70,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
   return { exitCode: exitCodes.fine }
 }
 
-/** Returns what is sent lies open to all on its way, where it is not encrypted. */
+/** Refuses an address without encryption, where anyone on the way could read the values. */
 function isPrivateWay(to: string): boolean {
   if (!URL.canParse(to)) return false
   const { protocol, hostname } = new URL(to)
@@ -87,8 +87,8 @@ function nothingYet({ apply }: HandOverOptions): string {
   return apply || isAsked() ? 'Nothing was sent.' : 'Nothing was sent. To send, add: --apply'
 }
 
-/** Returns what lies in git reaches the host with the program, and a copy of it there would hide what comes later. */
-function isForHost({ name, hidden, source }: HandedValue, found: Survey, { only }: Chosen): boolean {
+/** Leaves out values of committed layers: they reach the host with the program, and a copy there would override later ones. */
+function isForHost({ name, hidden, source }: DeliveredValue, found: Survey, { only }: Chosen): boolean {
   if (source === 'remote') return false
   if (only !== undefined || hidden) return true
   const { winner } = found.trail(name)
@@ -96,18 +96,18 @@ function isForHost({ name, hidden, source }: HandedValue, found: Survey, { only 
   return local || source === 'directory' || source === 'given' || source === 'environment'
 }
 
-function textsOf(values: readonly HandedValue[]): Readonly<Record<string, string>> {
+function textsOf(values: readonly DeliveredValue[]): Readonly<Record<string, string>> {
   return Object.fromEntries(values.map(({ name, text }) => [name, text]))
 }
 
 function planText(
-  told: readonly { readonly name: string; readonly secret: boolean; readonly replaces: boolean }[],
+  planned: readonly { readonly name: string; readonly secret: boolean; readonly replaces: boolean }[],
   { stage }: Survey,
 ): string {
   const head = `Stage ${stage.name}, to the host:`
-  if (told.length === 0) return `${head}\n\n  Nothing: the host or a committed layer already has every value.\n`
-  const width = Math.max(...told.map(({ name }) => name.length)) + 2
-  const lines = told.map(({ name, secret, replaces }) =>
+  if (planned.length === 0) return `${head}\n\n  Nothing: the host or a committed layer already has every value.\n`
+  const width = Math.max(...planned.map(({ name }) => name.length)) + 2
+  const lines = planned.map(({ name, secret, replaces }) =>
     row([
       { text: `  ${name}`, width: width + 2 },
       { text: `${replaces ? 'replaces its value' : 'new'}${secret ? ', secret' : ''}`, width: 40 },

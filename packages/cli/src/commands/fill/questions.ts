@@ -1,5 +1,5 @@
 import type { Variable } from 'mappa'
-import { typeTraits } from '../../declared/value-type.js'
+import { typeFacts } from '../../declared/value-type.js'
 import { choose, typed, unseen } from '../../terminal/ask.js'
 
 /**
@@ -11,7 +11,7 @@ export async function askFor(
   otherwise: string,
   wrong: (text: string) => string | undefined,
 ): Promise<string | undefined> {
-  const choices = values ?? typeTraits(type)?.choices
+  const choices = values ?? typeFacts(type)?.choices
   if (choices && !secret) {
     const none = { name: otherwise, value: undefined }
     return choose<string | undefined>(name, [...choices.map((value) => ({ name: value, value })), none])

@@ -19,10 +19,10 @@ import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { type Filled, filledLayers, type LayerChange } from './changes.js'
+import { filledText } from './filled-text.js'
 import { freshValue } from './fresh.js'
 import { lackingIn } from './lacking.js'
 import { itemsIn, itemsText } from './secret-list.js'
-import { filledText } from './text.js'
 
 /** Options of `mappa fill`. */
 export interface FillOptions extends ProjectOptions {
@@ -72,7 +72,7 @@ interface Asked {
   readonly text: string | undefined
 }
 
-/** Returns what the command line names, each with an entry; what is behind `=` is not repeated, since it may be a secret. */
+/** The named variables with their entries. Text after `=` is never repeated, since it may be a secret. */
 function wantedIn(given: readonly string[], { variables, options }: Run): readonly Asked[] {
   const wanted = given.map((each, at) => {
     const equals = each.indexOf('=')
@@ -206,13 +206,13 @@ function strayText(found: Survey, variable: Variable): string | undefined {
   return committedWith(found, variable).length > 0 && !old?.includes('${') ? old : undefined
 }
 
-/** Returns what a person has to know to answer. */
+/** The text above a question. */
 function tellOf(variable: Variable, { place }: Run): void {
   const terminal = output()
-  const told = [`${terminal.paint.bold(variable.name)}  ${terminal.paint.dim(`goes to ${place(variable)}`)}`]
+  const lines = [`${terminal.paint.bold(variable.name)}  ${terminal.paint.dim(`goes to ${place(variable)}`)}`]
   for (const sentence of [sentencesOf(variable).join(' '), ...obtainLines(variable)])
-    if (sentence) told.push(paragraph(sentence, terminal.width - 4).replace(/^/gm, '    '))
-  terminal.write(`\n${told.join('\n')}\n`)
+    if (sentence) lines.push(paragraph(sentence, terminal.width - 4).replace(/^/gm, '    '))
+  terminal.write(`\n${lines.join('\n')}\n`)
 }
 
 /** Writes what there is, all files or none, and says what is still lacking. */
@@ -273,7 +273,7 @@ function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitC
   }
 }
 
-/** Returns what still holds the value that was replaced: layers, this process's environment, and files of the project. */
+/** Places that still hold the replaced value: layers, this process's environment, and files of the project. */
 function tellHolders(filled: readonly Filled[], { project, found, variables }: Run): void {
   const terminal = output()
   for (const { name, text } of filled) {
@@ -322,8 +322,8 @@ function stageFound(
   { root, definition, legendFile }: SoundProject,
   { stage, stageFrom = '--stage' }: FillOptions,
 ): Survey {
-  const told = stage === undefined ? {} : { stage: { name: stage, from: stageFrom } }
-  const gathered = gatherAt(root, definition, told)
+  const named = stage === undefined ? {} : { stage: { name: stage, from: stageFrom } }
+  const gathered = gatherAt(root, definition, named)
   return surveyLayers(definition, { ...gathered, legendName: legendFile })
 }
 

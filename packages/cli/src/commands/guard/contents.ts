@@ -101,7 +101,7 @@ function kindOf(bytes: Uint8Array): ArchiveKind | undefined {
   return Buffer.from(bytes.subarray(257, 262)).toString('latin1') === 'ustar' ? 'tar' : undefined
 }
 
-/** Returns what is packed in one piece: an archive beneath, or a file. */
+/** Entries of a packed piece: those of a nested archive, or the file itself. */
 async function* unpacked(
   path: string,
   bytes: Uint8Array,

@@ -6,7 +6,7 @@ export function inVersionControl(
   path: string,
   { name, line }: { readonly name: string; readonly line: number },
   state: 'staged' | 'tracked' | 'taken',
-  life?: Life,
+  life?: Lifespan,
   obtain?: string,
 ): Fault {
   const since = life === undefined ? '' : ` since ${commitText(life.first)}${onRemotes(life)}`
@@ -23,7 +23,7 @@ export function inVersionControl(
 }
 
 /** When a text came into a history, and when it went. */
-export interface Life {
+export interface Lifespan {
   readonly first: { readonly id: string; readonly date: string }
   /** Undefined where it is still there. */
   readonly last: { readonly id: string; readonly date: string } | undefined
@@ -32,7 +32,7 @@ export interface Life {
 }
 
 /** A secret that git had, and history keeps. */
-export function inHistory(path: string, name: string, life: Life, obtain: string | undefined): Fault {
+export function inHistory(path: string, name: string, life: Lifespan, obtain: string | undefined): Fault {
   const { first, last } = life
   const isOne = last?.id === first.id
   const when = isOne
@@ -47,8 +47,14 @@ export function inHistory(path: string, name: string, life: Life, obtain: string
   }
 }
 
-/** Returns what looks like a key, in a file or in a history. */
-export function keyShaped(path: string, line: number, what: string, life: Life | undefined, isThere: boolean): Fault {
+/** The fault for a text with the shape of a key, in a file or in history. */
+export function keyShaped(
+  path: string,
+  line: number,
+  what: string,
+  life: Lifespan | undefined,
+  isThere: boolean,
+): Fault {
   const since =
     life === undefined ? '' : isThere ? `, since ${commitText(life.first)}` : `, from ${commitText(life.first)}`
   const where = isThere || life === undefined ? printable(path) : `Git history of ${printable(path)}`
@@ -62,11 +68,11 @@ export function keyShaped(path: string, line: number, what: string, life: Life |
   }
 }
 
-function commitText({ id, date }: Life['first']): string {
+function commitText({ id, date }: Lifespan['first']): string {
   return `${id.slice(0, 7)} (${date})`
 }
 
-function onRemotes({ remotes }: Life): string {
+function onRemotes({ remotes }: Lifespan): string {
   if (remotes.length === 0) return ''
   const more = remotes.length > 2 ? ` and ${remotes.length - 2} more` : ''
   return `, also on ${remotes.slice(0, 2).map(printable).join(', ')}${more}`
@@ -77,7 +83,7 @@ function issuer(obtain: string | undefined): string {
 }
 
 /** A file with secrets in what is handed to others. */
-export function handedOn(path: string, into: 'package' | 'image', name: string | undefined): Fault {
+export function inPackage(path: string, into: 'package' | 'image', name: string | undefined): Fault {
   const what =
     name === undefined ? `${printable(path)} is for this machine` : `${printable(path)} contains the value of ${name}`
   return {

@@ -25,7 +25,7 @@ export function isRevision(root: string, revision: string): boolean {
   return git(root, ['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`]) !== undefined
 }
 
-/** So many gits work differences out at once, each of every other hundred of commits. */
+/** git processes that compute differences at once, each for every other hundred commits. */
 const lanes = 2
 const laneCommits = 100
 
@@ -65,13 +65,13 @@ export interface ChangedLines {
 
 /**
  * What commits have added and taken away: whatever any version of a file has, some commit has added. Of a merge it is what none
- * of its parents has. A long line comes in pieces. `told` gets the number of commits so far.
+ * of its parents has. A long line comes in pieces. `onCommit` gets the number of commits so far.
  */
 export async function eachChange(
   root: string,
   commits: Iterable<string>,
   visit: (change: ChangedLines) => void,
-  told: (count: number) => void,
+  onCommit: (count: number) => void,
 ): Promise<void> {
   const all = [...commits]
   const shares: string[][] = Array.from({ length: lanes }, () => [])
@@ -88,7 +88,7 @@ export async function eachChange(
         if (!differ) return
         try {
           differ.input.end(`${share.join('\n')}\n`)
-          const changes = new Changes(visit, () => told(++count))
+          const changes = new Changes(visit, () => onCommit(++count))
           for await (const chunk of differ.output) changes.take(chunk)
           changes.end()
         } finally {
@@ -107,7 +107,7 @@ const overlap = 600
 /** Takes what `diff-tree --stdin --patch --cc` says, bit by bit. */
 class Changes {
   readonly #visit: (change: ChangedLines) => void
-  readonly #told: () => void
+  readonly #onCommit: () => void
   #rest: Buffer = Buffer.alloc(0)
   #commit = ''
   #path = ''
@@ -117,9 +117,9 @@ class Changes {
   readonly #added = new Lines()
   readonly #taken = new Lines()
 
-  constructor(visit: (change: ChangedLines) => void, told: () => void) {
+  constructor(visit: (change: ChangedLines) => void, onCommit: () => void) {
     this.#visit = visit
-    this.#told = told
+    this.#onCommit = onCommit
   }
 
   take(chunk: Buffer): void {
@@ -161,7 +161,7 @@ class Changes {
       this.#path = gitPath(text.slice(4)).replace(/^[ab]\//, '')
     else if (/^[0-9a-f]{40,64}$/.test(text)) {
       this.#open(text)
-      this.#told()
+      this.#onCommit()
     }
   }
 
@@ -193,7 +193,7 @@ class Lines {
     this.#bytes[this.length++] = 10
   }
 
-  /** Returns what there is, until more is added. */
+  /** The lines so far. */
   taken(): Buffer {
     const { length } = this
     this.length = 0
@@ -201,7 +201,7 @@ class Lines {
   }
 }
 
-/** Returns what a merge does to a line: it adds what one of its parents lacks, whatever the others have. */
+/** A merge's effect on a line. It counts as added if any parent lacks it. */
 function signIn(signs: Buffer): number | undefined {
   return signs.includes(plus) ? plus : signs.includes(minus) ? minus : undefined
 }

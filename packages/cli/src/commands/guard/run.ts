@@ -14,8 +14,8 @@ import {
 } from 'mappa'
 import { bytesAt, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
+import { builtPaths, publishedPaths } from '../../delivery/packing.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
-import { builtPaths, publishedPaths } from '../../handing/packing.js'
 import { givenText } from '../../project/captured.js'
 import { layerNamesIn } from '../../project/files.js'
 import {
@@ -34,7 +34,7 @@ import { counting, isAsked, jsonText, output, progress, talk } from '../../termi
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from './accepted.js'
 import { contentsOf } from './contents.js'
-import { handedOn, inBundle, inHistory, inVersionControl, keyShaped, type Life, shared } from './findings.js'
+import { inBundle, inHistory, inPackage, inVersionControl, keyShaped, type Lifespan, shared } from './findings.js'
 import { historyScope, isRevision } from './history.js'
 import { withGuard } from './hook.js'
 import { givenValues, type KnownSecrets, secretsInBytes, secretsOf } from './known-secrets.js'
@@ -120,7 +120,7 @@ function acceptedIn(root: string): readonly AcceptedFinding[] {
   }
 }
 
-/** Returns what the next commit would add, by its lines. */
+/** Findings in the lines that the next commit would add. */
 function inStaged(root: string, secrets: KnownSecrets): Fault[] {
   return (stagedLines(root) ?? []).flatMap(({ path, lines }) => {
     const bytes = Buffer.from(lines.map(({ text }) => text).join('\n'))
@@ -162,7 +162,7 @@ async function inRepository(guarded: Guarded): Promise<Fault[]> {
   ]
 }
 
-/** Returns what commits behind a revision have added: what a push would send. */
+/** Findings in commits after a revision, which a push would send. */
 async function inCommits(guarded: Guarded, since: string): Promise<Fault[]> {
   const { root } = guarded.project
   if (!isRevision(root, since))
@@ -175,9 +175,9 @@ async function inCommits(guarded: Guarded, since: string): Promise<Fault[]> {
 async function keptIn({ project, secrets }: Guarded, since: string | undefined): Promise<readonly TextKept[]> {
   const scope = historyScope(project.root)
   if (!scope) return []
-  const told = progress((count) => `Searched ${counted(count, 'commit')} …`)
-  const kept = await heldInHistory(project.root, secrets, since, told)
-  told.end()
+  const searched = progress((count) => `Searched ${counted(count, 'commit')} …`)
+  const kept = await heldInHistory(project.root, secrets, since, searched)
+  searched.end()
   const note = (text: string) => talk().write(`${paragraph(text, talk().width)}\n`)
   if (scope.isShallow && since === undefined)
     note('Notice: This is a shallow clone, so older commits were not searched.\n  → Run: git fetch --unshallow')
@@ -198,7 +198,7 @@ function obtainOf(name: string, { definition }: Project): string | undefined {
 function treeFault(
   { path, name, what, line }: TextHeld,
   state: 'tracked' | 'taken',
-  life: Life | undefined,
+  life: Lifespan | undefined,
   project: Project,
 ): Fault {
   return name === undefined
@@ -212,15 +212,15 @@ function historyFault({ path, name, what, line, life }: TextKept, project: Proje
     : inHistory(path, name, life, obtainOf(name, project))
 }
 
-/** Returns what is to be passed on: files, folders, and what is packed in them. */
+/** Findings in named files and folders, and in archives among them. */
 async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
   const faults: Fault[] = []
-  const told = progress((count) => `Searched ${counted(count, 'file')} …`)
+  const searched = progress((count) => `Searched ${counted(count, 'file')} …`)
   let count = 0
   for (const path of paths) {
     if (!statSync(path, { throwIfNoEntry: false })) throw new UsageError(`No file or folder ${printable(path)}.`)
     for await (const { path: inner, bytes, unread } of contentsOf(path)) {
-      told(++count)
+      searched(++count)
       if (unread !== undefined) talk().write(`Notice: ${printable(inner)} was not searched: ${unread}.\n`)
       for (const { name, what, line } of heldIn(inner, bytes, secrets))
         faults.push(
@@ -228,11 +228,11 @@ async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise
         )
     }
   }
-  told.end()
+  searched.end()
   return faults
 }
 
-/** Returns what a build made, searched file by file, whatever they are; by the path from the working directory, or the root's. */
+/** Findings in every file of a build output, named from the working directory or the root. */
 function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Fault[] {
   const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
   if (path === undefined) throw new UsageError(`No file or folder ${folder}. Name a build output.`)
@@ -270,26 +270,26 @@ function ignoring({ root, definition }: Project, tracked: readonly string[]): Fa
   const usual = ['.env.local', ...stagesOf(definition).map((stage) => `.env.${stage}.local`)]
   const found = unguardedLayers(root, own.length > 0 ? own : usual, tracked)
   // Of those that may come, one says enough.
-  const told =
+  const reported =
     own.length > 0
       ? found
       : [...found.filter((each) => each.tracked), ...found.filter((each) => !each.tracked).slice(0, 1)]
-  return told.map((each) => notIgnored(each.path, each.tracked))
+  return reported.map((each) => notIgnored(each.path, each.tracked))
 }
 
-/** Returns what would be in the published package, or go to a container's build. */
+/** Findings in the published package and in a container's build context. */
 async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
   const published = await publishedPaths(root)
   const local = namesIn(root).filter(isLocalLayer)
   const built = await builtPaths(root, local)
   return [
-    ...published.filter(isLocalLayer).map((path) => handedOn(path, 'package', undefined)),
+    ...published.filter(isLocalLayer).map((path) => inPackage(path, 'package', undefined)),
     ...published.flatMap((path) => {
       if (isLocalLayer(path)) return []
       const found = heldInFile(root, path, secrets).find(({ name }) => name !== undefined)
-      return found ? [handedOn(path, 'package', found.name)] : []
+      return found ? [inPackage(path, 'package', found.name)] : []
     }),
-    ...built.map((path) => handedOn(path, 'image', undefined)),
+    ...built.map((path) => inPackage(path, 'image', undefined)),
   ]
 }
 

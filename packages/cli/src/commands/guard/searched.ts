@@ -4,7 +4,7 @@ import { bytesAt, pathFrom } from 'mappa/command'
 import { eachKeyHint } from '../../credentials/key-hints.js'
 import { keyShapesIn } from '../../credentials/key-shapes.js'
 import { git } from '../../project/git/git.js'
-import type { Life } from './findings.js'
+import type { Lifespan } from './findings.js'
 import { type ChangedLines, type Commit, commitsOf, eachChange, remotesWith } from './history.js'
 import { type KnownSecrets, secretsInBytes } from './known-secrets.js'
 
@@ -22,7 +22,7 @@ export interface TextHeld {
 /** Larger files are data, of which only known secrets are searched for. Bytes. */
 const shapedMax = 4 * 1024 * 1024
 
-/** Returns what a file's content holds, each variable once, and each shape by its line. */
+/** Findings in a file's content: each variable once, each key shape by line. */
 export function heldIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextHeld[] {
   const known = secretsInBytes(bytes, secrets).flatMap(({ name, offset }) =>
     mayHaveMadeUp.test(path) && isKeptLine(lineTextAt(bytes, offset))
@@ -52,13 +52,13 @@ function shapesIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextH
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1')
   return keyShapesIn(text).flatMap(({ start, end, what }) => {
     const line = text.slice(text.lastIndexOf('\n', start) + 1, end + 200).split('\n', 1)[0] as string
-    // A known secret is told by its name.
+    // A known secret is reported by name.
     if (isKeptLine(line) || secrets.needles.in(text.slice(start, end)).length > 0) return []
     return [{ path, name: undefined, what, line: lineNumber(bytes, start) }]
   })
 }
 
-/** Returns what is made by programs, and what says what keys look like. */
+/** Generated files, and files that describe key shapes. */
 function isPassedOver(path: string): boolean {
   return /(?:^|\/)(?:package-lock\.json|yarn\.lock|pnpm-lock\.yaml|composer\.lock|Cargo\.lock|poetry\.lock|go\.sum|mappa\.legend\.\w+|\.env\.example|\.env(?:\.[a-z][a-z0-9-]*)?\.local)$/.test(
     path,
@@ -82,7 +82,7 @@ export function takenFiles(root: string): readonly string[] | undefined {
     .filter((path) => path !== '' && !path.endsWith('/'))
 }
 
-/** Returns what one file on the disk holds. */
+/** Findings in one file on the disk. */
 export function heldInFile(root: string, path: string, secrets: KnownSecrets): TextHeld[] {
   const file = join(root, path)
   if ((statSync(file, { throwIfNoEntry: false })?.size ?? 0) > windowMax) return heldInWindows(file, path, secrets)
@@ -112,7 +112,7 @@ function heldInWindows(path: string, shown: string, secrets: KnownSecrets): Text
 
 /** A text in a history, with its life there. */
 export interface TextKept extends TextHeld {
-  readonly life: Life
+  readonly life: Lifespan
 }
 
 /** An event of a text under a path in a commit. */
@@ -121,12 +121,12 @@ interface TextEvent {
   readonly isAdded: boolean
 }
 
-/** Returns what a history holds: what commits have added, and when it was taken away again. `told` gets the number of commits so far. */
+/** Findings in a history, with the commits that added and removed them. `onCommit` gets the number of commits so far. */
 export async function heldInHistory(
   root: string,
   secrets: KnownSecrets,
   since: string | undefined,
-  told: (count: number) => void,
+  onCommit: (count: number) => void,
 ): Promise<readonly TextKept[]> {
   const top = git(root, ['rev-parse', '--show-toplevel'])?.trim() ?? root
   const commits = commitsOf(root, since)
@@ -143,19 +143,23 @@ export async function heldInHistory(
       texts.set(key, known)
     }
   }
-  await eachChange(root, commits.keys(), look, told)
+  await eachChange(root, commits.keys(), look, onCommit)
   const kept = [...texts.values()].flatMap(({ held, events }) => {
-    const life = lifeFrom(root, events, commits)
+    const life = lifespanFrom(root, events, commits)
     return life ? [{ ...held, life }] : []
   })
   return kept.sort((one, other) => (one.path < other.path ? -1 : one.path > other.path ? 1 : 0))
 }
 
-/** A commit is told by so many characters. */
+/** Characters of a commit's id in reports. */
 const shortLength = 9
 
 /** From what commits did to a text: the first that brought it, and the last that had it. */
-function lifeFrom(root: string, events: readonly TextEvent[], commits: ReadonlyMap<string, Commit>): Life | undefined {
+function lifespanFrom(
+  root: string,
+  events: readonly TextEvent[],
+  commits: ReadonlyMap<string, Commit>,
+): Lifespan | undefined {
   const first = events.filter(({ isAdded }) => isAdded).sort((a, b) => b.commit.order - a.commit.order)[0]?.commit
   if (!first) return undefined
   const latest = Math.min(...events.map(({ commit }) => commit.order))
@@ -169,7 +173,7 @@ function lifeFrom(root: string, events: readonly TextEvent[], commits: ReadonlyM
 
 /** So far a line is looked at on each side. Bytes. */
 const besideMax = 600
-/** So many lines are remembered of which it is known that they hold no key. */
+/** Cache size for lines known to hold no key. */
 const linesMax = 100_000
 
 /** Tells whether bytes hold a known secret, or a key by its shape. */
@@ -192,7 +196,7 @@ function holding(secrets: KnownSecrets): (bytes: Buffer) => boolean {
   }
 }
 
-/** This machine's own layers are told as such. */
+/** This machine's own layers are named as such. */
 function isLocalName(path: string): boolean {
   return /(?:^|\/)\.env(?:\.[a-z][a-z0-9-]*)?\.local$/.test(path)
 }

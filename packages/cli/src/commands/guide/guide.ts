@@ -67,7 +67,7 @@ export function factsOf(variable: Variable): Fact[] {
   ]
 }
 
-/** Returns what it is for, and whether it is on its way out. */
+/** A variable's purpose, and whether it is deprecated. */
 export function aboutOf({ description, deprecated }: Variable): string {
   return [...(description ? [sentence(description)] : []), ...(deprecated ? ['Deprecated.'] : [])].join(' ')
 }

@@ -55,7 +55,7 @@ async function guideAs(shown: Guide, as: GuideOptions['as']): Promise<string> {
   if (as === 'html') return (await import('./html.js')).guideHtml(shown)
   if (as === 'markdown') return (await import('./markdown.js')).guideMarkdown(shown)
   const { width, paint } = output()
-  return `${(await import('./text.js')).guideText(shown, width, paint)}\n`
+  return `${(await import('./guide-text.js')).guideText(shown, width, paint)}\n`
 }
 
 /** Named after the package, where there is one. */

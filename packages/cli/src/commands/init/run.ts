@@ -38,7 +38,7 @@ interface Misnamed {
   readonly text: string
 }
 
-/** `mappa init`: sets a project up, from what is there. */
+/** `mappa init`: sets a project up, from its present files. */
 export async function init(options: InitOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
   if (project.legendFile !== undefined && (!project.definition || contradictions(project.definition).length > 0)) {
@@ -88,8 +88,8 @@ async function confirmed(
   if (why !== undefined) return refused(why)
   const made = changes.filter(({ after }) => after !== null).map(({ path }) => path)
   const gone = changes.filter(({ after }) => after === null).map(({ path }) => path)
-  const told = `Wrote ${counted(made.length, 'file')}: ${made.join(', ')}.${gone.length > 0 ? ` Removed: ${gone.join(', ')}.` : ''}`
-  terminal.write(`${paragraph(told, terminal.width)}\n`)
+  const summary = `Wrote ${counted(made.length, 'file')}: ${made.join(', ')}.${gone.length > 0 ? ` Removed: ${gone.join(', ')}.` : ''}`
+  terminal.write(`${paragraph(summary, terminal.width)}\n`)
   terminal.write(`${nextLines(before, setup, root).join('\n')}\n`)
   return { exitCode: exitCodes.fine }
 }
@@ -121,7 +121,7 @@ function refused(why: string): { exitCode: number } {
   return { exitCode: exitCodes.faults }
 }
 
-/** Layer files with names that nobody reads, whose right name is free. */
+/** Layer files with names that Mappa does not read, whose right name is free. */
 function misnamedIn(root: string, definition: Legend | undefined): readonly Misnamed[] {
   const stages = stagesOf(definition)
   const taken = new Set<string>()
@@ -140,7 +140,7 @@ function isFile(path: string): boolean {
   return statSync(path, { throwIfNoEntry: false })?.isFile() === true
 }
 
-/** Returns what there is, and the texts of secrets in code. */
+/** The project's present state, and the texts of secrets in code. */
 async function beforeOf(
   { root, legendFile, definition }: Project,
   misnamed: readonly Misnamed[],
@@ -173,7 +173,7 @@ async function beforeOf(
   }
 }
 
-/** Returns what flags say; what none says is asked for at a terminal, and else guessed. */
+/** Answers from flags. The others are asked for at a terminal, and guessed elsewhere. */
 async function wishesOf(options: InitOptions, before: Before): Promise<Wishes> {
   const { stage, like } = options
   const named = options.stages?.split(',').map((each) => each.trim())
@@ -216,7 +216,7 @@ function secretTexts({ entries }: Setup, { layers, definition }: Before): readon
   })
 }
 
-/** Returns what would change: the legend and files that are there as a diff, new files by their names. */
+/** The planned changes: existing files as a diff, new files by name. */
 function shownText(
   setup: Setup,
   changes: readonly Change[],
@@ -262,7 +262,7 @@ function sourcesOf({ layers, reads }: Before): string {
   return [names, reads.length > 0 ? 'code' : ''].filter((each) => each !== '').join(' and ') || 'the sample'
 }
 
-/** Returns what a person has to do besides, and what to type next. */
+/** Steps that remain for the person, and the next command. */
 function nextLines(before: Before, { entries, legendFile }: Setup, root: string): readonly string[] {
   const manifest = before.read('package.json')
   const lacks = (name: string) => manifest !== undefined && !new RegExp(`"${name}"\\s*:`).test(manifest)

@@ -7,6 +7,7 @@ import { counted } from '../../declared/counted.js'
 import { holdersOf } from '../../edits/holders.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import type { Candidate } from '../../guess/finding.js'
+import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/candidates-text.js'
 import type { Held, LiftedFile, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
 import { hiddenTexts } from '../../lift/edit/hidden.js'
@@ -16,7 +17,6 @@ import { candidatesJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
 import { buildScript } from '../../lift/manifests/package-scripts.js'
 import { summaryText } from '../../lift/summary.js'
-import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/text.js'
 import {
   foldersApart,
   ignoredFiles,
@@ -126,7 +126,7 @@ async function layersApart({ root, legendFile, definition }: Project): Promise<P
   const stages = stagesOf(definition as Legend | undefined).map((stage) => `.env.${stage}`)
   const layers = ['.env', ...stages]
   const ignored = ignoredFiles(root, legendFile ?? 'mappa.legend.js', layers)
-  const { unsentPaths } = await import('../../handing/packing.js')
+  const { unsentPaths } = await import('../../delivery/packing.js')
   return { ignored, unsent: new Set(await unsentPaths(root, layers)) }
 }
 

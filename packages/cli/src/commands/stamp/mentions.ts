@@ -12,10 +12,10 @@ export function withDigestsRenewed(text: string, before: readonly string[], afte
   const starts = new Set(before.map((digest) => digest.slice(0, pieceMin)))
   return text.replace(
     /(?<![\w+/=])((?:sha(?:1|256|384|512)-)?)([\w+/-]{8,128}={0,2})(?![\w+/=])/g,
-    (whole, label: string, sign: string) => {
-      if (!starts.has(sign.slice(0, pieceMin))) return whole
-      const fresh = after[before.findIndex((digest) => digest.startsWith(sign))]
-      return fresh === undefined ? whole : label + fresh.slice(0, sign.length)
+    (whole, label: string, cited: string) => {
+      if (!starts.has(cited.slice(0, pieceMin))) return whole
+      const fresh = after[before.findIndex((digest) => digest.startsWith(cited))]
+      return fresh === undefined ? whole : label + fresh.slice(0, cited.length)
     },
   )
 }

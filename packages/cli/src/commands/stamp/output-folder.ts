@@ -52,12 +52,12 @@ export interface Renewal {
   readonly writes: readonly FileWrite[]
   /** Paths of files that were made again beside those that were changed. */
   readonly renewed: readonly string[]
-  readonly told: readonly string[]
+  readonly notices: readonly string[]
 }
 
 /**
  * Makes what was made of files anew after they have changed: compressed copies, and digests of them in lists of what to
- * store ahead and in integrity attributes; and what was made of that in turn. What does not fit is told.
+ * store ahead and in integrity attributes; and what was made of that in turn. Mismatches are reported.
  */
 export function renewOutput(folder: string, isWhole: boolean, changes: readonly OutputChange[]): Renewal {
   const files = isWhole ? outputFiles(folder) : namesBeside(folder)
@@ -70,7 +70,7 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
       lists.set(file, Buffer.from(sizeOf(file) <= listBytesMax ? (bytesAt(file) ?? []) : []).toString('utf8'))
     return lists.get(file) as string
   }
-  const told = new Set<string>()
+  const notices = new Set<string>()
   const renewed = new Set<string>()
   const given = new Set(changes.map(({ path }) => path))
   const change = (path: string, before: Uint8Array, after: Uint8Array) => {
@@ -87,7 +87,8 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
       if (copy === undefined) continue
       const fresh = read && write && isCopy(read, copy, before) ? write(after) : undefined
       if (fresh) open.push(change(path + ending, copy, fresh))
-      else told.add(`${named(path + ending)} is not a copy of ${named(path)}, or cannot be made here. Make it again.`)
+      else
+        notices.add(`${named(path + ending)} is not a copy of ${named(path)}, or cannot be made here. Make it again.`)
     }
     const [old, fresh] = [digestsOf(before), digestsOf(after)]
     for (const file of files) {
@@ -96,11 +97,11 @@ export function renewOutput(folder: string, isWhole: boolean, changes: readonly 
       const next = withDigestsRenewed(text, old, fresh)
       if (next !== text) open.push(change(file, Buffer.from(text), Buffer.from(next)))
       else if (!renewed.has(file) && listsFile(text, basename(path)))
-        told.add(`${named(file)} lists ${named(path)} with a wrong digest. Make that list again.`)
+        notices.add(`${named(file)} lists ${named(path)} with a wrong digest. Make that list again.`)
     }
   }
   const writes = [...contents.values()].map(({ path, before, after }) => ({ path, before, text: after }))
-  return { writes, renewed: [...renewed].map(named), told: [...told] }
+  return { writes, renewed: [...renewed].map(named), notices: [...notices] }
 }
 
 function isCopy(read: Compression, copy: Uint8Array, before: Uint8Array): boolean {

@@ -1,12 +1,12 @@
 import { readFileSync, statSync } from 'node:fs'
 import { basename, join, resolve } from 'node:path'
 import { type Fault, reachesBrowser, type Survey } from 'mappa'
-import { handedIn, heldTo } from 'mappa/command'
+import { deliveredValues, heldTo } from 'mappa/command'
 import { builtStageOf } from 'mappa/page'
+import { fromHere } from '../../delivery/chosen-values.js'
+import { type DeliveredText, deliver, hiddenTextsOf } from '../../delivery/deliver.js'
+import { faultsElsewhere, pageNames, pageSurvey } from '../../delivery/page-survey.js'
 import { writeFiles } from '../../edits/write.js'
-import { type HandedText, handOn, hiddenTextsOf } from '../../handing/hand-on.js'
-import { fromHere } from '../../handing/handed.js'
-import { faultsElsewhere, pageNames, pageSurvey } from '../../handing/page-survey.js'
 import { telling } from '../../project/made-file.js'
 import {
   exitCodeFor,
@@ -46,7 +46,7 @@ export interface StampOptions extends ProjectOptions {
   readonly as?: string
   /** Another stage, whose result is compared with this one's. */
   readonly against?: string
-  /** True if only the names are told that the files use. */
+  /** True to list only the names that the files use. */
   readonly list?: boolean
   readonly json?: boolean
 }
@@ -89,7 +89,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
     found,
   ))
     say(line)
-  const values = handedIn(found)
+  const values = deliveredValues(found)
   const used = new Set(opened.flatMap(({ template }) => [...templateNames(template).all]))
   for (const line of fromHere(
     found,
@@ -106,7 +106,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
       stampInPlace(pages, project.root, found.stage.name)
       return { exitCode: exitCodes.fine }
     })
-  return handOn(outputsOf(stamped, options, outFolder), {
+  return deliver(outputsOf(stamped, options, outFolder), {
     root: project.root,
     hidden: hiddenTextsOf(found, values),
     said: `has the values of ${found.stage.name}.`,
@@ -115,7 +115,11 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
 }
 
 /** Finds where each result goes; several of a stream are one. */
-function outputsOf(stamped: readonly StampedFile[], { inPlace, out }: StampOptions, outFolder: boolean): HandedText[] {
+function outputsOf(
+  stamped: readonly StampedFile[],
+  { inPlace, out }: StampOptions,
+  outFolder: boolean,
+): DeliveredText[] {
   if (inPlace) return stamped.map(({ path, text, secrets }) => ({ path, text, secrets }))
   if (outFolder)
     return stamped.map(({ path, text, secrets }) => ({ path: join(out ?? '', basename(path)), text, secrets }))
@@ -125,7 +129,7 @@ function outputsOf(stamped: readonly StampedFile[], { inPlace, out }: StampOptio
   return [{ path: out, text: stream, secrets }]
 }
 
-/** The results of a stage; what is wrong is told here, and the caller only ends. */
+/** The results of a stage; problems are reported here, and the caller only ends. */
 async function stampedIn(
   project: SoundProject,
   files: readonly TemplateFile[],
@@ -139,7 +143,7 @@ async function stampedIn(
   const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
   const stamped = files.map((file) => stampFile(file, found))
   const placed = stamped.flatMap((each) => each.faults)
-  // A missing value is told where a template uses it, if one does.
+  // A missing value is reported where a template uses it, if one does.
   const isPlaced = ({ name, place }: Fault) => place === undefined && placed.some((each) => each.name === name)
   const faults: Fault[] = [...faultsElsewhere(found).filter((fault) => !isPlaced(fault)), ...placed]
   if (faults.length > 0) {
@@ -155,7 +159,7 @@ async function stampedIn(
   }
 }
 
-/** Tells how the results of two stages differ, with what others may not see masked. */
+/** Tells how the results of two stages differ, with secrets masked. */
 async function compareWith(
   project: SoundProject,
   own: { readonly found: Survey; readonly stamped: readonly StampedFile[] },
@@ -165,7 +169,7 @@ async function compareWith(
   const stage = options.against as string
   const other = await stampedIn(project, files, { ...options, stage, stageFrom: '--against' })
   if ('exitCode' in other) return other
-  const hidden = [own, other].flatMap(({ found }) => hiddenTextsOf(found, handedIn(found)))
+  const hidden = [own, other].flatMap(({ found }) => hiddenTextsOf(found, deliveredValues(found)))
   const [from, to] = [other.found.stage.name, own.found.stage.name]
   const changes = own.stamped.flatMap(({ path, text }, at) => {
     const before = other.stamped[at]?.text ?? ''
@@ -214,7 +218,7 @@ function isFolder(path: string): boolean {
   return /[\\/]$/.test(path) || statSync(path, { throwIfNoEntry: false })?.isDirectory() === true
 }
 
-/** Returns what pages that were built for another stage keep of it, a sentence for each of those stages. */
+/** Sentences on values that pages keep from another stage's build, one for each of those stages. */
 async function keptFromBuild(
   built: readonly (string | undefined)[],
   project: SoundProject,
@@ -255,11 +259,11 @@ function stampInPlace(
     folders.set(folder, [...(folders.get(folder) ?? []), change])
   }
   for (const [folder, changes] of folders) {
-    const { writes, renewed, told } = renewOutput(folder, folder !== root, changes)
+    const { writes, renewed, notices } = renewOutput(folder, folder !== root, changes)
     writeFiles(writes, folder)
     for (const { file } of pages.filter(({ file }) => changes.some(({ path }) => path === resolve(file))))
       talk().write(`${file} has the values of ${stage}.\n`)
     if (renewed.length > 0) talk().write(`Made again from it: ${renewed.join(', ')}.\n`)
-    for (const line of told) talk().write(`${paragraph(`Notice: ${line}`, talk().width)}\n`)
+    for (const line of notices) talk().write(`${paragraph(`Notice: ${line}`, talk().width)}\n`)
   }
 }

@@ -69,7 +69,7 @@ function isQuoted(text: string, { attributes }: PageTag, at: number): boolean {
 }
 
 /** HTML, 13.2.3.5: a carriage return that stands for itself is read as a line feed. */
-const signs: Readonly<Record<string, string>> = {
+const chars: Readonly<Record<string, string>> = {
   '&': '&amp;',
   '<': '&lt;',
   '>': '&gt;',
@@ -79,5 +79,5 @@ const signs: Readonly<Record<string, string>> = {
 }
 
 function htmlText(value: string): string {
-  return value.replace(/[&<>"'\r]/g, (sign) => signs[sign] as string)
+  return value.replace(/[&<>"'\r]/g, (char) => chars[char] as string)
 }

@@ -23,7 +23,7 @@ export function stampJson(template: Template, filled: readonly FilledForm[]): St
   }
   const result = replaced(text, edits)
   const flaw = jsonFlaw(result)
-  // A slip of the template's own: its values are whole. Where it is, is told of the template, not of what came of it.
+  // A slip of the template's own: its values are whole. Where it is, is reported for the template, not for its result.
   if (flaw)
     misplaced.push({
       at: offsetIn(template, stood, jsonFlaw(text.replace(pattern, (word) => '0'.padEnd(word.length, ' '))) ?? 0),

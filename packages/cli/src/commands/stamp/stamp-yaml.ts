@@ -1,5 +1,5 @@
 import { CST, type Document, isMap, Lexer, parseAllDocuments, Scalar, visit } from 'yaml'
-import { yamlText } from '../../handing/yaml-text.js'
+import { yamlText } from '../../delivery/yaml-text.js'
 import {
   type FilledForm,
   type Misplaced,
@@ -11,11 +11,11 @@ import {
   type Template,
 } from './template.js'
 
-/** Traits of a kind of YAML template. */
-export interface YamlTraits {
+/** Facts about a kind of YAML template. */
+export interface YamlKind {
   /** True if it is a Compose file, which expands dollar characters itself: `$$` is one there. */
   readonly isCompose?: boolean
-  /** Names of secrets, and of what nobody declares, that a form holds. */
+  /** Names of secrets, and of undeclared names, that a form holds. */
   readonly hiddenIn: (filled: FilledForm) => {
     readonly secrets: readonly string[]
     readonly undeclared: readonly string[]
@@ -40,7 +40,7 @@ interface ScalarSite {
  * YAML, all documents of a stream: what a scalar means after its values are in it is written so that it is read back as just
  * that. A scalar that is wholly a number or a switch stays one; all others are texts. Every other byte stays as it is.
  */
-export function stampYaml(template: Template, filled: readonly FilledForm[], traits: YamlTraits): Stamped {
+export function stampYaml(template: Template, filled: readonly FilledForm[], kind: YamlKind): Stamped {
   const stood = stoodFor(template, filled)
   const documents = parseAllDocuments(stood.text, { uniqueKeys: false, merge: true, logLevel: 'silent' })
   const flaw = Array.isArray(documents) ? documents.flatMap(({ errors }) => errors)[0] : undefined
@@ -68,9 +68,9 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], tra
     for (const word of found) {
       seen.add(word)
       const value = words.get(word)
-      if (value) misplaced.push(...misplacedIn(value, site, traits))
+      if (value) misplaced.push(...misplacedIn(value, site, kind))
     }
-    const fresh = writtenScalar(site, stood, traits)
+    const fresh = writtenScalar(site, stood, kind)
     meant.set(at, fresh.value)
     const first = words.get(found[0] as string)
     if (site.isKey && fresh.text.length > keyMax)
@@ -115,7 +115,7 @@ export function yamlTemplate(template: Template): Template {
 }
 
 /** Anyone who can read a cluster's objects can read all but its secrets. */
-function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: YamlTraits): Misplaced[] {
+function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: YamlKind): Misplaced[] {
   if (object === undefined || /Secret/.test(object)) return []
   const { secrets, undeclared } = hiddenIn(value)
   const at = value.mention.start
@@ -154,11 +154,11 @@ function sitesIn(documents: readonly Document.Parsed[]): ScalarSite[] {
   return sites
 }
 
-/** Returns what a scalar with its values means, and how it is written. */
+/** A scalar with its values filled in: its meaning and its spelling. */
 function writtenScalar(
   site: ScalarSite,
   stood: Stood,
-  traits: YamlTraits,
+  kind: YamlKind,
 ): { readonly text: string; readonly value: unknown } {
   const { node, start, end, inFlow } = site
   const { words, pattern, text } = stood
@@ -171,7 +171,7 @@ function writtenScalar(
     given.replace(pattern, (word) => {
       const value = words.get(word)
       const fresh = value ? value.text : '${'
-      return spell(value && traits.isCompose ? fresh.replaceAll('$', '$$$$') : fresh)
+      return spell(value && kind.isCompose ? fresh.replaceAll('$', '$$$$') : fresh)
     })
   const value = filledIn(node.source ?? String(node.value))
   if (node.type === Scalar.BLOCK_LITERAL || node.type === Scalar.BLOCK_FOLDED) {

@@ -77,11 +77,11 @@ export interface StampedFile {
   readonly path: string
   readonly text: string
   readonly faults: readonly Fault[]
-  /** Names of what others may not see, and is in it. */
+  /** Names of the secrets in it. */
   readonly secrets: readonly string[]
 }
 
-/** Puts a stage's values into a template; what is wrong with it is told with its line, and no value. */
+/** Puts a stage's values into a template; faults name the line, without its value. */
 export function stampFile({ path, form, template }: TemplateFile, found: Survey): StampedFile {
   const { text } = template
   const filled: FilledForm[] = []
@@ -90,7 +90,7 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
     ...fault,
     ...spotAt(path, text, at, end, found),
   })
-  const told = new Map(
+  const faultsByName = new Map(
     found.faults.flatMap((fault) => (fault.name === undefined ? [] : [[fault.name, fault] as const])),
   )
   const faults: Fault[] = template.flaws.map((at) =>
@@ -103,8 +103,8 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
   for (const mention of template.mentions) {
     const filling = expandIn(found, mention.parts)
     if ('problem' in filling) {
-      // A faulty value is told at its own place.
-      const [ofStage] = filling.names.flatMap((name) => told.get(name) ?? [])
+      // A faulty value is reported at its own place.
+      const [ofStage] = filling.names.flatMap((name) => faultsByName.get(name) ?? [])
       if (ofStage?.place) continue
       faults.push(faultAt(mention.start, mention.end, ofStage ?? unfilled(mention, filling, found)))
     } else {
@@ -136,7 +136,7 @@ export function withPageBlock(text: string, found: Survey): string {
   return found.settings ? stampPage(text, found.settings as object) : text
 }
 
-/** Returns what a page must not hold, whatever form names it. */
+/** Refuses values that no page may have, whatever the expansion. */
 function forBrowser({ parts }: Mention, { secrets, undeclared, serverOnly }: Filling): Omit<Fault, 'place'>[] {
   const [part] = parts
   const name = typeof part === 'object' ? part.name : undefined

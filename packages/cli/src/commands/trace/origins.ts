@@ -9,10 +9,10 @@ export interface Origins {
   readonly changed: { readonly commit: string | null; readonly date: string; readonly author: string } | undefined
 }
 
-/** So many places of code are told. */
+/** At most this many places of code are listed. */
 const takersMax = 10
 
-/** Returns what stands below a trail. */
+/** The lines below a trail. */
 export function originText(origins: Origins | undefined, width: number): string {
   if (!origins) return ''
   const { takers, line, changed } = origins

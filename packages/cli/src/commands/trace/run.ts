@@ -11,8 +11,8 @@ import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { lastChange } from './blame.js'
 import { traceJson } from './json.js'
 import { type Origins, originText } from './origins.js'
-import { trailText } from './text.js'
 import { faultsFor, namesMatching } from './traced.js'
+import { trailText } from './trail-text.js'
 
 /** Options of `mappa trace`. */
 export interface TraceOptions extends ProjectOptions {
@@ -61,7 +61,7 @@ export async function trace(
   return { exitCode: isFine ? exitCodes.fine : exitCodeFor(faults) || exitCodes.faults, cause: project.cause }
 }
 
-/** So many variables are searched for in code, which is parsed for it. */
+/** At most this many variables are searched for in code, which must be parsed. */
 const namesLooked = 5
 
 /** Finds where code takes a variable, and who last changed the line that counts. */

@@ -22,11 +22,11 @@ export const withCommand: CommandDefinition = {
         if (program === undefined)
           throw new UsageError('Write the command after --, for example: mappa with staging -- node server.js')
         if (options.grace !== undefined && !options.watch) throw new UsageError('--grace is for with --watch.')
-        const told = { ...options, ...namedStage(stage, options) }
+        const named = { ...options, ...namedStage(stage, options) }
         const start = options.watch
           ? (await import('./watch.js')).watchSettings
           : (await import('./run.js')).withSettings
-        run.finish(await start([program, ...args], told))
+        run.finish(await start([program, ...args], named))
       })
   },
 }

@@ -39,7 +39,7 @@ interface QuickAsk {
   readonly command: readonly [string, ...string[]]
 }
 
-/** Returns what is asked for, if it is no more than a stage, a root and a command. */
+/** The request, if it names no more than a stage, a root and a command. */
 function wanted(args: readonly string[]): QuickAsk | undefined {
   const split = args.indexOf('--')
   const [program, ...rest] = split < 0 ? [] : args.slice(split + 1)

@@ -75,7 +75,7 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     }
     return { path, before: before ?? null, after, secret }
   })
-  // A start whose stage nobody names is one of development.
+  // A start without a named stage is development.
   const isThere = (path: string) => read(path) !== undefined || changes.some((change) => change.path === path)
   return isThere('.env') || isThere('.env.development')
     ? changes

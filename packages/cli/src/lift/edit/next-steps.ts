@@ -1,7 +1,7 @@
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
 
-/** Returns what a person has to do besides, since lift does not install anything. */
+/** Steps that remain for the person, since lift installs nothing. */
 export function nextSteps(
   moved: readonly Candidate[],
   changes: readonly LiftedFile[],

@@ -98,7 +98,7 @@ function freeModule(usual: string, { read }: Target): string {
   return there === undefined || /\bsettle(?:Async)?\(/.test(there) ? usual : usual.replace('settings', 'mappa-settings')
 }
 
-/** So many files are looked at for how they name each other. */
+/** At most this many files are sampled for their import style. */
 const looksMax = 200
 
 /** Tells how most of the project's files name each other; undefined if they do not. */

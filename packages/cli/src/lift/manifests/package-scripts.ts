@@ -46,7 +46,7 @@ function startsWithout(
 
 /**
  * The manifest with these variables taken out of its scripts. A program that takes all of them from settings is started as
- * it was, if its stage is told; any other is started with the values of its stage.
+ * it was, if its stage is known; any other is started with the values of its stage.
  */
 export function withoutVariables(text: string, names: ReadonlySet<string>, taken: ReadonlySet<string>): string {
   const edited = new MagicString(text)
@@ -189,9 +189,9 @@ function isMovable({ name }: Assignment): boolean {
 
 /** The stage of a command: what it sets for that, or what its script's name says. */
 function stageOf(script: string, { assignments }: SimpleCommand): string | undefined {
-  const told =
+  const assigned =
     assignments.find(({ name }) => name === 'MAPPA_STAGE') ?? assignments.find(({ name }) => name === 'NODE_ENV')
-  if (told) return ownStage(told.value) ?? told.value
+  if (assigned) return ownStage(assigned.value) ?? assigned.value
   const stages = script.split(/[^A-Za-z]+/).flatMap((each) => (each === 'stage' ? [] : (ownStage(each) ?? [])))
   return stages[0]
 }

@@ -49,7 +49,7 @@ export interface StagedLines {
   readonly lines: readonly { readonly line: number; readonly text: string }[]
 }
 
-/** Returns what is staged, as lines that are added; binary files are left out. Undefined without git. */
+/** Lines that are staged to be added, without binary files. Undefined without git. */
 export function stagedLines(root: string): readonly StagedLines[] | undefined {
   const text = git(root, [
     'diff',
@@ -86,8 +86,8 @@ export function gitPath(path: string): string {
   if (!name.startsWith('"')) return name
   const bytes: number[] = []
   const escapes: Readonly<Record<string, number>> = { n: 10, t: 9, r: 13, '"': 34, '\\': 92, a: 7, b: 8, f: 12, v: 11 }
-  for (const [, octal, sign, plain = ''] of name.slice(1, -1).matchAll(/\\([0-7]{3})|\\(.)|([^\\]+)/g))
-    bytes.push(...(octal ? [Number.parseInt(octal, 8)] : sign ? [escapes[sign] ?? 0] : Buffer.from(plain)))
+  for (const [, octal, char, plain = ''] of name.slice(1, -1).matchAll(/\\([0-7]{3})|\\(.)|([^\\]+)/g))
+    bytes.push(...(octal ? [Number.parseInt(octal, 8)] : char ? [escapes[char] ?? 0] : Buffer.from(plain)))
   return Buffer.from(bytes).toString('utf8')
 }
 

@@ -56,7 +56,7 @@ function isSlip(slip: string, name: string): boolean {
     case -1:
       return isLetter(wanted) && rest(slip, at) === rest(meant, at + 1) && isInWord(meant, at)
     case 1: {
-      // Which of two equal letters is the one too many cannot be told, so the last is taken.
+      // Which of two equal letters is the one too many is unknown, so the last is taken.
       const isDoubled = found !== undefined && found === slip[at - 1]
       return isDoubled && isLetter(found) && rest(slip, at + 1) === rest(meant, at)
     }

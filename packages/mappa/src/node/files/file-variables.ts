@@ -3,7 +3,7 @@ import type { Legend } from '../../legend/legend.js'
 import { entriesOf } from '../../legend/legend.js'
 import { type Fault, printable } from '../../settle/faults/faults.js'
 import { Expander } from '../../settle/stack/expand.js'
-import { type Layer, layerFromValues, sourceTraits } from '../../settle/stack/layer.js'
+import { type Layer, layerFromValues, sourceFacts } from '../../settle/stack/layer.js'
 import { nameSpot, valueSpot } from '../../settle/stack/places.js'
 import { path } from './builtins.js'
 import { readValueFile } from './directory.js'
@@ -38,7 +38,7 @@ export function withFileVariables(
       if (text) {
         const hit = { layer, text, at, dollar: layer.source === 'file' }
         const expanded = expander.expand(name + suffix, hit)
-        // An invalid expansion is told where every layer's names are read.
+        // An invalid expansion is reported where every layer's names are read.
         const file = 'problem' in expanded ? undefined : path.resolve(root, expanded.text)
         if (file !== undefined) {
           paths.push(file)
@@ -55,7 +55,7 @@ export function withFileVariables(
 
 const namesByStage = new WeakMap<Legend<unknown>, Map<string, readonly string[]>>()
 
-/** Worked out once for each legend and stage. */
+/** Computed once for each legend and stage. */
 function namesWithFile(definition: Legend<unknown>, stage: string): readonly string[] {
   const stages = namesByStage.get(definition) ?? new Map<string, readonly string[]>()
   namesByStage.set(definition, stages)
@@ -74,7 +74,7 @@ function mayNameFile(entry: AnyEntry | undefined, stage: string, like: Likes | u
 
 /** Sources that only this machine fills: what they name may be anywhere, and a pipe. */
 function isMachine({ source, local }: Layer): boolean {
-  return local === true || sourceTraits(source).ownMachine === true
+  return local === true || sourceFacts(source).ownMachine === true
 }
 
 /** Tells whether a path lies in a directory, by its letters: links are followed. */

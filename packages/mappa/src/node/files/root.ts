@@ -40,9 +40,9 @@ export interface RootSearch {
  */
 export function findRoot(search: RootSearch = {}): Root {
   const { root, from, environmentRoot } = search ?? {}
-  const told = root ?? (environmentRoot || undefined)
-  if (told !== undefined) {
-    const directory = path.resolve(told)
+  const named = root ?? (environmentRoot || undefined)
+  if (named !== undefined) {
+    const directory = path.resolve(named)
     return { directory, legendFile: legendAt(levelOf(directory)) }
   }
   const start = directoryOf(from)

@@ -49,7 +49,7 @@ export function layersFromFiles(root: string, stage: string): Layer[] {
   return layerFiles(stage).flatMap((kind) => layerFile(root, kind, root))
 }
 
-/** Returns what stops a start before its layers are looked at. `found` says whether there is any layer file. */
+/** Faults that stop a start before its layers are read. `found` says whether there is any layer file. */
 export function startFaults(root: string, stage: Stage, environment: Texts, found: boolean): readonly Fault[] {
   const nothing = found ? undefined : (missingRoot(root) ?? (stage.from === undefined ? unnamedStage(root) : undefined))
   const outer = outerStage(stage, environment)

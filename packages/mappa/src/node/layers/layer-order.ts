@@ -1,4 +1,4 @@
-import { type Likes, linesOf } from '../../legend/entry.js'
+import { ancestryOf, type Likes } from '../../legend/entry.js'
 import type { Layer, LayerSource } from '../../settle/stack/layer.js'
 
 /** A layer file by its name, and what it is for. */
@@ -14,14 +14,14 @@ export interface LayerFile {
  */
 export function layerFiles(stage: string, like?: Likes): readonly LayerFile[] {
   // A stage that is no file name is refused later, with a sentence; until then it must not lead out of the root.
-  const lines = linesOf(stage, like).filter((each) => !/[\\/]/.test(each))
+  const ancestry = ancestryOf(stage, like).filter((each) => !/[\\/]/.test(each))
   const files: LayerFile[] = [
     { name: '.env' },
-    ...lines.map((each) => ({ name: `.env.${each}`, staged: true })),
+    ...ancestry.map((each) => ({ name: `.env.${each}`, staged: true })),
     { name: '.env.local', local: true },
-    ...lines.map((each) => ({ name: `.env.${each}.local`, local: true, staged: true })),
+    ...ancestry.map((each) => ({ name: `.env.${each}.local`, local: true, staged: true })),
   ]
-  return lines.length === 0 || lines.includes('test') ? files.filter(({ name }) => name !== '.env.local') : files
+  return ancestry.length === 0 || ancestry.includes('test') ? files.filter(({ name }) => name !== '.env.local') : files
 }
 
 /** The layers of a start by where they come from. */

@@ -1,5 +1,5 @@
 import type { Given } from '../../settle/reading/read.js'
-import { type Layer, layerFromValues, sourceTraits } from '../../settle/stack/layer.js'
+import { type Layer, layerFromValues, sourceFacts } from '../../settle/stack/layer.js'
 import type { Stage, Texts } from '../../settle/stack/stage.js'
 import { digestOf } from '../files/digest.js'
 
@@ -90,7 +90,7 @@ export function markFor(found: HandedOn, host: Texts, root: string, asked: boole
   for (let at = 0; at < found.given.length; at++) {
     const { name, text, source } = found.given[at] as Given
     const item = `${name}:${digestOf(text, salt)}`
-    const marked = source === 'default' ? 'read' : sourceTraits(source).marked
+    const marked = source === 'default' ? 'read' : sourceFacts(source).marked
     if (marked === 'read') read.push(item)
     else if (marked === 'asked') remote.push(item)
   }

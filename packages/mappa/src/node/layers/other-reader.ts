@@ -1,4 +1,4 @@
-/** Returns what to do where another reader was there before: the switch of the runtime that did it, if it can be told. */
+/** The remedy where another reader came first: the switch of the runtime that did it, if that is known. */
 export function otherReader(): string | undefined {
   const { versions, execArgv, env } = process
   const given = [...execArgv, env.NODE_OPTIONS ?? ''].join(' ')

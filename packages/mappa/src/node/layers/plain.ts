@@ -46,7 +46,7 @@ export function gatherPlain(
   return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 
-/** Returns what a start passes on whose sources are files and the environment, and that has no fault; undefined for any other. */
+/** The environment of a start from files and the environment without a fault; undefined for any other start. */
 export function plainStart(
   root: string,
   definition: Legend | undefined,

@@ -12,7 +12,7 @@ import { sourceWord } from '../legends/legend-file.js'
 /** Folders where people put layer files, which are not searched for there. */
 const folders = ['src', 'config', 'env']
 
-/** Returns what deserves a look around the layer files: likely wrong names, and who else may write to them. Only for reports. */
+/** Notices about the layer files as such: likely wrong names, and others who may write to them. Only for reports. */
 export function surroundings(root: string, definition: Legend<unknown> | undefined): readonly Notice[] {
   const stages = stagesOf(definition)
   const names = namesIn(root)
@@ -49,7 +49,7 @@ function otherLegends(root: string): Notice[] {
   }))
 }
 
-/** Returns what a misnamed layer file was probably meant to be; undefined for right names, samples, and names unlike any. */
+/** The likely intended name of a misnamed layer file; undefined for right names, samples, and names unlike any. */
 export function rightName(name: string, stages: readonly string[]): string | undefined {
   if (isRight(name, stages) || /^\.env\.(?:example|sample)$|^\.envrc$/i.test(name)) return undefined
   const plain = name.toLowerCase().replace(/\.txt$/, '')

@@ -73,7 +73,7 @@ function nearestModules(from: string): string | undefined {
 }
 
 /**
- * Whether nobody else can have put something there, since it is run: it belongs to this user, the system or the legend's
+ * True if nobody else can have put something there, since it is run: it belongs to this user, the system or the legend's
  * owner, only its owner may write it, and no link leads to it.
  */
 function isOurs(file: string, owner: number): boolean {

@@ -3,7 +3,7 @@ import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, freshCopy,
 
 /**
  * Keeps the one module that a legend in TypeScript was compiled into, for starts and later runs, with the texts of the files that
- * it was made of. Undefined where no place can be written that nobody else can.
+ * it was made of. Undefined without a place that only this user can write.
  */
 export function keepCopy(path: string, module: string, inputs: CacheRecord['inputs']): CacheFiles | undefined {
   for (const cache of cacheFiles(path)) {
@@ -25,7 +25,7 @@ export function keepCopy(path: string, module: string, inputs: CacheRecord['inpu
 }
 
 /** Keeps what a builder made of the text of a legend that imports nothing of the project's own, unless that is kept already. */
-export function keepAlone(path: string, text: string, module: string): void {
+export function keepCompiled(path: string, text: string, module: string): void {
   try {
     if (!freshCopy(path)) keepCopy(path, module, { [path]: text })
   } catch {

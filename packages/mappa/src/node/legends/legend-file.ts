@@ -4,7 +4,6 @@ import type { Legend } from '../../legend/legend.js'
 import { createRequire, fs, path } from '../files/builtins.js'
 import { digestOf } from '../files/digest.js'
 import { readTextFile, textAt } from '../files/files.js'
-import { exportedAlone } from './alone.js'
 import { compiledModule } from './compiled-legend.js'
 import {
   failedLegend,
@@ -15,6 +14,7 @@ import {
   untypedNode,
   withoutLegend,
 } from './legend-faults.js'
+import { standaloneExport } from './standalone.js'
 
 /** A legend, or why its file gave none. */
 export type LoadedLegend = { readonly definition: Legend } | NoLegend
@@ -35,8 +35,8 @@ export function loadLegendFile(file: string): LoadedLegend {
   if (module === undefined && !reads) return untypedNode(name, emittedName)
   const code = module ?? file
   try {
-    const alone = /\.m?js$/.test(code) ? exportedAlone(textAt(code) ?? '', code) : undefined
-    return legendOf(alone ?? createRequire(file)(code), name)
+    const standalone = /\.m?js$/.test(code) ? standaloneExport(textAt(code) ?? '', code) : undefined
+    return legendOf(standalone ?? createRequire(file)(code), name)
   } catch (cause) {
     return failedLegend(name, cause)
   }

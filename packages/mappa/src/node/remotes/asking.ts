@@ -60,7 +60,7 @@ export async function askTwice<T>(load: (signal: AbortSignal) => Promise<T>, tim
   }
 }
 
-/** Asks, and gives up after so many milliseconds. */
+/** Asks, and gives up after a number of milliseconds. */
 export async function askOnce<T>(load: (signal: AbortSignal) => Promise<T>, timeout: number): Promise<T> {
   const stop = new AbortController()
   let timer: NodeJS.Timeout | undefined

@@ -31,7 +31,7 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
   }
 }
 
-/** Returns what `GET url` answers, asked twice at most; or a fault that names the source, and neither its address nor its token. */
+/** The response to `GET url`, with one retry; or a fault that names the source, but neither its address nor its token. */
 export async function askRemote(
   source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
   { timeout = timeoutUsual }: RemoteOptions = {},

@@ -19,7 +19,7 @@ const ruleOf: Readonly<Record<Breach, (entry: AnyEntry, value: unknown) => strin
   'slow-pattern': ({ pattern }) => `match ${pattern}`,
 }
 
-/** Returns what a type is called, with the limits that every value of it has: `a port from 1 to 65535`, `a whole number`. */
+/** A type's name with its inherent limits: `a port from 1 to 65535`, `a whole number`. */
 function typeSaid(entry: AnyEntry): string {
   const { said, schema } = valueType(entry.type)
   return schema.maximum === undefined ? said : `${said} from ${leastOf(entry)} to ${mostOf(entry)}`

@@ -73,7 +73,7 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
   },
 }
 
-/** Returns what is told of a value at fault: a layer without places is named in the sentence instead. */
+/** The source of a faulty value. A layer without places is named in the sentence. */
 function valueFacts({ name, breach, ...problem }: Problem) {
   const [entry, winner] = [problem.entry as AnyEntry, problem.winner as Hit]
   const { layer, as = name } = winner
@@ -154,7 +154,7 @@ function tooLong({ breach, entry, text = '' }: Culprit): string {
 
 type FunctionBreach = 'schema-issue' | 'read-failed' | 'not-plain' | 'needs-waiting'
 
-/** Returns what a function of the legend said. It may repeat the value, so of a secret nothing of it is shown. */
+/** The message of a function in the legend. It may repeat the value, so it is dropped for a secret. */
 function functionFault({ name, winner, said = [], breach, ...problem }: Problem): Fault {
   const [entry, kind] = [problem.entry as AnyEntry, breach as FunctionBreach]
   const spot = winner && { layer: winner.layer.name, ...valueSpot(winner.layer, winner.as ?? name, entry) }
@@ -233,7 +233,7 @@ function expansionFault({ name, entry, winner, expansion }: Problem, reading: Re
 
 const indexes = new WeakMap<Reading, SlipIndex>()
 
-/** Every name that is declared or set; worked out once, since each one that is unset is searched for. */
+/** Every name that is declared or set; computed once, since each one that is unset is searched for. */
 function knownNames(reading: Reading): SlipIndex {
   const index = indexes.get(reading) ?? new SlipIndex([...reading.entries.keys(), ...reading.stack.names()])
   indexes.set(reading, index)
@@ -295,7 +295,7 @@ function cleared(name: string, entry: AnyEntry, { layer }: Hit): Fault {
   }
 }
 
-function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, stage, lines }: Reading): Fault {
+function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, stage, ancestry }: Reading): Fault {
   const entry = problem.entry as AnyEntry
   if (clearedBy) return cleared(name, entry, clearedBy)
   const slip = slips.get(name)
@@ -303,7 +303,7 @@ function missing({ name, clearedBy, ...problem }: Problem, { entries, slips, sta
   if (slip?.as !== undefined)
     return { kind: 'missing', name, message, ...nameSpot(slip.layer, slip.as), remedy: `Rename ${slip.as} to ${name}.` }
   const fresh = freshRemedy(name, entry)
-  const where = setRemedy(name, { entries, stage, lines })
+  const where = setRemedy(name, { entries, stage, ancestry })
   if (fresh) return { kind: 'missing', name, message, remedy: `${where} ${fresh}` }
   const obtain = entry.obtain ? ` Obtain: ${entry.obtain}` : ''
   return { kind: 'missing', name, message, remedy: where + obtain }

@@ -23,7 +23,7 @@ import type { Stage } from '../stack/stage.js'
 import { problemFault } from './explain-problem.js'
 import { localFile } from './remedies.js'
 
-/** Returns what is wrong with a reading, in words: every fault with its place and what to do. */
+/** The faults of a reading in words, each with its place and a remedy. */
 export function explain(definition: Legend<unknown> | undefined, sources: Sources, reading: Reading): Fault[] {
   const { stage, layers, entries, contradictions } = reading
   const { notAsked = [] } = sources
@@ -84,7 +84,7 @@ function mayBeElsewhere({ breach, clearedBy }: Problem): boolean {
   return breach === 'missing' && clearedBy === undefined
 }
 
-/** So many names are told of what a source might have given. */
+/** At most this many names are listed of what a source might have given. */
 const namesMax = 5
 
 function withNames(fault: Fault, open: readonly Problem[]): Fault {
@@ -129,7 +129,7 @@ function lateQuote({ layer, name, names }: Swallowing): Fault {
 }
 
 /**
- * Whether a problem is told elsewhere: the line that sets a name could not be understood, so the name is not missing;
+ * True if a problem is reported elsewhere: the line that sets a name could not be understood, so the name is not missing;
  * or the first name of a chain that is too deep has been named.
  */
 function isTold({ name, breach, expansion }: Problem, layers: readonly Layer[]): boolean {

@@ -16,18 +16,18 @@ import { isGuessable, isPlaceholder, keyFor } from '../value/slips.js'
 import { readAlreadyText } from './explain.js'
 import { obtainRemedy } from './remedies.js'
 
-/** Returns what does not stop, but deserves a look. Worked out only for a report: a start that goes well never asks. */
-export function noticesOf({ entries, layers, stack, stage, lines, problems, slips, already }: Reading): Notice[] {
-  const told = new Set([...slips.values()].map(({ as }) => as))
+/** The notices of a reading. Computed only for a report: a good start never asks. */
+export function noticesOf({ entries, layers, stack, stage, ancestry, problems, slips, already }: Reading): Notice[] {
+  const slipped = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
   const files = layers.filter((layer) => layer.source === 'file')
   return [
-    ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, told, stack, formers })]),
+    ...files.flatMap((layer) => [...fileNotices(layer), ...layerNotices(layer, { entries, slipped, stack, formers })]),
     ...[...entries.keys()].flatMap((name) => [
-      ...stackNotices(name, entries, layers, stage, lines),
-      // A faulty value is told as a fault.
-      ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, lines)),
+      ...stackNotices(name, entries, layers, stage, ancestry),
+      // A faulty value is reported as a fault.
+      ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, ancestry)),
     ]),
     ...formerNotices(entries, layers),
     ...already
@@ -36,14 +36,14 @@ export function noticesOf({ entries, layers, stack, stage, lines, problems, slip
   ]
 }
 
-/** So many lines are named of a name that is set again and again. */
+/** At most this many lines are listed of a name that is set again and again. */
 const linesMax = 10
 
 /** Facts about names while their notices are made. */
-interface Around {
+interface NameFacts {
   readonly entries: StageEntries
   /** Names that a fault speaks of. */
-  readonly told: ReadonlySet<string | undefined>
+  readonly slipped: ReadonlySet<string | undefined>
   readonly stack: Stack
   readonly formers: ReadonlySet<string>
 }
@@ -51,11 +51,11 @@ interface Around {
 /** Nobody reads more of one file: it is data, or something is wrong with all of it. */
 const noticesMax = 100
 
-function layerNotices(layer: Layer, around: Around): Notice[] {
+function layerNotices(layer: Layer, facts: NameFacts): Notice[] {
   const found: Notice[] = []
   let left = 0
   for (const name of layer.names())
-    if (found.length < noticesMax) found.push(...nameNotices(layer, name, around))
+    if (found.length < noticesMax) found.push(...nameNotices(layer, name, facts))
     else left++
   if (left === 0) return found
   return [
@@ -69,7 +69,7 @@ function layerNotices(layer: Layer, around: Around): Notice[] {
   ]
 }
 
-function* nameNotices(layer: Layer, name: string, { entries, told, stack, formers }: Around): Generator<Notice> {
+function* nameNotices(layer: Layer, name: string, { entries, slipped, stack, formers }: NameFacts): Generator<Notice> {
   const ranges = rangesOf(layer, name)
   if (!entries.has(name) && followsFlaw(layer, ranges)) return
   if (isKeyLine(name, layer.get(name), entries)) {
@@ -110,10 +110,10 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
       ...nameSpot(layer, name),
       remedy: `Write: ${name.toUpperCase()}=…`,
     }
-  // Of what no layer file may set, something else is told.
+  // Of what no layer file may set, another notice speaks.
   const isRefused = steeringNames.includes(name) || changesLoading(name)
   const isKnown = entries.size === 0 || entries.has(name) || namesFile(name, entries) || formers.has(name) || isRefused
-  if (!isKnown && !told.has(name) && !layer.isKept?.(name)) {
+  if (!isKnown && !slipped.has(name) && !layer.isKept?.(name)) {
     yield {
       kind: 'undeclared',
       name,
@@ -132,7 +132,7 @@ function* nameNotices(layer: Layer, name: string, { entries, told, stack, former
     }
 }
 
-/** Told by its place alone, since what looks like a name is a part of the key. */
+/** Reported by place only, since what looks like a name is a part of the key. */
 function keyLine(layer: Layer, name: string): Notice {
   const { layer: file, place } = nameSpot(layer, name) as Spot
   return {
@@ -160,13 +160,13 @@ function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Genera
           }
 }
 
-/** Returns what is right by its entry, and deserves a look. */
+/** Notices on valid values. */
 function* valueWords(
   name: string,
   entry: AnyEntry,
   hit: Hit | undefined,
   stage: Stage,
-  lines: readonly string[],
+  ancestry: readonly string[],
 ): Generator<Notice> {
   if (!hit || hit.text === '') return
   const { layer, text, as = name } = hit
@@ -192,7 +192,7 @@ function* valueWords(
       message: `${name} contains what looks like a credential, but is not secret.`,
       remedy: `Write: ${name}: { …, secret: true }`,
     }
-  if (!lines.includes('production') && keyFor(text, entry) === 'live')
+  if (!ancestry.includes('production') && keyFor(text, entry) === 'live')
     yield {
       ...base,
       kind: 'key-of-other-stage',
@@ -203,7 +203,7 @@ function* valueWords(
   if (
     entry.secret &&
     entry.type === 'string' &&
-    !lines.some((each) => each === 'development' || each === 'test') &&
+    !ancestry.some((each) => each === 'development' || each === 'test') &&
     isGuessable(text)
   )
     yield {
@@ -219,7 +219,7 @@ const differenceTexts: Readonly<Record<Difference, string>> = {
   quotes: 'quotes inside an unquoted value',
   backslashes: 'backslashes outside quotes',
   escapes: 'escapes that a shell does not expand',
-  'shell-signs': 'characters with a meaning in a shell',
+  'shell-characters': 'characters with a meaning in a shell',
   dollar: 'a dollar sign that a shell expands',
   tilde: 'a tilde that a shell replaces',
   'assignment-inside': 'a line that looks like an assignment',
@@ -231,7 +231,7 @@ const [oddQuote, oddBlank] = [
   /^[\u00a0\u2000-\u200b\u202f\u3000\ufeff]|[\u00a0\u2000-\u200b\u202f\u3000\ufeff]$/,
 ]
 
-/** Returns what a value holds that its writer hardly meant. */
+/** Notices on text that its writer hardly meant. */
 function* lookNotices(layer: Layer, name: string, entries: StageEntries): Generator<Notice> {
   const { written, style } = writtenOf(layer, name) ?? {}
   if (written === undefined || style === undefined) return
@@ -255,7 +255,7 @@ function* lookNotices(layer: Layer, name: string, entries: StageEntries): Genera
     }
 }
 
-/** Returns what of a value other readers would take otherwise, and how to write it so that all agree. */
+/** Notices on values that other readers read differently, with a spelling that all agree on. */
 function* valueNotices(layer: Layer, name: string, entries: StageEntries, stack: Stack): Generator<Notice> {
   const { written, style } = writtenOf(layer, name) ?? {}
   if (written === undefined || style === undefined) return
@@ -319,7 +319,7 @@ function followsFlaw(layer: Layer, ranges: readonly { readonly nameStart: number
   return flawed.size > 0 && ranges.some(({ nameStart }) => flawed.has(lineAt(layer, nameStart) - 1))
 }
 
-/** Worked out once for each layer, since every name asks. */
+/** Computed once for each layer, since every name asks. */
 const flawedLines = new WeakMap<Layer, ReadonlySet<number>>()
 
 /** `line 4`, `lines 1 and 3`. */
@@ -335,7 +335,7 @@ function* stackNotices(
   entries: StageEntries,
   layers: readonly Layer[],
   stage: Stage,
-  lines: readonly string[],
+  ancestry: readonly string[],
 ): Generator<Notice> {
   const isKept = entries.get(name)?.empty === 'keep'
   for (const layer of layers)
@@ -348,7 +348,7 @@ function* stackNotices(
         remedy: layer.source === 'environment' ? `Run: unset ${name}` : 'Give it a value, or remove it.',
         ...valueSpot(layer, name, entries.get(name)),
       }
-  if (lines.includes('development')) return
+  if (ancestry.includes('development')) return
   const top = layers.findLast((layer) => layer.source === 'file' && layer.get(name) !== undefined)
   const own = layers.findLast((layer) => layer.staged && !layer.local && layer.get(name) !== undefined)
   if (top?.local && own)

@@ -9,7 +9,7 @@ import { nearest } from '../../legend/text/nearest.js'
 import { valueType } from '../../legend/value-types.js'
 import { printable } from '../faults/faults.js'
 import type { Problem, Reading } from '../reading/read.js'
-import { type Layer, sourceTraits } from '../stack/layer.js'
+import { type Layer, sourceFacts } from '../stack/layer.js'
 import type { Hit } from '../stack/stack.js'
 import { convert, textFor } from '../value/convert.js'
 import { joinList, splitList } from '../value/lists.js'
@@ -29,15 +29,15 @@ export function rightValue(
     : (meantValue(text, entry) ??
       (item === undefined ? (entry.examples?.[0] ?? entry.default ?? entry.enum?.[0]) : undefined))
   const meant = right === undefined ? undefined : textFor(entry, right)
-  // The likely value comes from the text, which may hold a password that nobody declared secret.
+  // The likely value comes from the text, which may hold a password that is not declared secret.
   if (meant !== undefined && withoutCredentials(meant) === meant)
-    return `${sourceTraits(layer.source).remedy}: ${name}=${printable(writtenAs(meant, layer.source))}`
+    return `${sourceFacts(layer.source).remedy}: ${name}=${printable(writtenAs(meant, layer.source))}`
   if (entry.obtain) return `Obtain: ${entry.obtain}`
   const limit = breach === 'out-of-range' ? nearestLimit(text, entry) : undefined
-  return limit && `${sourceTraits(layer.source).remedy}: ${name}=${limit}`
+  return limit && `${sourceFacts(layer.source).remedy}: ${name}=${limit}`
 }
 
-/** The limit that a number is beyond, as the legend has it: a value that is right, though nobody may have meant it. */
+/** The limit that a number is beyond, as the legend has it: a value that is right, though perhaps not the intended one. */
 function nearestLimit(text: string, entry: AnyEntry): string | undefined {
   const [minimum, maximum] = [leastOf(entry), mostOf(entry)]
   const value = numberOf(valueType(entry.type).amount ? text.trim() : Number(text), entry)
@@ -52,7 +52,7 @@ function writtenAs(text: string, source: Layer['source']): string {
   return source === 'file' ? encodeValue(text) : text
 }
 
-/** Returns what the person most likely meant: letters typed for digits, junk behind a number, a slip in one of a few words. */
+/** The text that was most likely meant: letters for digits, junk after a number, a slip in one of a few words. */
 function meantValue(text: string, entry: AnyEntry): string | undefined {
   const words = entry.enum?.map(String) ?? valueType(entry.type).choices ?? []
   if (words.length > 0) return nearest(text.trim(), words)
@@ -109,10 +109,10 @@ export function localFile({ name }: Reading['stage']): string {
 /** Finds where a name gets a value: secrets on only this machine. */
 export function setRemedy(
   name: string,
-  { entries, stage, lines }: Pick<Reading, 'entries' | 'stage' | 'lines'>,
+  { entries, stage, ancestry }: Pick<Reading, 'entries' | 'stage' | 'ancestry'>,
 ): string {
   const isSecret = entries.get(name)?.secret
-  const isHere = lines.some((each) => each === 'development' || each === 'test')
+  const isHere = ancestry.some((each) => each === 'development' || each === 'test')
   // On a deployed stage, a file of this machine helps nobody.
   if (isSecret && !isHere) return `Set it on the ${stage.name} host, or in .env.${stage.name}.local to try it here.`
   return `Write ${name}=… in ${isSecret ? `${localFile(stage)} (only this machine)` : `.env.${stage.name}`}.`

@@ -3,8 +3,8 @@ import { acceptableFaults, acceptableNotices } from '../../legend/accepted.js'
 import type { Breach } from '../../legend/constraints.js'
 import type { Slip } from '../value/slips.js'
 
-/** Traits of a kind of fault. */
-interface FaultTraits {
+/** Facts about a kind of fault. */
+interface FaultKindFacts {
   /** While there is one, what is said of a variable may not be so. */
   readonly general?: true
 }
@@ -65,12 +65,12 @@ export const faultKinds = {
   'slow-pattern': {},
   'cannot-hold': {},
   'misplaced-secret': {},
-} as const satisfies Readonly<Record<Breach | Flaw | Slip, FaultTraits>> & Readonly<Record<string, FaultTraits>>
+} as const satisfies Readonly<Record<Breach | Flaw | Slip, FaultKindFacts>> & Readonly<Record<string, FaultKindFacts>>
 
-/** Traits of a kind of notice. */
-interface NoticeTraits {
+/** Facts about a kind of notice. */
+interface NoticeKindFacts {
   /** It is about the root, whatever the stage. */
-  readonly around?: true
+  readonly aboutRoot?: true
 }
 
 /** The kinds of notices. */
@@ -81,10 +81,10 @@ export const noticeKinds = {
   'empty-ignored': {},
   'read-already': {},
   'changes-loading': {},
-  misnamed: { around: true },
+  misnamed: { aboutRoot: true },
   'beside-page': {},
-  'second-legend': { around: true },
-  'writable-by-others': { around: true },
+  'second-legend': { aboutRoot: true },
+  'writable-by-others': { aboutRoot: true },
   unread: {},
   'computed-read': {},
   unparsed: {},
@@ -93,23 +93,23 @@ export const noticeKinds = {
   placeholder: {},
   'key-of-other-stage': {},
   'weak-secret': {},
-  'shared-secret': { around: true },
+  'shared-secret': { aboutRoot: true },
   'password-shown': {},
-} as const satisfies Readonly<Record<string, NoticeTraits>>
+} as const satisfies Readonly<Record<string, NoticeKindFacts>>
 
 export type FaultKind = keyof typeof faultKinds
 export type NoticeKind = keyof typeof noticeKinds
 
 /** Tells whether nothing can be said of any variable while there is a fault of this kind. */
 export function isGeneral(kind: FaultKind): boolean {
-  const { general }: FaultTraits = faultKinds[kind]
+  const { general }: FaultKindFacts = faultKinds[kind]
   return general === true
 }
 
 /** Tells whether a notice of this kind is about the root, whatever the stage. */
-export function isAround(kind: NoticeKind): boolean {
-  const { around }: NoticeTraits = noticeKinds[kind]
-  return around === true
+export function isAboutRoot(kind: NoticeKind): boolean {
+  const { aboutRoot }: NoticeKindFacts = noticeKinds[kind]
+  return aboutRoot === true
 }
 
 // A legend can accept only known kinds.

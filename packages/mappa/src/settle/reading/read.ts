@@ -2,7 +2,7 @@ import { type Accepted, acceptableFaults, isAccepted } from '../../legend/accept
 import { type Contradiction, contradictionsOf } from '../../legend/check.js'
 import type { Breach } from '../../legend/constraints.js'
 import { defaultOf } from '../../legend/constraints.js'
-import { type AnyEntry, entryIn, linesOf } from '../../legend/entry.js'
+import { type AnyEntry, ancestryOf, entryIn } from '../../legend/entry.js'
 import { entriesOf, type Legend, stagesOf } from '../../legend/legend.js'
 import type { StandardResult } from '../../legend/standard-schema.js'
 import { SlipIndex } from '../../legend/text/slip-index.js'
@@ -12,7 +12,7 @@ import { isKeyLine } from '../stack/key-lines.js'
 import type { Layer, LayerSource } from '../stack/layer.js'
 import { changesLoading } from '../stack/loading-names.js'
 import { type ReadAlready, readAlready, readAlreadyMin } from '../stack/read-already.js'
-import { type Hit, Stack, type StackTraits } from '../stack/stack.js'
+import { type Hit, type NameRules, Stack } from '../stack/stack.js'
 import type { Stage } from '../stack/stage.js'
 import { convert, textFor } from '../value/convert.js'
 import { madeText } from '../value/made.js'
@@ -57,7 +57,7 @@ export type StageEntries = ReadonlyMap<string, AnyEntry>
 /** A variable whose value is missing, breaks its entry, or cannot be expanded. */
 export interface Problem {
   readonly name: string
-  /** Undefined for a name that nobody declares. */
+  /** Undefined for an undeclared name. */
   readonly entry: AnyEntry | undefined
   /** `missing` when no layer gives a text. */
   readonly breach:
@@ -94,7 +94,7 @@ export interface Reading {
   readonly definition: Legend<unknown> | undefined
   readonly stage: Stage
   /** The stage, and before it those that it is like. */
-  readonly lines: readonly string[]
+  readonly ancestry: readonly string[]
   readonly layers: readonly Layer[]
   readonly stack: Stack
   readonly expander: Expander
@@ -109,22 +109,22 @@ export interface Reading {
   /** Layer files that somebody else has read before. */
   readonly already: readonly ReadAlready[]
   /** Accepted faults and notices that occurred. */
-  readonly accepted: readonly Met[]
+  readonly accepted: readonly AcceptedOccurrence[]
   /** Asynchronous schemas without a result yet. */
   readonly waiting: readonly { readonly name: string; readonly promise: Promise<StandardResult> }[]
   /** Names in layer files that are slips of the hand, by the entries that they are slips of and that no layer sets. */
   readonly slips: ReadonlyMap<string, Hit>
-  /** Names with a text that are not setting: nobody declares them, or the text breaks its entry. */
+  /** Names with a text that are not settings: undeclared ones, or those whose text breaks its entry. */
   readonly others: readonly Given[]
 }
 
-/** A kind of fault or notice that was met, and its variable. */
-export interface Met {
+/** A kind of accepted fault or notice that occurred, and its variable. */
+export interface AcceptedOccurrence {
   readonly kind: string
   readonly name?: string | undefined
 }
 
-/** Returns what a child process gets: a text for every entry and every name in a layer file, defaults included. */
+/** A child process's texts: one for every entry and every name in a layer file, defaults included. */
 export function givenIn({ settings, others }: Reading): readonly Given[] {
   const given: Given[] = []
   for (let at = 0; at < settings.length; at++) {
@@ -157,17 +157,17 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const problems: Problem[] = []
   const others: Given[] = []
   const stageKnown = stagesOf(definition).includes(stage.name)
-  const lines = linesOf(stage.name, definition?.like)
+  const ancestry = ancestryOf(stage.name, definition?.like)
   const {
     entries: known,
     owners,
-    traits,
+    nameRules,
   }: Known = contradictions.length === 0 && stageKnown ? knownIn(definition, stage.name) : nothingKnown
-  const stack = new Stack(layers, traits)
+  const stack = new Stack(layers, nameRules)
   const expander = new Expander(layers, known, owners)
   const { answers } = sources
   const state: State = {
-    lines,
+    ancestry,
     stack,
     expander,
     entries: known,
@@ -180,7 +180,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     unset: [],
     slips: new Map(),
     looked: 0,
-    met: [],
+    occurred: [],
     list: definition?.accepted,
   }
 
@@ -217,7 +217,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   return {
     definition,
     stage,
-    lines,
+    ancestry,
     layers,
     stack,
     expander,
@@ -231,7 +231,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     waiting,
     slips,
     already: already.filter((each) => each.count < readAlreadyMin || clashes.includes(each)),
-    accepted: state.met,
+    accepted: state.occurred,
     others,
   }
 }
@@ -240,14 +240,14 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
 interface Known {
   readonly entries: StageEntries
   readonly owners: Owners
-  readonly traits?: StackTraits
+  readonly nameRules?: NameRules
 }
 
 const nothingKnown: Known = { entries: new Map(), owners: new Map() }
 
 const entriesByStage = new WeakMap<Legend<unknown>, Map<string, Known>>()
 
-/** A legend's entries as they hold in a stage; worked out once for each. */
+/** A legend's entries as they hold in a stage; computed once for each. */
 function knownIn(definition: Legend<unknown> | undefined, stage: string): Known {
   if (!definition) return nothingKnown
   const stages = entriesByStage.get(definition) ?? new Map<string, Known>()
@@ -270,7 +270,7 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
       }
       if (entry.empty === 'keep') keeps.add(name)
     }
-    known = { entries, owners, traits: { ...(formers.size > 0 && { formers }), ...(keeps.size > 0 && { keeps }) } }
+    known = { entries, owners, nameRules: { ...(formers.size > 0 && { formers }), ...(keeps.size > 0 && { keeps }) } }
     stages.set(stage, known)
   }
   return known
@@ -278,7 +278,7 @@ function knownIn(definition: Legend<unknown> | undefined, stage: string): Known 
 
 /** The state of reading. */
 interface State {
-  readonly lines: readonly string[]
+  readonly ancestry: readonly string[]
   readonly stack: Stack
   readonly expander: Expander
   entries: StageEntries
@@ -290,7 +290,7 @@ interface State {
   /** Entries that no layer sets. */
   readonly unset: string[]
   readonly slips: Map<string, Hit>
-  readonly met: Met[]
+  readonly occurred: AcceptedOccurrence[]
   readonly list: readonly Accepted[] | undefined
   readonly owners: Owners
   slipIndex?: SlipIndex
@@ -304,11 +304,11 @@ function isKnownHere({ entry, text }: Setting): boolean {
 
 const acceptable: ReadonlySet<string> = new Set(acceptableFaults)
 
-/** Tells whether the legend accepts what was met, which is then told by its number alone. */
-function accepts(kind: string, names: readonly string[], { list, met }: State): boolean {
+/** Tells whether the legend accepts a fault. Accepted ones are only counted. */
+function accepts(kind: string, names: readonly string[], { list, occurred }: State): boolean {
   // One kind may be a fault and a notice, of which the fault keeps a secret: a placeholder in place of one.
   if (!list || !acceptable.has(kind) || !isAccepted(list, kind, names)) return false
-  met.push({ kind, name: names[0] })
+  occurred.push({ kind, name: names[0] })
   return true
 }
 
@@ -322,7 +322,7 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
     const { text, layer } = top
     const { source } = layer
     const conversion = convert(text, entry)
-    const found = 'value' in conversion ? slipIn(text, entry, state.lines) : undefined
+    const found = 'value' in conversion ? slipIn(text, entry, state.ancestry) : undefined
     const slip = found && accepts(found, [name], state) ? undefined : found
     if ('value' in conversion && !slip) settleValue({ name, value: conversion.value, entry, text, source }, top, state)
     else {
@@ -346,7 +346,7 @@ function readEntry(name: string, found: Hit | undefined, state: State): void {
 
 /** In tests, an entry that says how a value is made needs none; one that would not be right is missing all the same. */
 function settleMade(name: string, entry: AnyEntry, top: Hit | undefined, state: State): boolean {
-  const text = top === undefined && state.lines.includes('test') ? madeText(entry) : undefined
+  const text = top === undefined && state.ancestry.includes('test') ? madeText(entry) : undefined
   const conversion = text === undefined ? undefined : convert(text, entry)
   if (text === undefined || !conversion || !('value' in conversion)) return false
   settleValue({ name, value: conversion.value, entry, text, source: 'default' }, undefined, state)
@@ -371,8 +371,8 @@ function settleValue(setting: Setting, winner: Hit | undefined, { settings, prob
   }
 }
 
-/** So many names behind dollar characters without braces are looked at in one value. */
-const bareTold = 10
+/** At most this many names after bare dollar signs are looked at in one value. */
+const bareReported = 10
 
 /** A text that holds a dollar sign: expanded, or reported. What expands to nothing clears, as if it had been empty. */
 function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
@@ -380,11 +380,11 @@ function expandTop(name: string, top: Hit, state: State): Hit | 'faulty' {
   const entry = entries.get(name)
   const problem = { name, entry, winner: top, clearedBy: undefined }
   const parsed = top.layer.parsed?.(top.as ?? name)
-  const told = new Set<string>()
+  const reported = new Set<string>()
   for (const bare of parsed?.bare ?? []) {
     // One sign of each name says what is wrong.
-    if (told.has(bare.name) || told.size >= bareTold) continue
-    told.add(bare.name)
+    if (reported.has(bare.name) || reported.size >= bareReported) continue
+    reported.add(bare.name)
     if ((entries.has(bare.name) || stack.sets(bare.name)) && !accepts('bare-dollar', [name], state))
       problems.push({ ...problem, breach: 'bare-dollar', bare })
   }
@@ -413,7 +413,7 @@ function addUndeclared(state: State): void {
   })
 }
 
-/** So many names that nobody declares may be slips; more are data. */
+/** At most this many undeclared names are tried as slips; more are data. */
 const slipsLooked = 5000
 
 /** A name that was meant to be one that no layer sets would leave that one to its default unnoticed. */

@@ -40,7 +40,7 @@ export class Secrecy {
       if (text !== undefined && this.entryFor(name)?.secret) this.#needles.add(text, name)
   }
 
-  /** The entry of a name, which may be a former one; undefined if nobody declares it. */
+  /** The entry of a name, which may be a former one; undefined if it is not declared. */
   entryFor(name: string): AnyEntry | undefined {
     return this.#entries.get(name) ?? this.#entries.get(this.#owners.get(name) ?? '')
   }
@@ -63,7 +63,7 @@ export class Secrecy {
     return openText(this.#needles.mask(lines), entry)
   }
 
-  /** Returns what a value holds of others' secrets: the names of those; empty if it holds none. */
+  /** Names of other variables' secrets that a value contains; empty if there are none. */
   secretsIn(text: string): readonly string[] {
     const swallowed = assignmentsInside(text).filter(({ name }) => hides(this.entryFor(name)))
     return [...new Set([...this.namesIn(text), ...swallowed.map(({ name }) => name)])]
@@ -146,7 +146,7 @@ export function maskFor(layers: readonly Layer[]): (text: string) => string {
   return (text) => withoutCredentials(needles.mask(text))
 }
 
-/** Returns what looks like an assignment on a further line of a value. */
+/** Lines of a value that look like assignments. */
 export function assignmentsInside(text: string): { readonly name: string; readonly value: string }[] {
   return [...text.matchAll(everyAssignment)].map(([, name = '', value = '']) => ({
     name,
@@ -158,7 +158,7 @@ const everyAssignment = new RegExp(assignmentInside, 'g')
 
 const known = new WeakMap<Reading, Secrecy>()
 
-/** The secrecy of a reading; worked out only where something is shown. */
+/** The secrecy of a reading; computed only where something is shown. */
 export function secrecyOf(reading: Reading): Secrecy {
   let secrecy = known.get(reading)
   if (!secrecy) {

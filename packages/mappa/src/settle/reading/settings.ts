@@ -97,7 +97,7 @@ export function secretTextsIn(settings: object): readonly string[] {
   return texts
 }
 
-/** Returns what a page takes of settings when it is served, by the names of variables. */
+/** Settings that a page gets when it is served, by variable name. */
 export function pageValuesIn(settings: object): Readonly<Record<string, unknown>> {
   const values = pages.get(settings)
   if (!values) throw new TypeError('A page takes settings from settle, not a part or a copy of them.')

@@ -53,7 +53,7 @@ interface Found extends Omit<Used, 'name'> {
 
 /** Longer values are the work of a mistake, or of someone who wants to fill the memory. In UTF-16 code units. */
 const lengthMax = 1024 * 1024
-/** So many names that each mention the next are a mistake too, and the stack has an end. */
+/** Longer chains of expansion are faults: the call stack has a limit. */
 const nameDepthMax = 200
 
 /**
@@ -145,7 +145,7 @@ export class Expander {
     return { ...rest, used: [...own.used, ...rest.used] }
   }
 
-  /** Returns what an assignment of a name hides: an earlier one in its own layer, else the layers below. */
+  /** The text that an assignment overrides: an earlier one in its layer, else one in the layers below. */
   #hiddenBy({ name, at, back }: Assigned): Found | ExpansionProblem {
     const layer = this.#layers[at] as Layer
     const text = layer.source === 'file' ? layer.get(name, back + 1) : undefined

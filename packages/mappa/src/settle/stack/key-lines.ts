@@ -8,7 +8,7 @@ const properNameMax = 40
 
 /**
  * Whether an assignment is the last line of a key in base64 that stands by itself, `Zm9vYmFy…=`: its name, so called, is a
- * part of a secret. Only where nobody declares the name.
+ * part of a secret. Only for undeclared names.
  */
 export function isKeyLine(name: string, text: string | undefined, entries: Declared): boolean {
   return name.length > properNameMax && (text === '' || text === '=') && !name.includes('_') && !entries.has(name)

@@ -6,8 +6,8 @@ import type { Texts } from './stage.js'
 /** The kind of a layer's source. */
 export type LayerSource = keyof typeof layerSources
 
-/** Traits of a kind of layer. */
-interface SourceTraits {
+/** Facts about a kind of layer. */
+interface SourceFacts {
   /** How a run marks it for child processes: they read it again, or it was asked for them. */
   readonly marked?: 'read' | 'asked'
   /** True if only this machine fills it, so that what it names may be anywhere. */
@@ -24,10 +24,10 @@ export const layerSources = {
   environment: { ownMachine: true, remedy: 'Set' },
   'command-line': { ownMachine: true, remedy: 'Set' },
   given: { ownMachine: true, remedy: 'Set' },
-} as const satisfies Readonly<Record<string, SourceTraits>>
+} as const satisfies Readonly<Record<string, SourceFacts>>
 
-/** Returns what holds of a kind of layer, in one shape. */
-export function sourceTraits(source: LayerSource): SourceTraits {
+/** The facts about a kind of layer, in one shape. */
+export function sourceFacts(source: LayerSource): SourceFacts {
   return layerSources[source]
 }
 
@@ -66,8 +66,8 @@ export interface Layer {
   fileOf?(name: string): string
 }
 
-/** Traits of a layer beside its values. */
-export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonly source?: LayerSource }
+/** Facts about a layer beside its values. */
+export type LayerOptions = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonly source?: LayerSource }
 
 /**
  * A layer from layer text.
@@ -76,10 +76,10 @@ export type LayerTraits = Pick<Layer, 'local' | 'staged' | 'fileOf'> & { readonl
  * const layer = layerFromText('.env', 'COLLECTOR_PORT=4100\n')
  * ```
  */
-export function layerFromText(name: string, text: string, traits: LayerTraits = {}): Layer {
+export function layerFromText(name: string, text: string, options: LayerOptions = {}): Layer {
   if (typeof text !== 'string') throw new TypeError('layerFromText takes a name and a text.')
   const values = readValues(text)
-  const { source = 'file', local, staged, fileOf } = traits
+  const { source = 'file', local, staged, fileOf } = options
   const layer = {
     source,
     name,
@@ -103,7 +103,7 @@ export function layerFromText(name: string, text: string, traits: LayerTraits = 
   return Object.defineProperty(layer, 'text', { value: text })
 }
 
-/** Keeps a name that nobody declares, and says why. */
+/** Keeps an undeclared name, and says why. */
 const keepWords = /^[ \t]+#[ \t]*mappa keep:[ \t]*\S/
 
 /** Copies of a layer keep it, so it looks at the one that it is asked of. */
@@ -113,12 +113,12 @@ function withoutText(this: Layer): object {
 }
 
 /** A layer from texts by name, such as a process environment; read when asked, so a large one costs nothing. */
-export function layerFromValues(name: string, values: Texts, traits: LayerTraits = {}): Layer {
+export function layerFromValues(name: string, values: Texts, options: LayerOptions = {}): Layer {
   if (typeof values !== 'object' || values === null)
     throw new TypeError('layerFromValues takes a name and an object of texts.')
   return {
     source: 'given',
-    ...traits,
+    ...options,
     name,
     flaws: [],
     // One look-up only, since each asks the system; what an object inherits is not a text.

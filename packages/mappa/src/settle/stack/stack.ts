@@ -15,7 +15,7 @@ export interface Hit {
 }
 
 /** Facts from entries about the lookup of their names. */
-export interface StackTraits {
+export interface NameRules {
   /** The former names of each that has some. */
   readonly formers?: ReadonlyMap<string, readonly string[]>
   /** Names for which empty text is a value. */
@@ -29,7 +29,7 @@ interface Asked {
   readonly names: ReadonlySet<string>
 }
 
-/** So many names a lower layer may leave out in one place before names are looked up again. */
+/** Names that a lower layer may lack in one place before names are looked up again. */
 const aheadMax = 4
 
 /**
@@ -43,11 +43,11 @@ export class Stack {
   /** Environments hold much that is nobody's setting, so they are asked name by name. */
   readonly #asked: Asked[] = []
 
-  readonly #traits: StackTraits
+  readonly #rules: NameRules
 
-  constructor(layers: readonly Layer[], traits: StackTraits = {}) {
-    this.#traits = traits
-    const { keeps } = traits
+  constructor(layers: readonly Layer[], rules: NameRules = {}) {
+    this.#rules = rules
+    const { keeps } = rules
     const tops = this.#tops
     const order = this.#order
     // From the top, so that what is hidden costs a look only. In one layer the last of a repeated name counts.
@@ -106,7 +106,7 @@ export class Stack {
   /** The layer whose text counts; undefined if none sets the name. Empty text in a layer file clears what lies below. */
   find(name: string): Hit | undefined {
     let top = this.#findAs(name)
-    const formers = this.#traits.formers?.get(name)
+    const formers = this.#rules.formers?.get(name)
     if (formers === undefined) return top
     for (const old of formers) {
       const hit = this.#findAs(old)
@@ -131,7 +131,7 @@ export class Stack {
       const { layer, at, names } = this.#asked[nth] as Asked
       // A look into the set costs less than asking the system for what is not there.
       const text = names.has(name) ? layer.get(name) : undefined
-      if ((text || (text === '' && this.#traits.keeps?.has(name))) && !(top && top.at > at))
+      if ((text || (text === '' && this.#rules.keeps?.has(name))) && !(top && top.at > at))
         top = { layer, text, at, dollar: false }
     }
     return top

@@ -1,6 +1,6 @@
 import type { AnyEntry } from '../../legend/entry.js'
 
-/** A value that is right by its entry's words, and still nobody's intention. */
+/** A value that is right by its entry's words, but hardly intended. */
 export type Slip = 'placeholder' | 'key-of-other-stage'
 
 /** Placeholders of samples and guides. In ASCII: one other character would make Node keep two bytes for each of the preload. */
@@ -17,7 +17,7 @@ export function slipIn(text: string, entry: AnyEntry, lines: readonly string[]):
   return lines.includes('production') && keyFor(text, entry) === 'test' ? 'key-of-other-stage' : undefined
 }
 
-/** Returns what a key is for by its shape. An entry whose pattern says what keys look like knows better. */
+/** The stage kind of a key by its shape. A pattern in the entry has precedence. */
 export function keyFor(text: string, { secret, reach, pattern, type }: AnyEntry): 'live' | 'test' | undefined {
   if (type !== 'string' || pattern !== undefined || !(secret || reach === 'browser')) return undefined
   const found = labelled.exec(text)

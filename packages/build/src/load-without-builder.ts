@@ -3,7 +3,7 @@ import { createRequire } from 'node:module'
 import path from 'node:path'
 import { parse } from 'acorn'
 import { loadLegendFile } from 'mappa/node'
-import { failedLegend, isTypeScript, keepAlone, legendAbove, legendFault, legendOf, textAt } from 'mappa/plugin'
+import { failedLegend, isTypeScript, keepCompiled, legendAbove, legendFault, legendOf, textAt } from 'mappa/plugin'
 import { legendImports, libraryAddress } from './bundle/library.js'
 import type { LoadLegend } from './bundle/project.js'
 import { eachNode, type Node, nodeWord } from './bundle/syntax.js'
@@ -12,7 +12,7 @@ import { eachNode, type Node, nodeWord } from './bundle/syntax.js'
  * A legend for a builder that runs no modules itself. What it is made of is read anew each time, since builds go on when files
  * change; types are taken away by Node, or by whatever the project has that can.
  */
-export const loadLegendAlone: LoadLegend = async (directory, file) => {
+export const loadLegendWithoutBuilder: LoadLegend = async (directory, file) => {
   if (file === undefined) return { loaded: { fault: noLegendIn(directory) }, dependencies: [] }
   const legendPath = path.join(directory, file)
   if (file.endsWith('.json')) return { loaded: loadLegendFile(legendPath), dependencies: [] }
@@ -40,7 +40,7 @@ function keep(
   const code = decodeURIComponent(address.slice(address.indexOf(',') + 1))
   // The sources were read after the text: both must be of one state.
   const isSame = text !== undefined && text === textAt(legendPath)
-  if (isSame && linked.size === 1 && !code.includes('"data:')) keepAlone(legendPath, text, code)
+  if (isSame && linked.size === 1 && !code.includes('"data:')) keepCompiled(legendPath, text, code)
 }
 
 function noLegendIn(directory: string) {
@@ -58,7 +58,7 @@ function isCommonJs(file: string): boolean {
   return file.endsWith('.js') && !/^\s*(?:import|export)\b/m.test(textAt(file) ?? '')
 }
 
-/** Returns what CommonJS gives, of the project's own files as they are now. */
+/** A CommonJS module's exports, with the project's own files read again. */
 function requiredAnew(file: string, linked: Map<string, string>): unknown {
   const require = createRequire(file)
   const own = (id: string) => !/[\\/]node_modules[\\/]/.test(id)
@@ -182,7 +182,7 @@ function withoutTypes(file: string, text: string): string {
   )
 }
 
-/** Node says once that taking types away is experimental, which helps nobody who builds. */
+/** Node says once that taking types away is experimental, which helps no one. */
 function quietly<T>(action: () => T): T {
   const { emitWarning } = process
   process.emitWarning = () => {}

@@ -62,7 +62,7 @@ export interface OtherValue {
   readonly layer: string
 }
 
-/** Returns what is not secret, and is another on the host than layers would have it. `there` has the host's texts, `found` has not. */
+/** Public values that differ between host and layers. `there` includes the host's texts, `found` does not. */
 export function compareValues(found: Survey, there: Survey, variables: readonly Variable[]): OtherValue[] {
   return variables.flatMap(({ name, secret }) => {
     const [own, other] = [found.trail(name).winner, there.trail(name).winner]
@@ -72,7 +72,7 @@ export function compareValues(found: Survey, there: Survey, variables: readonly 
   })
 }
 
-/** Returns what is wrong with values that the host itself gives. */
+/** Faults in values that the host itself sets. */
 export function faultsOnHost(there: Survey, texts: Texts): Fault[] {
   return there.faults
     .filter(({ name, kind }) => name !== undefined && kind !== 'missing' && Object.hasOwn(texts, name))

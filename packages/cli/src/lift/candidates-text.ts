@@ -30,7 +30,7 @@ export function unparsedText(unparsed: readonly UnparsedFile[]): string {
     .join('')
 }
 
-/** Returns what lift leaves alone, and why; empty if there is nothing. */
+/** The list of what lift leaves in place, with reasons; empty if there is nothing. */
 export function leftText(apart: readonly string[], { templates, made }: Pick<Found, 'templates' | 'made'>): string {
   const shown = [
     ...apart.slice(0, leftCountMax).map((folder) => {

@@ -9,7 +9,7 @@ const onlyExport = /^export (?:default (?=legend\()|\{\s*(\w+) as default\s*\})/
  * What a module exports as its default that imports nothing but `legend`: it is run as a function, since Node's way of loading
  * a module takes longer than all the rest of a start. Undefined for whatever is not so plain, or fails; Node runs that.
  */
-export function exportedAlone(text: string, file: string): unknown {
+export function standaloneExport(text: string, file: string): unknown {
   const [words, taken, given] = [
     text.match(/\b(?:import|export|exports)\b/g),
     onlyImport.exec(text),

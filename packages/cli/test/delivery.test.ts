@@ -18,8 +18,8 @@ import { objectBytesMax } from '../src/commands/emit/cluster.js'
 import type { FormName } from '../src/commands/emit/forms.js'
 import { stampFile, type TemplateForm, templateFile } from '../src/commands/stamp/stamped.js'
 
-const signs = [...' \t\n\r:#"\'\\`$}-!&*%@|>{[,?~é\u2028\u0085\u007f\ufeff🐝a']
-const pieces = ['  ', '\n\n', '\r\n', ': ', ' #', '${', '$(x)', '- ', ...signs]
+const chars = [...' \t\n\r:#"\'\\`$}-!&*%@|>{[,?~é\u2028\u0085\u007f\ufeff🐝a']
+const pieces = ['  ', '\n\n', '\r\n', ': ', ' #', '${', '$(x)', '- ', ...chars]
 const words = 'true No null 0x1f 1e3 010 1:20 .inf 2026-11-26 << --- ... = <!-- </b> %h'.split(' ')
 const hostile = fc.array(fc.constantFrom(...pieces, ...words), { maxLength: 8 }).map((parts) => parts.join(''))
 const known = [...pieces, ...words, '', 'a\nb\n', ' lead', 'trail ', "it's", '\n', `${'x'.repeat(500)}: y`]
@@ -386,21 +386,21 @@ test('what is passed on is what was chosen, and no secret gets where the next co
     /^Fault: UID is a variable of the shell itself/m,
   )
   // A file that git would take.
-  const refused = await emit('layer', '--out', 'handed.env')
-  assert.deepEqual([refused.code, existsSync(join(root, 'handed.env'))], [1, false])
-  assert.match(refused.stderr, /handed\.env would contain TOKEN, OTHER, but is not ignored by git/)
-  const folder = await emit('layer', '--out', 'not/there/handed.env')
+  const refused = await emit('layer', '--out', 'out.env')
+  assert.deepEqual([refused.code, existsSync(join(root, 'out.env'))], [1, false])
+  assert.match(refused.stderr, /out\.env would contain TOKEN, OTHER, but is not ignored by git/)
+  const folder = await emit('layer', '--out', 'not/there/out.env')
   assert.deepEqual([folder.code, existsSync(join(root, 'not'))], [1, false])
-  assert.equal((await emit('layer', '--out', 'handed.env', '--no-secrets')).code, 0)
-  const file = join(root, 'handed.secret')
-  assert.equal((await emit('layer', '--out', 'handed.secret')).code, 0)
+  assert.equal((await emit('layer', '--out', 'out.env', '--no-secrets')).code, 0)
+  const file = join(root, 'out.secret')
+  assert.equal((await emit('layer', '--out', 'out.secret')).code, 0)
   assert.equal(statSync(file).mode & 0o777, 0o600)
   const before = readFileSync(file, 'utf8')
   assert.ok(secretTexts.slice(0, 2).every((secret) => before.includes(secret)))
-  const changed = await emit('layer', '--out', 'handed.secret', '--stage', 'staging')
+  const changed = await emit('layer', '--out', 'out.secret', '--stage', 'staging')
   assert.match(changed.stderr, /^-PORT=4100\n[\s\S]*^\+PORT=4200/m)
   for (const secret of secretTexts) assert.doesNotMatch(changed.stderr, new RegExp(secret))
-  assert.match((await emit('layer', '--out', 'handed.secret', '--stage', 'staging')).stderr, /is up to date/)
+  assert.match((await emit('layer', '--out', 'out.secret', '--stage', 'staging')).stderr, /is up to date/)
   // What a person has written.
   writeFileSync(join(root, 'notes.json'), '{ "notes": "of the keeper", "PORT": 1, "more": 2 }')
   for (const [form, file] of [

@@ -9,21 +9,21 @@ import { readingOf, type Survey } from './survey.js'
 import { convert } from './value/convert.js'
 
 /** A variable's value as it is passed on to others. */
-export interface HandedValue {
+export interface DeliveredValue {
   readonly name: string
   /** As a process gets it. */
   readonly text: string
   /** The same as JSON data: a number or a switch where the entry says so, a list, an object; else the text. */
   readonly data: unknown
-  /** True if others may not see it: it is secret, contains the text of a secret or a password in an address, or nobody declares it. */
+  /** True if others may not see it: it is secret, contains the text of a secret or a password in an address, or it is undeclared. */
   readonly hidden: boolean
   readonly declared: boolean
   readonly reach: 'server' | 'browser'
   readonly source: LayerSource | 'default'
 }
 
-/** Returns what a stage passes on: a text for every entry that has one, and for every name in a layer file. */
-export function handedIn(found: Survey): readonly HandedValue[] {
+/** A stage's values for others: one for every entry with a text, and for every name in a layer file. */
+export function deliveredValues(found: Survey): readonly DeliveredValue[] {
   const reading = readingOf(found)
   return givenIn(reading).map(({ name, text, source }) => {
     const entry = reading.entries.get(name)
@@ -39,7 +39,7 @@ export function handedIn(found: Survey): readonly HandedValue[] {
   })
 }
 
-/** Tells whether an address has a password in it, which nobody is shown whatever its entry says. */
+/** Tells whether an address has a password in it, which is never shown, whatever its entry says. */
 function holdsPassword(text: string): boolean {
   return /:\/\/[^\s/:@]*:[^\s@/]+@/.test(text)
 }

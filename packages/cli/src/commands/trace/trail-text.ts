@@ -23,7 +23,7 @@ export function trailText(
   return `${lead}\n\n${lines.join('\n')}`
 }
 
-/** Returns what a value was built from, below the value. */
+/** The parts that a value was built from, below the value. */
 export function partText({ name, layer, place, shown }: TrailPart): string {
   const from = place
     ? `${place.file}:${place.line}:${place.column}`

@@ -13,7 +13,7 @@ export interface HostOptions {
 /** A host's own tools may take a while to list what it has. Milliseconds. */
 const hostMax = 30_000
 
-/** Returns what a host says it has: from a file, or asked for with a token that a variable holds. */
+/** A host's variables, from a file, or requested with a token from a variable. */
 export async function hostText(
   { host = '', tokenFrom }: HostOptions,
   found: Survey,

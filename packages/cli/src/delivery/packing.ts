@@ -35,7 +35,7 @@ export async function unsentPaths(root: string, paths: readonly string[]): Promi
   return paths.filter((path) => !sent.has(path) || !copied.some((each) => covers(each, path)))
 }
 
-/** Returns what the last stage of a container file copies from where it is built. */
+/** Sources that the last stage of a container file copies from the build context. */
 function copiedIn(text: string): string[] {
   const last =
     text

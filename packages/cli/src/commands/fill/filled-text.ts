@@ -23,7 +23,7 @@ interface Done {
 /** How to give values without a terminal. */
 const howToGive = 'On a terminal, mappa fill asks for each. From a file: mappa fill --from FILE'
 
-/** Returns what was written, and what is still lacking. `asked` says whether a person was there to answer. */
+/** The summary of written and missing values. `asked` says whether a person could answer. */
 export function filledText(
   { filled, changes, left, found, place, named, definition }: Done,
   terminal: Terminal,

@@ -1,7 +1,7 @@
 import { isStageName } from '../format/names.js'
 import { must, whatIs } from '../legend/given.js'
 import { type Fault, type Notice, printable } from '../settle/faults/faults.js'
-import type { Met } from '../settle/reading/read.js'
+import type { AcceptedOccurrence } from '../settle/reading/read.js'
 import type { Stage } from '../settle/stack/stage.js'
 
 /** Styles for parts of a report; each function wraps a text for its medium. */
@@ -30,7 +30,7 @@ export interface Reported {
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
   /** Accepted faults and notices: the tally counts them. */
-  readonly accepted?: readonly Met[]
+  readonly accepted?: readonly AcceptedOccurrence[]
 }
 
 const same = (text: string) => text

@@ -17,7 +17,7 @@ export function faultsElsewhere({ faults, notices }: Survey): Fault[] {
   return [...faults, ...local]
 }
 
-/** Variables that pages have, by when their values are decided for good. */
+/** Variables that pages have, by when their values are fixed. */
 export function pageNames(definition: Legend, when: 'build' | 'start'): string[] {
   return Object.entries(entriesOf(definition)).flatMap(([name, entry]) =>
     reachesBrowser(entry) && fixedAt(entry) === when ? [name] : [],

@@ -1,5 +1,5 @@
 import type { Fault, Survey } from 'mappa'
-import { type HandedValue, handedIn, heldTo } from 'mappa/command'
+import { type DeliveredValue, deliveredValues, heldTo } from 'mappa/command'
 import { type ProjectOptions, type SoundProject, surveyProject } from '../project/project.js'
 import { unknownVariable } from '../terminal/unknown-variable.js'
 import { UsageError } from '../terminal/usage-error.js'
@@ -11,7 +11,7 @@ export interface Chosen {
   /** Names of variables, and patterns of such, separated by commas. */
   readonly only?: string
   readonly reach?: 'server' | 'browser'
-  /** False leaves out what others may not see. */
+  /** False leaves secrets out. */
   readonly secrets?: boolean
 }
 
@@ -19,7 +19,7 @@ export interface Chosen {
 export async function chosenValues(
   project: SoundProject,
   options: ProjectOptions & Chosen,
-): Promise<{ readonly found: Survey; readonly values: readonly HandedValue[]; readonly faults: readonly Fault[] }> {
+): Promise<{ readonly found: Survey; readonly values: readonly DeliveredValue[]; readonly faults: readonly Fault[] }> {
   const { only, reach, secrets } = options
   const patterns = only?.split(',').map((name) => ({ name: name.trim(), pattern: patternFor(name.trim()) }))
   if (patterns?.some(({ name }) => !/^[A-Za-z_*][A-Za-z0-9_*]*$/.test(name)))
@@ -35,7 +35,7 @@ export async function chosenValues(
   const { found } = await surveyProject({ ...project, definition }, { ...options, givenElsewhere: true })
   const faults = faultsElsewhere(found)
   if (faults.length > 0) return { found, faults, values: [] }
-  const values = handedIn(found).filter(
+  const values = deliveredValues(found).filter(
     (each) =>
       isNamed(each.name) && (reach === undefined || each.reach === reach) && (secrets !== false || !each.hidden),
   )
@@ -47,8 +47,8 @@ export async function chosenValues(
   return { found, faults, values }
 }
 
-/** Returns what of this machine's process environment gets into what is for others, and hides what the layers say: worth a sentence. */
-export function fromHere(found: Survey, values: readonly Pick<HandedValue, 'name' | 'source'>[]): string[] {
+/** Warns of values from this machine's process environment that override layers in delivered output. */
+export function fromHere(found: Survey, values: readonly Pick<DeliveredValue, 'name' | 'source'>[]): string[] {
   const names = values.flatMap(({ name, source }) => {
     const { steps } = found.trail(name)
     return source === 'environment' && steps.some((step) => step.source === 'file' && step.passed) ? [name] : []

@@ -1,7 +1,7 @@
 import { existsSync, mkdirSync, statSync } from 'node:fs'
 import { basename, dirname, resolve, sep } from 'node:path'
 import type { Survey } from 'mappa'
-import { type HandedValue, pathFrom, textAt } from 'mappa/command'
+import { type DeliveredValue, pathFrom, textAt } from 'mappa/command'
 import { counted } from '../declared/counted.js'
 import { writeFiles } from '../edits/write.js'
 import { git } from '../project/git/git.js'
@@ -9,11 +9,11 @@ import { telling } from '../project/made-file.js'
 import { choose } from '../terminal/ask.js'
 import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
-import { handOver, talk } from '../terminal/terminal.js'
+import { printExact, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 
 /** A text that leaves this machine, or a file of it. */
-export interface HandedText {
+export interface DeliveredText {
   /** The file, as it was named; undefined for standard output. */
   readonly path: string | undefined
   readonly text: string
@@ -27,8 +27,8 @@ export interface HandedText {
  * The one way in which values are passed on: no secret gets onto a screen that nobody has asked for twice, nor into a file
  * that the next commit would take; a file that is there already is written with what changes shown, all files or none.
  */
-export async function handOn(
-  texts: readonly HandedText[],
+export async function deliver(
+  texts: readonly DeliveredText[],
   {
     root,
     hidden,
@@ -82,13 +82,13 @@ export async function handOn(
           `Notice: ${named} contains secrets, but other users of this machine may read it.\n  → Run: chmod 600 ${named}`,
         )
     }
-    for (const { text } of printed) handOver(text)
+    for (const { text } of printed) printExact(text)
     return { exitCode: exitCodes.fine }
   })
 }
 
 /** Why a file must stay as it is: nothing that a person has written is lost to what can be made again. */
-function whyKept({ path, isMade }: HandedText & { readonly path: string }, root: string): string | undefined {
+function whyKept({ path, isMade }: DeliveredText & { readonly path: string }, root: string): string | undefined {
   const full = resolve(path)
   if (dirname(full) === resolve(root) && /^(?:\.env(?:\..*)?|mappa\.legend\.\w+)$/.test(basename(full)))
     return `${path} is a source of values, so it was not changed. Name another file.`
@@ -99,14 +99,14 @@ function whyKept({ path, isMade }: HandedText & { readonly path: string }, root:
 }
 
 /** Texts that must not be shown where a change is. */
-export function hiddenTextsOf(found: Survey, values: readonly HandedValue[]): readonly string[] {
+export function hiddenTextsOf(found: Survey, values: readonly DeliveredValue[]): readonly string[] {
   return [
     ...values.flatMap(({ hidden, text }) => (hidden && text !== '' ? [text] : [])),
     ...found.given.flatMap(({ name, text }) => (found.trail(name).declared || text === '' ? [] : [text])),
   ]
 }
 
-/** Returns what is on a screen is in its scroll-back, and in front of anyone who looks. */
+/** Asks before secrets are printed to a terminal: its scroll-back keeps them. */
 async function isWanted(secrets: readonly string[]): Promise<boolean> {
   const what = `The output contains ${namesTold(secrets)}.`
   if (!process.stdin.isTTY) {
@@ -125,7 +125,7 @@ async function isWanted(secrets: readonly string[]): Promise<boolean> {
   return answer
 }
 
-/** So many names are told. */
+/** At most this many names are listed. */
 const secretsToldMax = 3
 
 function namesTold(names: readonly string[]): string {
@@ -133,7 +133,7 @@ function namesTold(names: readonly string[]): string {
   return `${counted(names.length, 'secret')} (${names.slice(0, secretsToldMax).join(', ')}, …)`
 }
 
-/** Tells whether a file lies in a repository that has it, or that is not told to leave it out. */
+/** Tells whether a file lies in a repository that has it, or that does not ignore it. */
 function wouldBeCommitted(path: string): boolean {
   const full = resolve(path)
   let directory = dirname(full)
