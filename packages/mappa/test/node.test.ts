@@ -177,7 +177,7 @@ test('a legend that the preload cannot load is one sentence', async () => {
 })
 
 test('a legend that imports nothing but the library is run as a function, and is what Node makes of it', async () => {
-  await answered('alone', async (given) => {
+  await answered('standalone', async (given) => {
     const text = given.replaceAll('\\n', '\n').replaceAll('\\r', '\r')
     const here = project({ 'mappa.legend.mjs': text, 'other.js': "export * from 'mappa/legend'" })
     const file = join(here, 'mappa.legend.mjs')

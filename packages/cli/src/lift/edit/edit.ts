@@ -38,8 +38,7 @@ function whyHeld({ blocked, reach, sites }: Candidate, target: Target, bundled: 
   const { read } = target
   if (blocked !== undefined) return blocked
   const container = sites.find(({ form }) => form === 'container')
-  if (container && !target.compose)
-    return `Set in ${container.path}. To move the value, too, run: mappa lift --compose`
+  if (container && !target.compose) return `Set in ${container.path}. To move the value, too, run: mappa lift --compose`
   if (reach === 'browser' && !bundled) return 'It is used in the browser, but Vite does not build the page.'
   const classic = sites.find(({ path, start }) => /\.html?$/.test(path) && !isModuleScript(read(path) ?? '', start))
   return classic && `It is in a script of ${classic.path} that is not a module and cannot import settings.`
