@@ -38,7 +38,7 @@ const checks = [
 /** Files that mostly wait, or take long: they come first, so that nothing is waited for at the end. */
 const long = /(?:dashboard|everyday|hosts|watching|with|write)\.test\.ts$/
 // More than there are cores: some files mostly wait.
-const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '4']
+const tests = ['--import', 'tsx', '--test', '--test-reporter', 'spec', '--test-concurrency', '6']
 const failed = given.length > 0 ? [] : await together([...checks, ['the demo', ['scripts/demo.mjs']]])
 console.log('\n── tests')
 const args = [...tests, ...(given.length > 0 ? given : testFiles())]
