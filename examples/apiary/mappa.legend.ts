@@ -35,7 +35,7 @@ export default legend(
       type: 'string',
       minLength: 1,
       as: 'store.file',
-      description: 'SQLite file for the readings, seen from the working directory',
+      description: 'SQLite file for the readings, relative to the working directory',
     },
     READINGS_KEPT: {
       type: 'integer',

@@ -35,7 +35,7 @@ interface MappaSettings {
   }
   readonly store: {
     /**
-     * SQLite file for the readings, seen from the working directory.
+     * SQLite file for the readings, relative to the working directory.
      * Text of at least 1 character.
      */
     readonly file: import('mappa/legend').SettingOf<MappaEntries['STORE_FILE']>
@@ -160,7 +160,7 @@ declare module 'virtual:mappa/settings' {
   export const ALLOWED_ORIGINS: import('mappa/legend').SettingOf<MappaEntries['ALLOWED_ORIGINS']>
   /**
    * Server only.
-   * SQLite file for the readings, seen from the working directory.
+   * SQLite file for the readings, relative to the working directory.
    * Text of at least 1 character.
    */
   export const STORE_FILE: import('mappa/legend').SettingOf<MappaEntries['STORE_FILE']>
@@ -290,7 +290,7 @@ declare namespace NodeJS {
      */
     ALLOWED_ORIGINS: string
     /**
-     * SQLite file for the readings, seen from the working directory.
+     * SQLite file for the readings, relative to the working directory.
      * Text of at least 1 character.
      */
     STORE_FILE: string

@@ -1,5 +1,6 @@
 import { must, mustBeOptions, mustBeText, whatIs } from '../legend/given.js'
 import { entriesOf, type Legend, type Remote } from '../legend/legend.js'
+import { capitalized } from '../report/report-text.js'
 import type { Fault } from '../settle/faults/faults.js'
 import { givenIn, type Reading, readSources, type Sources } from '../settle/reading/read.js'
 import { type Layer, layerFromValues } from '../settle/stack/layer.js'
@@ -206,7 +207,7 @@ function addressesOnly(definition: Legend<unknown> | undefined): Legend<unknown>
 function notNamedHere({ name, url }: Remote): Fault {
   return {
     kind: 'remote',
-    message: `${name} was not asked, because this machine has not named the address in ${url}.`,
+    message: `${capitalized(name)} was not asked, because this machine has not named the address in ${url}.`,
     layer: name,
     remedy: `If this machine may send its token there, write the whole address in .env.local: ${url}=…`,
   }

@@ -95,7 +95,7 @@ function block(report: Fault | Notice, mark: Paint['fault'], width: number): str
   const { place, excerpt, layer } = report
   const remedy = report.remedy && printable(report.remedy)
   if (place) lines.push(`${indent}${printable(place.file)}:${place.line}:${place.column}`)
-  else if (layer && !report.message.includes(layer)) lines.push(indent + printable(layer))
+  else if (layer && !report.message.toLowerCase().includes(layer.toLowerCase())) lines.push(indent + printable(layer))
   if (place && excerpt) {
     const room = width - indent.length
     const { text, start, end } = cut(excerpt, room)

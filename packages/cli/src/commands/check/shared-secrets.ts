@@ -22,7 +22,7 @@ export function sharedSecrets(
         const isAllowed = madeUp.has(layer.name) && layer.isKept?.(name)
         if (!layer.get(name) || isAllowed) return []
         const place = placeOf(layer, name)
-        const keep = madeUp.has(layer.name) ? ' If it is made up, add behind its value: # mappa keep: reason' : ''
+        const keep = madeUp.has(layer.name) ? ' If it is made up, add after its value: # mappa keep: reason' : ''
         return [
           {
             kind: 'secret-shared',

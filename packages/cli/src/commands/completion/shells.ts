@@ -16,7 +16,7 @@ _mappa() {
 complete -F _mappa mappa
 `,
   zsh: `#compdef mappa
-# mappa in zsh. In ~/.zshrc, behind compinit: eval "$(mappa completion zsh)"
+# mappa in zsh. In ~/.zshrc, after compinit: eval "$(mappa completion zsh)"
 _mappa() {
   local -a answer found
   answer=("\${(@f)$(@command@ completion zsh -- "\${(@)words[2,CURRENT]}" 2>/dev/null)}")

@@ -80,7 +80,7 @@ function isRight(name: string, stages: readonly string[]): boolean {
 function misnamed(name: string, meant: string, isThere: boolean): Notice {
   return {
     kind: 'misnamed',
-    message: `${printable(name)} is not read: ${name.includes('/') ? 'layer files belong in the root' : `should it be called ${meant}?`}`,
+    message: `${printable(name)} is not read: ${name.includes('/') ? 'layer files belong in the root.' : `should it be called ${meant}?`}`,
     layer: printable(name),
     remedy: isThere ? `Move its content to ${meant}, and remove it.` : `Run: mv ${shellWord(name)} ${meant}`,
   }

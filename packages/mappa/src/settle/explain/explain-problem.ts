@@ -55,7 +55,7 @@ const tellers: Readonly<Record<Problem['breach'], Teller>> = {
     name,
     message: `${name} is not in the legend. Did you mean ${meant}, which has no value?`,
     ...nameSpot((winner as Hit).layer, name),
-    remedy: `Rename it to ${meant}. To keep it, add behind its value: # mappa keep: reason`,
+    remedy: `Rename it to ${meant}. To keep it, add after its value: # mappa keep: reason`,
   }),
   'wrong-type': wrongValue,
   'not-allowed': wrongValue,

@@ -227,7 +227,7 @@ export function readAlreadyText(
 ) {
   return {
     name,
-    message: `Something has already loaded ${layer.name}: the process environment has all of its ${count} ${count === 1 ? 'value' : 'values'}, so they override ${name} from ${hidden.name}.`,
+    message: `Something has already loaded ${layer.name}: the process environment has ${count === 1 ? 'its one value, so it overrides' : `all of its ${count} values, so they override`} ${name} from ${hidden.name}.`,
     ...valueSpot(hidden, name, entries.get(name)),
     remedy:
       otherReader?.() ??
