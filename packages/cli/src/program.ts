@@ -26,7 +26,7 @@ import { withCommand } from './commands/with/definition.js'
 import { wrongUsage } from './commands/wrong-usage.js'
 import { Left } from './terminal/ask.js'
 import { beginReport, endReport } from './terminal/json-report.js'
-import { talk } from './terminal/terminal.js'
+import { output, talk } from './terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from './terminal/usage-error.js'
 
 /** Every command, by the task it is for, in the order of the help. */
@@ -51,10 +51,6 @@ export async function run(args: readonly string[]): Promise<void> {
   beginReport(own.includes('--json'))
   try {
     process.exitCode = exitCodes.fine
-    // A reader of the output may stop early, as head does; that is not an error.
-    process.stdout.on('error', (error: NodeJS.ErrnoException) => {
-      if (error.code !== 'EPIPE') throw error
-    })
     const finish = ({ exitCode, cause }: Ended) => {
       process.exitCode = exitCode
       if (debug && cause !== undefined) talk().write(`${cause}\n`)
@@ -107,7 +103,7 @@ function program(
     .version(version(), '-v, --version', 'show the version')
     .helpOption('-h, --help', 'show this help')
     // Its sentences repeat what was typed.
-    .configureOutput({ outputError: () => {} })
+    .configureOutput({ outputError: () => {}, writeOut: (text) => output().write(text) })
     .configureHelp({ showGlobalOptions: true })
     .addHelpText('after', helpEnd)
     .option('--debug', 'show where an error comes from')

@@ -1,5 +1,6 @@
 import { existsSync, mkdirSync, statSync } from 'node:fs'
 import { basename, dirname, resolve, sep } from 'node:path'
+import { isatty } from 'node:tty'
 import type { Survey } from 'mappa'
 import { type DeliveredValue, pathFrom, textAt } from 'mappa/command'
 import { counted } from '../declared/counted.js'
@@ -44,7 +45,7 @@ export async function deliver(
 ): Promise<{ exitCode: number }> {
   const printed = texts.filter(({ path }) => path === undefined)
   const secrets = [...new Set(printed.flatMap((each) => each.secrets))]
-  if (secrets.length > 0 && process.stdout.isTTY && !(await isWanted(secrets))) return { exitCode: exitCodes.faults }
+  if (secrets.length > 0 && isatty(1) && !(await isWanted(secrets))) return { exitCode: exitCodes.faults }
   const files = texts.flatMap(({ path, ...rest }) => (path === undefined ? [] : [{ ...rest, path }]))
   const committed = files.filter(({ path, secrets }) => secrets.length > 0 && wouldBeCommitted(path))
   for (const { path, secrets } of committed)
@@ -109,7 +110,7 @@ export function hiddenTextsOf(found: Survey, values: readonly DeliveredValue[]):
 /** Asks before secrets are printed to a terminal: its scroll-back keeps them. */
 async function isWanted(secrets: readonly string[]): Promise<boolean> {
   const what = `The output contains ${namesTold(secrets)}.`
-  if (!process.stdin.isTTY) {
+  if (!isatty(0)) {
     say(`${what} Send it to a program or a file: … | command, or --out FILE. Nothing was printed.`)
     return false
   }

@@ -1,6 +1,7 @@
 import type { ChildProcess } from 'node:child_process'
 
 const { constants } = process.getBuiltinModule('node:os')
+const { isatty } = process.getBuiltinModule('node:tty')
 
 /** Signals that ask a program to do something, so that they are the child's and not ours. */
 export const passedOn: readonly NodeJS.Signals[] = ['SIGTERM', 'SIGHUP', 'SIGINT', 'SIGQUIT', 'SIGUSR1', 'SIGUSR2']
@@ -12,7 +13,8 @@ const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
  * it, the same signal ends this process. Rejects with the error of one that could not be started.
  */
 export async function inPlace(child: ChildProcess): Promise<number> {
-  const atTerminal = process.stdin.isTTY || process.stdout.isTTY
+  // Of the descriptor: looking at a stream would make a pipe of the child's non-blocking.
+  const atTerminal = isatty(0) || isatty(1)
   const pass = (signal: NodeJS.Signals) => {
     if (!(atTerminal && fromTerminal.has(signal))) child.kill(signal)
   }

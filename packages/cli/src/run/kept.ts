@@ -2,6 +2,7 @@ import type { ChildProcess, StdioOptions } from 'node:child_process'
 import { readdirSync, readFileSync } from 'node:fs'
 import { constants } from 'node:os'
 import { setTimeout as wait } from 'node:timers/promises'
+import { isatty } from 'node:tty'
 import spawn from 'cross-spawn'
 import { notRun, startedBy } from './child.js'
 
@@ -37,7 +38,7 @@ export class KeptChild {
   start(environment: NodeJS.ProcessEnv): Promise<Ending> {
     const [name, ...args] = this.command
     // A group in the background that reads from the terminal would be stopped by it.
-    const stdin = process.stdin.isTTY ? 'ignore' : 'inherit'
+    const stdin = isatty(0) ? 'ignore' : 'inherit'
     const options = { stdio: [stdin, 'inherit', 'inherit'] as StdioOptions, env: environment, detached: groups }
     let child: ChildProcess
     try {

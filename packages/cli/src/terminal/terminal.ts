@@ -1,5 +1,7 @@
+import { writeSync } from 'node:fs'
+import { isatty } from 'node:tty'
+import { inspect } from 'node:util'
 import { type Paint, printable } from 'mappa'
-import pico from 'picocolors'
 import { escapedCharacter, withEscapes } from './escapes.js'
 
 /** A command's output, with its width and colours. */
@@ -10,11 +12,46 @@ export interface Terminal {
 }
 
 /** Standard output: what a command was asked for. */
-export const output = (): Terminal => terminalOf(process.stdout, () => (hasPrinted = true))
+export const output = (): Terminal => terminalOf(1, () => (hasPrinted = true))
 /** Standard error: talk, and everything of `mappa with`, whose standard output is its child's. */
-export const talk = (): Terminal => terminalOf(process.stderr, (text) => (said += text))
+export const talk = (): Terminal => terminalOf(2, (text) => (said += text))
 
 let [hasPrinted, said] = [false, '']
+/** True while a child may use this process's descriptors. */
+let isShared = false
+let isGuarded = false
+
+/**
+ * From now on a child has this process's descriptors. Node makes a pipe non-blocking as soon as its stream is looked at, and
+ * with it the child's end: programs that do not expect that lose what they read or write. So no stream is looked at any more.
+ */
+export function shareDescriptors(): void {
+  isShared = true
+}
+
+/** The stream of a descriptor; only terminals and the command's own output need one. */
+function streamOf(descriptor: 1 | 2): NodeJS.WriteStream {
+  if (descriptor === 2) return process.stderr
+  // A reader of the output may stop early, as head does; that is not an error.
+  if (!isGuarded)
+    process.stdout.on('error', (error: NodeJS.ErrnoException) => {
+      if (error.code !== 'EPIPE') throw error
+    })
+  isGuarded = true
+  return process.stdout
+}
+
+/** Writes all of a text to a descriptor that others use, too, and that one of them may have made non-blocking. */
+function writeWhole(descriptor: number, text: string): void {
+  for (let rest = Buffer.from(text); rest.length > 0; )
+    try {
+      rest = rest.subarray(writeSync(descriptor, rest))
+    } catch (error) {
+      // Nobody reads it any more.
+      if ((error as NodeJS.ErrnoException).code !== 'EAGAIN') return
+      Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, 10)
+    }
+}
 
 /** Text that this run has written so far. */
 export function outputSoFar(): { readonly hasPrinted: boolean; readonly said: string } {
@@ -25,39 +62,50 @@ export function outputSoFar(): { readonly hasPrinted: boolean; readonly said: st
 export function forget(): void {
   hasPrinted = false
   said = ''
+  isShared = false
+  isGuarded = false
 }
 
-/** Hands a file's text on, sign for sign; only a terminal gets it without what that would obey. */
+/** Prints a file's text, character for character; only a terminal gets it without what that would obey. */
 export function printExact(text: string): void {
   hasPrinted = true
-  process.stdout.write(process.stdout.isTTY === true ? harmless(text) : text)
+  streamOf(1).write(isatty(1) ? harmless(text) : text)
 }
 
 /** Tells whether a person is there to answer questions. */
 export function isAsked(): boolean {
-  return process.stdin.isTTY === true && process.stdout.isTTY === true
+  return isatty(0) && isatty(1)
 }
 
-function terminalOf(stream: NodeJS.WriteStream, note: (text: string) => void): Terminal {
-  const { bold, dim, red, magenta } = pico.createColors(isColoured(stream))
+function terminalOf(descriptor: 1 | 2, note: (text: string) => void): Terminal {
+  const isTerminal = isatty(descriptor)
+  const paint = isColoured(isTerminal) ? painted : (_: Colour) => (text: string) => text
   return {
     // A terminal that nobody has sized says 0.
-    width: Math.min(stream.columns || 100, 100),
+    width: Math.min((isTerminal && streamOf(descriptor).columns) || 100, 100),
     // Both are readable on a white and on a black ground, as terminals draw them: yellow and green are not.
-    paint: { bold, dim, fault: red, notice: magenta },
+    paint: { bold: paint('bold'), dim: paint('dim'), fault: paint('red'), notice: paint('magenta') },
     write: (text) => {
       note(text)
-      stream.write(harmless(text))
+      if (isShared && !isTerminal) writeWhole(descriptor, harmless(text))
+      else streamOf(descriptor).write(harmless(text))
     },
   }
 }
 
+type Colour = 'bold' | 'dim' | 'red' | 'magenta'
+
+function painted(colour: Colour): (text: string) => string {
+  const [on, off] = inspect.colors[colour] as [number, number]
+  return (text) => `\u001b[${on}m${text}\u001b[${off}m`
+}
+
 /** `NO_COLOR` and `FORCE_COLOR` decide, in this order; else a terminal that knows colours gets them. */
-function isColoured({ isTTY }: NodeJS.WriteStream): boolean {
+function isColoured(isTerminal: boolean): boolean {
   const { NO_COLOR: never, FORCE_COLOR: always, TERM: terminal } = process.env
   if (never) return false
   if (always !== undefined) return always !== '0' && always !== 'false'
-  return isTTY === true && terminal !== 'dumb'
+  return isTerminal && terminal !== 'dumb'
 }
 
 /** The escape sequences of our colours, and no others. */
@@ -91,9 +139,10 @@ const step = 100
  * there is no terminal, a line is written each second.
  */
 export function* counting<T>(items: Iterable<T>, text: (count: number) => string, lines = false): Generator<T> {
+  const isTerminal = isatty(2)
+  if (!isTerminal && !lines) return yield* items
   const { stderr } = process
-  if (!stderr.isTTY && !lines) return yield* items
-  const [before, after, pause] = stderr.isTTY ? ['\r', '', step] : ['', '\n', patience]
+  const [before, after, pause] = isTerminal ? ['\r', '', step] : ['', '\n', patience]
   let next = Date.now() + patience
   let [count, shown] = [0, false]
   for (const item of items) {
@@ -101,7 +150,7 @@ export function* counting<T>(items: Iterable<T>, text: (count: number) => string
     count++
     if (Date.now() < next) continue
     next = Date.now() + pause
-    shown = stderr.isTTY
+    shown = isTerminal
     stderr.write(`${before}${text(count)}${after}`)
   }
   if (shown) stderr.write('\r\u001b[K')
@@ -114,17 +163,17 @@ export interface Progress {
 }
 
 export function progress(text: (count: number) => string): Progress {
-  const { stderr } = process
+  const isTerminal = isatty(2)
   let next = Date.now() + patience
   let shown = false
   const tell = (count: number) => {
-    if (!stderr.isTTY || Date.now() < next) return
+    if (!isTerminal || Date.now() < next) return
     next = Date.now() + step
     shown = true
-    stderr.write(`\r${text(count)}`)
+    process.stderr.write(`\r${text(count)}`)
   }
   const end = () => {
-    if (shown) stderr.write('\r\u001b[K')
+    if (shown) process.stderr.write('\r\u001b[K')
   }
   return Object.assign(tell, { end })
 }

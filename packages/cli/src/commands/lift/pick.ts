@@ -1,6 +1,7 @@
 import type { Candidate } from '../../guess/finding.js'
 import { asSecret, renamed, wrongName } from '../../lift/adjust.js'
 import { choose, typed } from '../../terminal/ask.js'
+import { output } from '../../terminal/terminal.js'
 
 type PickAnswer = 'move' | 'rename' | 'secret' | 'skip' | 'stop'
 
@@ -13,7 +14,7 @@ export async function pick(
   const names = new Set([...taken, ...candidates.map(({ name }) => name)])
   const picked: Candidate[] = []
   for (const [at, candidate] of candidates.entries()) {
-    process.stdout.write(`\n${describe(candidate)}\n\n`)
+    output().write(`\n${describe(candidate)}\n\n`)
     const { name, kind, secret, reach } = candidate
     const answer = await choose<PickAnswer>(
       `${name}, ${at + 1} of ${candidates.length}`,

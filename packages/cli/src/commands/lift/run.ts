@@ -33,7 +33,7 @@ import { diffText } from '../../terminal/diff.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
-import { counting, jsonText, output, talk } from '../../terminal/terminal.js'
+import { counting, isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
 
 /** Options of `mappa lift`. */
@@ -61,8 +61,7 @@ type Check = (options: ProjectOptions & { readonly json?: boolean }) => Promise<
 
 /** `mappa lift`: finds settings and keys in code, shows the moves, and with `--apply` makes them. */
 export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
-  if (options.pick && (options.json || !(process.stdin.isTTY && process.stdout.isTTY)))
-    throw new UsageError('--pick needs a terminal. Use --only here.')
+  if (options.pick && (options.json || !isAsked())) throw new UsageError('--pick needs a terminal. Use --only here.')
   const project = await openProject(options)
   const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
   const apart = foldersApart(project.root)

@@ -1,5 +1,6 @@
 import { Option } from 'commander'
 import type { ProjectOptions } from '../../project/project.js'
+import { shareDescriptors } from '../../terminal/terminal.js'
 import { UsageError } from '../../terminal/usage-error.js'
 import { type CommandDefinition, namedStage, staged } from '../definition.js'
 
@@ -23,6 +24,7 @@ export const withCommand: CommandDefinition = {
           throw new UsageError('Write the command after --, for example: mappa with staging -- node server.js')
         if (options.grace !== undefined && !options.watch) throw new UsageError('--grace is for with --watch.')
         const named = { ...options, ...namedStage(stage, options) }
+        shareDescriptors()
         const start = options.watch
           ? (await import('./watch.js')).watchSettings
           : (await import('./run.js')).withSettings
