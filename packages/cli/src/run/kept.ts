@@ -17,12 +17,14 @@ const killedMax = 1000
 const pollEvery = 20
 
 /**
- * A program that is kept running and startedBy again. It and what it starts form a group of their own, so that stopping
+ * A program that is kept running and started again. It and what it starts form a group of their own, so that stopping
  * it leaves nothing behind that holds its port.
  */
 export class KeptChild {
   #child: ChildProcess | undefined
   #ended: Promise<Ending> | undefined
+  /** Number of the group that was started last, while something of it may still run. */
+  #group: number | undefined
 
   constructor(
     readonly command: readonly [string, ...string[]],
@@ -47,19 +49,22 @@ export class KeptChild {
       return Promise.resolve({ error: error as Error })
     }
     this.#child = child
+    this.#group = child.pid
     const ended = new Promise<Ending>((resolve) => {
       child.once('error', (error) => resolve({ error: notRun(name, error) }))
       child.once('exit', (code, signal) => resolve({ code: signal ? 128 + constants.signals[signal] : (code ?? 0) }))
     })
     this.#ended = ended.then((ending) => {
       if (this.#child === child) this.#child = undefined
+      // What it started may go on. A number whose group is gone may be given to another.
+      if (this.#group === child.pid && !isThere(child.pid)) this.#group = undefined
       return ending
     })
     return this.#ended
   }
 
   signal(signal: NodeJS.Signals): void {
-    const { pid } = this.#child ?? {}
+    const pid = groups ? this.#group : this.#child?.pid
     if (pid === undefined) return
     try {
       if (groups) process.kill(-pid, signal)
@@ -69,19 +74,25 @@ export class KeptChild {
     }
   }
 
-  /** Asks it to end, and after the grace period makes it. */
+  /** Ends it and what it has started, at once. */
+  kill(): void {
+    this.signal('SIGKILL')
+  }
+
+  /** Asks it to end, and after the grace period makes it: also what a program that has ended has left behind. */
   async stop(signal: NodeJS.Signals = 'SIGTERM'): Promise<Ending | undefined> {
-    const child = this.#child
-    if (!child || !this.#ended) return undefined
+    const [child, group] = [this.#child, this.#group]
+    if (!child && group === undefined) return undefined
     const until = Date.now() + this.grace
     this.signal(signal)
-    const ending = await Promise.race([this.#ended, wait(this.grace, undefined, { ref: false })])
-    await gone(child.pid, until)
-    if (isThere(child.pid) || !ending) {
-      kill(child)
-      await gone(child.pid, Date.now() + killedMax)
+    const ending = child && (await Promise.race([this.#ended, wait(this.grace, undefined, { ref: false })]))
+    await gone(group, until)
+    if (isThere(group) || (child && !ending)) {
+      this.kill()
+      await gone(group, Date.now() + killedMax)
     }
-    return ending ?? this.#ended
+    if (this.#group === group && !isThere(group)) this.#group = undefined
+    return child && (ending ?? this.#ended)
   }
 }
 
@@ -117,13 +128,4 @@ function hasLiving(group: number): boolean {
         return false
       }
     })
-}
-
-function kill(child: ChildProcess): void {
-  try {
-    if (groups && child.pid !== undefined) process.kill(-child.pid, 'SIGKILL')
-    else child.kill('SIGKILL')
-  } catch {
-    // It has just ended.
-  }
 }

@@ -1,10 +1,10 @@
-import { changesBetween, reportText, type Survey } from 'mappa'
+import { changesBetween, type Fault, reportText, type Survey } from 'mappa'
 import { childEnvironment, watchFiles } from 'mappa/command'
 import type { Project, Surveyed } from '../project/project.js'
 import type { Terminal } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { passedOn } from './in-place.js'
-import type { Ending, KeptChild } from './kept.js'
+import type { KeptChild } from './kept.js'
 import { tooLongFor } from './limits.js'
 
 /** Signals that are the child's own; the others end it, and this process with it. */
@@ -23,22 +23,30 @@ export interface WatchedProject {
 export class WatchedRun {
   readonly #child: KeptChild
   readonly #name: string
-  readonly #read: () => Promise<WatchedProject>
+  readonly #read: () => Promise<WatchedProject | Fault>
   readonly #terminal: Terminal
   readonly #handlers = new Map<NodeJS.Signals, () => void>()
   #state: WatchedProject
   /** The survey whose values the child has. */
   #given: Survey | undefined
   #faulty = false
-  #stopping = false
+  /** True while the child ends because it is to be started again. */
+  #restarting = false
+  /** True from the moment that a signal asks this process to end: nothing is started after it. */
+  #leaving = false
   /** Called once, when nothing is watched any more. */
   #leave: ((exitCode: number) => void) | undefined
   #close = () => {}
   #busy = false
   #again = false
 
-  /** `first` is the project as it is now, and `read` reads it anew. */
-  constructor(child: KeptChild, first: WatchedProject, read: () => Promise<WatchedProject>, terminal: Terminal) {
+  /** `first` is the project as it is now. `read` reads it again, and gives a fault while it is not there. */
+  constructor(
+    child: KeptChild,
+    first: WatchedProject,
+    read: () => Promise<WatchedProject | Fault>,
+    terminal: Terminal,
+  ) {
     this.#child = child
     this.#name = child.command[0]
     this.#state = first
@@ -57,9 +65,13 @@ export class WatchedRun {
         this.#handlers.set(signal, handle)
         process.on(signal, handle)
       }
+      // Whatever else ends this process ends the program, too.
+      process.on('exit', this.#kill)
       void this.#round(false)
     })
   }
+
+  readonly #kill = () => this.#child.kill()
 
   /** One change after the other; those that come meanwhile are one. */
   async #round(changed: boolean): Promise<void> {
@@ -71,10 +83,15 @@ export class WatchedRun {
     let reads = changed
     do {
       this.#again = false
-      if (reads) this.#state = await this.#read()
+      const read = reads ? await this.#read() : this.#state
       reads = true
-      await this.#settle()
-    } while (this.#again && this.#leave)
+      if (this.#leaving) break
+      if ('kind' in read) this.#refuse([read], this.#state.surveyed.found.stage)
+      else {
+        this.#state = read
+        await this.#settle()
+      }
+    } while (this.#again && !this.#leaving)
     this.#busy = false
   }
 
@@ -84,14 +101,7 @@ export class WatchedRun {
     const { stage } = found
     const faults = found.ok ? tooLongFor(found) : found.faults
     const isRunning = this.#child.isRunning
-    if (faults.length > 0) {
-      this.#faulty = true
-      const consequence = isRunning
-        ? `The old ${this.#name} keeps running.`
-        : 'Nothing was started. Waiting for a change.'
-      this.#say(reportText({ stage, faults, notices: [] }, { ...this.#terminal, consequence }))
-      return
-    }
+    if (faults.length > 0) return this.#refuse(faults, stage)
     const changes = this.#given ? changesBetween(this.#given, found) : []
     const wasFaulty = this.#faulty
     this.#faulty = false
@@ -100,8 +110,18 @@ export class WatchedRun {
       return
     }
     if (this.#given) this.#say([...changes.map(({ message }) => message), `Restarting ${this.#name}.`].join('\n'))
-    await this.#stop()
-    if (this.#leave) void this.#start()
+    this.#restarting = true
+    await this.#child.stop()
+    this.#restarting = false
+    if (!this.#leaving) void this.#start()
+  }
+
+  #refuse(faults: readonly Fault[], stage: Survey['stage']): void {
+    this.#faulty = true
+    const consequence = this.#child.isRunning
+      ? `The old ${this.#name} keeps running.`
+      : 'Nothing was started. Waiting for a change.'
+    this.#say(reportText({ stage, faults, notices: [] }, { ...this.#terminal, consequence }))
   }
 
   async #start(): Promise<void> {
@@ -109,25 +129,18 @@ export class WatchedRun {
     const { found, asked } = surveyed
     this.#given = found
     const end = await this.#child.start(childEnvironment(found, process.env, project.root, { asked }))
-    // Asked to end, it is started again or left by anyone who asked.
-    if (this.#stopping || !this.#leave) return
+    if (this.#restarting || this.#leaving) return
     if ('error' in end) {
       this.#ended(exitCodes.usage)
       this.#say(end.error.message)
     } else this.#say(`${this.#name} exited with ${end.code}. It restarts when a value changes.`)
   }
 
-  async #stop(signal?: NodeJS.Signals): Promise<Ending | undefined> {
-    this.#stopping = true
-    const end = await this.#child.stop(signal)
-    this.#stopping = false
-    return end
-  }
-
+  /** Ends the program with the signal that came, also while it is being restarted; a second one ends it at once. */
   async #endBy(signal: NodeJS.Signals): Promise<void> {
-    // Asked twice, nobody wants to wait.
-    if (this.#stopping) this.#child.signal('SIGKILL')
-    const end = await this.#stop(signal)
+    if (this.#leaving) return this.#child.kill()
+    this.#leaving = true
+    const end = await this.#child.stop(signal)
     this.#ended(end && 'code' in end ? end.code : 0)
   }
 
@@ -136,6 +149,7 @@ export class WatchedRun {
     this.#leave = undefined
     this.#close()
     for (const [signal, handle] of this.#handlers) process.off(signal, handle)
+    process.off('exit', this.#kill)
     leave?.(exitCode)
   }
 
