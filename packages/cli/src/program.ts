@@ -22,8 +22,11 @@ import { sampleCommand } from './commands/sample/definition.js'
 import { stampCommand } from './commands/stamp/definition.js'
 import { traceCommand } from './commands/trace/definition.js'
 import { typesCommand } from './commands/types/definition.js'
+import { undoCommand } from './commands/undo/definition.js'
 import { withCommand } from './commands/with/definition.js'
 import { wrongUsage } from './commands/wrong-usage.js'
+import { Interrupted } from './edits/interrupt.js'
+import { beginWriting } from './edits/record.js'
 import { Left } from './terminal/ask.js'
 import { beginReport, endReport } from './terminal/json-report.js'
 import { output, talk } from './terminal/terminal.js'
@@ -34,7 +37,7 @@ const tasks: readonly (readonly [task: string, commands: readonly CommandDefinit
   ['Start', [initCommand, liftCommand, fillCommand]],
   ['Look', [listCommand, traceCommand, compareCommand, guideCommand]],
   ['Check', [checkCommand, guardCommand]],
-  ['Change', [addCommand, renameCommand, removeCommand]],
+  ['Change', [addCommand, renameCommand, removeCommand, undoCommand]],
   ['Run and hand on', [withCommand, emitCommand, stampCommand, sampleCommand, typesCommand]],
   ['More', [completionCommand]],
 ]
@@ -80,6 +83,10 @@ function fail(error: unknown, debug: boolean): number {
     talk().write('\nNothing was written.\n')
     return 130
   }
+  if (error instanceof Interrupted) {
+    talk().write(`${error.message}\n`)
+    return error.exitCode
+  }
   if (error instanceof UsageError) {
     talk().write(`${error.message}\n`)
     return exitCodes.usage
@@ -108,7 +115,14 @@ function program(
     .addHelpText('after', helpEnd)
     .option('--debug', 'show where an error comes from')
   refuseWrongUsage(mappa, words)
-  mappa.hook('preAction', (_, command) => {
+  mappa.hook('preAction', async (_, command) => {
+    beginWriting(`mappa ${command.name()}`)
+    const options = command.opts()
+    // What another process has left half written is taken back before this one reads it.
+    if (commands.find(({ name }) => name === command.name())?.writes?.(options)) {
+      const { endLeftOpen } = await import('./project/made-file.js')
+      await endLeftOpen(options.root)
+    }
     if (rest && !['with', 'completion'].includes(command.name()))
       throw new UsageError('Only mappa with runs a command after --.')
   })

@@ -533,16 +533,20 @@ test('an application answers the same when its settings have been lifted, and no
   const some = await lift('--only', 'GATEWAY,PORT')
   assert.match(some.stdout, /→ Run: mappa lift --compose --only GATEWAY,PORT --apply\n$/)
 
-  writeFileSync(join(root, 'note'), '')
+  // A change in a file that lift would change, too, is a person's own; others are none of its business.
+  appendFileSync(join(root, 'server/index.js'), '// mine\n')
   const refused = await lift('--apply')
-  assert.deepEqual([refused.code, git(root, 'status', '--porcelain')], [1, '?? note\n'])
-  rmSync(join(root, 'note'))
+  assert.deepEqual([refused.code, git(root, 'status', '--porcelain')], [1, ' M server/index.js\n'])
+  assert.match(refused.stderr, /These files have uncommitted changes: server\/index\.js\. Commit them first/)
+  git(root, 'checkout', '-q', 'server/index.js')
+  writeFileSync(join(root, 'note'), '')
 
   const one = await lift('--apply', '--only', 'SESSION_SECRET')
   assert.match(
     one.stdout,
-    /^Moved 1 setting \(secret\)\. Wrote 7 files:\n {4}Code changed: server\/index\.js \(1\)\n[\s\S]*\nTo undo: git restore \. && rm settings\.js [\s\S]*\nThe code imports mappa\. Run: npm install mappa\n/,
+    /^Moved 1 setting \(secret\)\. Wrote 7 files:\n {4}Code changed: server\/index\.js \(1\)\n[\s\S]*\nTo undo: mappa undo\n[\s\S]*\nThe code imports mappa\. Run: npm install mappa\n/,
   )
+  rmSync(join(root, 'note'))
   commit(root)
   const applied = await lift('--apply')
   assert.equal(applied.code, 0, applied.stdout + applied.stderr)
@@ -611,13 +615,11 @@ test('how to undo is told where only lift would be undone, and what stays aside 
     if (uncommitted) writeFileSync(join(root, 'app.mjs'), `${files['app.mjs']}// mine\n`)
     const { stdout } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
     assert.match(stdout, /^deep\.mjs:2:1 cannot be parsed, so it was skipped\.\nSkipped client\/, a separate package/m)
-    // A person's own changes would go, too.
-    assert.equal(stdout.includes('To undo:'), !uncommitted)
-    if (uncommitted) continue
-    assert.match(stdout, /\nRemove the new lines of \.env\.local by hand\.\n/)
-    const [, undo = ''] = /To undo: (.*)/.exec(stdout) ?? []
-    assert.equal(spawnSync('sh', ['-c', undo], { cwd: root }).status, 0)
-    assert.equal(git(root, 'status', '--porcelain'), '')
+    const [, undo = ''] = /To undo: mappa (.*)/.exec(stdout) ?? []
+    assert.equal((await mappa([undo, '--apply'], { cwd: root })).code, 0)
+    // A person's own changes stay.
+    assert.equal(git(root, 'status', '--porcelain'), uncommitted ? ' M app.mjs\n' : '')
+    assert.equal(readFileSync(join(root, '.env.local'), 'utf8'), files['.env.local'])
   }
 })
 
@@ -699,13 +701,16 @@ test('--pick asks about each candidate in a terminal', {
   assert.equal(left.code, 130, left.text)
   assert.match(left.text, /\nNothing was written\.\r?\n$/)
   const { down, enter } = keys
-  // Under another name; as a secret; write.
-  const { code, text } = await asked([
+  // Under another name; as a secret. Enter alone writes nothing.
+  const answers = [
     ['API_KEY, 1 of 2', `${down}${enter}`],
     ['Its name', `API_PASS${enter}`],
     ['FEED_URL, 2 of 2', `${down}${down}${enter}`],
-    ['Write ', enter],
-  ])
+  ] as const
+  const { text: declined } = await asked([...answers, ['Write nothing', enter]])
+  assert.match(declined, /edited: [\s\S]*new: /)
+  assert.ok(!existsSync(join(root, '.env.local')), declined)
+  const { code, text } = await asked([...answers, ['Write nothing', `${down}${enter}`]])
   assert.equal(code, 0, text)
   assert.equal(readFileSync(join(root, '.env.local'), 'utf8'), 'API_PASS=hive-77-comb\nFEED_URL=https://feed.example\n')
   assert.match(

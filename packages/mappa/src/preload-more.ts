@@ -16,4 +16,4 @@ export {
   withoutLegend,
 } from './node/legends/legend-faults.js'
 export { gatherAt } from './node/machine.js'
-export { tellStart } from './node/tell.js'
+export { tellStart, tellUnwatched } from './node/tell.js'

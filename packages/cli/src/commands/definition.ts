@@ -1,12 +1,15 @@
 import { type Command, Option } from 'commander'
 import { stagesOf } from 'mappa'
 import type { ProjectOptions } from '../project/project.js'
+import { isAsked } from '../terminal/terminal.js'
 import { type Ended, UsageError } from '../terminal/usage-error.js'
 import type { KnownCommand } from './completion/complete.js'
 
 /** A command as the program gathers it: its arguments and options. What it does is loaded once it is called. */
 export interface CommandDefinition {
   readonly name: string
+  /** Tells whether a run with these options writes files of the project, or asks a person whether it may; never, if left out. */
+  readonly writes?: (options: Readonly<Record<string, unknown>>) => boolean
   define(command: Command, run: Running): void
 }
 
@@ -33,6 +36,11 @@ export function staged(command: Command, stage = 'the stage (default: MAPPA_STAG
       (value: string, before: string[] = []) => [...before, value],
     ),
   )
+}
+
+/** What writes with `--apply`, and where a person is there to be asked. */
+export function writesIfApplied({ apply, json }: Readonly<Record<string, unknown>>): boolean {
+  return apply === true || (json !== true && isAsked())
 }
 
 /** With the options of what changes files. */

@@ -1,12 +1,12 @@
-import { existsSync, mkdirSync, statSync } from 'node:fs'
-import { basename, dirname, resolve, sep } from 'node:path'
+import { existsSync, statSync } from 'node:fs'
+import { basename, dirname, resolve } from 'node:path'
 import { isatty } from 'node:tty'
 import type { Survey } from 'mappa'
 import { type DeliveredValue, pathFrom, textAt } from 'mappa/command'
 import { counted } from '../declared/counted.js'
 import { writeFiles } from '../edits/write.js'
 import { git } from '../project/git/git.js'
-import { telling } from '../project/made-file.js'
+import { telling, tellRecovered } from '../project/made-file.js'
 import { choose } from '../terminal/ask.js'
 import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
@@ -59,17 +59,15 @@ export async function deliver(
     return { exitCode: exitCodes.faults }
   }
   return telling(async () => {
-    if (folder !== undefined) mkdirSync(folder, { recursive: true })
     const writes = files.map(({ path, text, secrets }) => {
       const full = resolve(path)
       return { path: full, named: path, text, before: textAt(full) ?? null, secret: secrets.length > 0 }
     })
-    const isWithin = (path: string) => path.startsWith(root + sep)
-    writeFiles(
-      writes.filter(({ path }) => isWithin(path)),
+    await writeFiles(
+      writes.map((write) => ({ ...write, outside: true })),
       root,
+      { folders: folder === undefined ? [] : foldersTo(folder), onRecovered: tellRecovered },
     )
-    for (const write of writes) if (!isWithin(write.path)) writeFiles([write], dirname(write.path))
     const terminal = talk()
     for (const { named, path, text, before, secret } of writes) {
       if (before === text) terminal.write(`${named} is up to date.\n`)
@@ -86,6 +84,13 @@ export async function deliver(
     for (const { text } of printed) printExact(text)
     return { exitCode: exitCodes.fine }
   })
+}
+
+/** A folder and those above it, outermost first. */
+function foldersTo(folder: string): string[] {
+  const all = [resolve(folder)]
+  for (let at = dirname(all[0] as string); !existsSync(at); at = dirname(at)) all.unshift(at)
+  return all
 }
 
 /** Why a file must stay as it is: nothing that a person has written is lost to what can be made again. */

@@ -1,5 +1,7 @@
 import fs from 'node:fs'
 import path from 'node:path'
+import { setTimeout as wait } from 'node:timers/promises'
+import { livenessOf, type Owner, ownerFrom, thisOwner } from './owner.js'
 
 /** So long another writer is waited for. Milliseconds. */
 const lockWaitMax = 10_000
@@ -11,19 +13,12 @@ export function besideName(id: string): string {
   return `.env.~${id}.local`
 }
 
-/** The holder of a lock: its process, machine, and a word of its own. */
-interface LockOwner {
-  readonly pid: number
-  readonly host: string
-  readonly word: string
-}
-
 /** Why a directory could not be locked. */
 export class Locked extends Error {
   constructor(
     /** The lock's file. */
     readonly file: string,
-    readonly pid: number | undefined,
+    readonly owner: Owner | undefined,
   ) {
     super(file)
   }
@@ -40,9 +35,10 @@ export interface Lock {
  * Locks directories for writing, one process at a time. Takes a lock from a process that is gone, and waits ten seconds for
  * one that runs. Our own: kept packages (proper-lockfile, lockfile) know a holder only by the age of its file, so a killed
  * one blocks for ten seconds and a busy one loses its lock, and cannot wait in code that does not; others need a compiler.
+ * `look` is called while it waits, and may throw.
  * @throws {Locked} if another process holds one all the time.
  */
-export function lockDirectories(directories: readonly string[]): Lock {
+export async function lockDirectories(directories: readonly string[], look: () => void = () => {}): Promise<Lock> {
   const held: { readonly file: string; readonly text: string }[] = []
   const release = () => {
     for (const { file, text } of held.splice(0)) if (contentOf(file) === text) fs.rmSync(file, { force: true })
@@ -50,7 +46,7 @@ export function lockDirectories(directories: readonly string[]): Lock {
   try {
     // In one order, so that no two wait for each other.
     for (const directory of [...new Set(directories)].sort())
-      held.push(lockFile(path.join(directory, besideName('lock'))))
+      held.push(await lockFile(path.join(directory, besideName('lock')), look))
   } catch (error) {
     release()
     throw error
@@ -58,16 +54,16 @@ export function lockDirectories(directories: readonly string[]): Lock {
   return { isHeld: () => held.every(({ file, text }) => contentOf(file) === text), release }
 }
 
-function lockFile(file: string): { readonly file: string; readonly text: string } {
-  const owner: LockOwner = { pid: process.pid, host: hostName(), word: Math.random().toString(36).slice(2) }
-  const text = JSON.stringify(owner)
+async function lockFile(file: string, look: () => void): Promise<{ readonly file: string; readonly text: string }> {
+  const text = JSON.stringify({ ...thisOwner(), word: Math.random().toString(36).slice(2) })
   const last = Date.now() + lockWaitMax
   for (;;) {
+    look()
     if (create(file, text)) return { file, text }
     const found = contentOf(file)
     if (found !== undefined && isGone(found)) takeAway(file, found)
-    else if (Date.now() > last) throw new Locked(file, ownerOf(found ?? '')?.pid)
-    else Atomics.wait(new Int32Array(new SharedArrayBuffer(4)), 0, 0, lookEvery)
+    else if (Date.now() > last) throw new Locked(file, ownerOf(found ?? ''))
+    else await wait(lookEvery)
   }
 }
 
@@ -80,7 +76,9 @@ function create(file: string, text: string): boolean {
     if (!linked(fresh, file)) fs.writeFileSync(file, text, { flag: 'wx', mode: 0o600 })
     return true
   } catch (error) {
-    if ((error as NodeJS.ErrnoException).code === 'EEXIST') return false
+    const { code } = error as NodeJS.ErrnoException
+    // Another one that clears up may have taken the temporary file.
+    if (code === 'EEXIST' || (code === 'ENOENT' && fs.existsSync(path.dirname(file)))) return false
     throw error
   } finally {
     fs.rmSync(fresh, { force: true })
@@ -119,31 +117,16 @@ function contentOf(file: string): string | undefined {
   }
 }
 
-function ownerOf(text: string): LockOwner | undefined {
+function ownerOf(text: string): Owner | undefined {
   try {
-    const { pid, host, word } = JSON.parse(text)
-    return Number.isSafeInteger(pid) && pid > 0 && typeof host === 'string' ? { pid, host, word } : undefined
+    return ownerFrom(JSON.parse(text))
   } catch {
     return undefined
   }
 }
 
-/** Of another machine nobody here can say. What is not a lock of ours stays as well. */
+/** Of another machine or container nobody here can say. What is not a lock of ours stays as well. */
 function isGone(text: string): boolean {
   const owner = ownerOf(text)
-  return owner !== undefined && owner.host === hostName() && !isRunning(owner.pid)
-}
-
-/** Tells whether there is a process of this number. */
-export function isRunning(pid: number): boolean {
-  try {
-    process.kill(pid, 0)
-    return true
-  } catch (error) {
-    return (error as NodeJS.ErrnoException).code === 'EPERM'
-  }
-}
-
-function hostName(): string {
-  return process.getBuiltinModule('node:os').hostname()
+  return owner !== undefined && livenessOf(owner) === 'gone'
 }

@@ -1,5 +1,6 @@
 import type { Legend } from 'mappa'
 import type { Candidate } from '../guess/finding.js'
+import type { Installed } from './edit/installed.js'
 
 /** A file before and after; null if it is not there yet. */
 export interface LiftedFile {
@@ -26,6 +27,8 @@ export interface Target {
   readonly ignored?: ReadonlySet<string>
   /** Shared layer files that are not in the image that the project builds. */
   readonly unsent?: ReadonlySet<string>
+  /** Where the project has a package; unknown is as if it were missing. */
+  readonly installed?: (name: string) => Installed
   /** True if compose files are to take their values from layers. */
   readonly compose?: boolean | undefined
 }

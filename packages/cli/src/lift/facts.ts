@@ -1,3 +1,4 @@
+import { createHash } from 'node:crypto'
 import { type Aliases, bundlerAliases, isBundlerConfig, type Standing, standingIn } from '../code/browser.js'
 import { aliasesIn } from '../code/compiler.js'
 import { configTree, isConfigFile } from '../code/config-files.js'
@@ -17,6 +18,8 @@ import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scr
 /** Facts of one file: plain data, so that a thread may find them. */
 export interface FileFacts {
   readonly path: string
+  /** The digest of its text, if anything was found in it. */
+  readonly sum?: string
   readonly findings: readonly Finding[]
   /** Its findings, if it is a configuration file. */
   readonly configured: readonly Finding[]
@@ -48,6 +51,12 @@ export function isTelling(path: string): boolean {
 
 /** Facts about one file. No content makes it throw. */
 export function fileFacts(file: SourceFile): FileFacts {
+  const facts = factsIn(file)
+  const hasFindings = facts.findings.length + facts.configured.length > 0
+  return hasFindings ? { ...facts, sum: createHash('sha256').update(file.text).digest('hex') } : facts
+}
+
+function factsIn(file: SourceFile): FileFacts {
   const { path, text } = file
   const facts: FileFacts = {
     path,

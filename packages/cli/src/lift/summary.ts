@@ -2,16 +2,13 @@ import { counted } from '../declared/counted.js'
 import type { Candidate } from '../guess/finding.js'
 import type { Held, LiftedFile } from './change.js'
 
-/**
- * What was done, by file, what was left and why, and how to undo it: one screen. `undoable` if nothing but these changes would
- * be undone by git.
- */
+/** What was done, by file, what was left and why, and how to undo it: one screen. */
 export function summaryText(
   moved: readonly Candidate[],
   held: readonly Held[],
   unsure: readonly Candidate[],
   changes: readonly LiftedFile[],
-  { undoable, wrap }: { readonly undoable: boolean; readonly wrap: (text: string, indent: number) => string },
+  { wrap }: { readonly wrap: (text: string, indent: number) => string },
 ): string {
   const secrets = moved.filter(({ secret }) => secret).length
   const among =
@@ -45,7 +42,8 @@ export function summaryText(
     `Moved ${counted(moved.length, 'setting')}${among}. Wrote ${counted(changes.length, 'file')}:`,
     ...files,
     ...(left.length > 0 ? ['', 'Not moved:', ...left] : []),
-    ...(undoable ? ['', ...undoOf(changes)] : []),
+    '',
+    'To undo: mappa undo',
     '',
   ].join('\n')
 }
@@ -63,21 +61,4 @@ function listed(names: readonly string[]): string {
 
 function pathsOf(changes: readonly LiftedFile[], isIt: (change: LiftedFile) => boolean): readonly string[] {
   return changes.filter(isIt).map(({ path }) => path)
-}
-
-/** git gives back what it knows; the rest was not there, or is this machine's alone. */
-function undoOf(changes: readonly LiftedFile[]): readonly string[] {
-  const quoted = (path: string) => (/^[\w./-]+$/.test(path) ? path : `'${path.replaceAll("'", "'\\''")}'`)
-  const fresh = pathsOf(changes, ({ before }) => before === null).map(quoted)
-  const known = pathsOf(changes, ({ before, secret }) => before !== null && !secret)
-  const own = pathsOf(changes, ({ before, secret }) => before !== null && secret)
-  const commands = [
-    // Reported only where nothing else changes.
-    ...(known.length > 0 ? ['git restore .'] : []),
-    ...(fresh.length > 0 ? [`rm ${fresh.join(' ')}`] : []),
-  ]
-  return [
-    ...(commands.length > 0 ? [`To undo: ${commands.join(' && ')}`] : []),
-    ...(own.length > 0 ? [`Remove the new lines of ${own.join(' and ')} by hand.`] : []),
-  ]
 }

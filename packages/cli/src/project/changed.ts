@@ -5,6 +5,7 @@ import type { Plan } from '../edits/plan.js'
 import { talk } from '../terminal/terminal.js'
 import { type Ended, exitCodes } from '../terminal/usage-error.js'
 import { type CarryOptions, carryOut } from './carry-out.js'
+import { legendAsRead } from './made-file.js'
 import { contradictions, openSound, type ProjectOptions, type SoundProject } from './project.js'
 
 /** Options of the commands that change one variable everywhere. */
@@ -42,6 +43,7 @@ export async function changed(
         ...made.plan,
         root,
         found,
+        madeFrom: legendAsRead(project).madeFrom,
         command: made.command,
         hidden: [...(made.hidden ?? []), ...hiddenBoth(made.plan, definition)],
       },

@@ -6,8 +6,8 @@ import { layerNamesIn, projectFiles } from './files.js'
 import type { SoundProject } from './project.js'
 
 /** A project as it is before its variables change. */
-export function changingOf({ root, legendFile, definition }: SoundProject): Changing {
-  const read = (path: string) => textAt(join(root, path))
+export function changingOf({ root, legendFile, legendText, definition }: SoundProject): Changing {
+  const read = readOnce(root, new Map([[legendFile, legendText]]))
   return {
     read,
     legendFile,
@@ -15,6 +15,19 @@ export function changingOf({ root, legendFile, definition }: SoundProject): Chan
     legendFiles: legendFile.endsWith('.json') ? [legendFile] : filesFrom(legendFile, read),
     layers: layerNamesIn(root),
     files: [...projectFiles(root)],
+  }
+}
+
+/**
+ * Reads each file of a project once: what is edited is what must still be there when it is written, however often it is asked for.
+ */
+export function readOnce(
+  root: string,
+  known = new Map<string, string | undefined>(),
+): (path: string) => string | undefined {
+  return (path) => {
+    if (!known.has(path)) known.set(path, textAt(join(root, path)))
+    return known.get(path)
   }
 }
 

@@ -149,10 +149,20 @@ function textOf(file: string): string | undefined {
   return text?.includes('\0') ? undefined : text
 }
 
-/** Paths from the root of files with uncommitted changes. */
-export function uncommittedPaths(root: string): readonly string[] {
-  const answer = git(root, ['status', '--porcelain', '-z', '--no-renames', '--ignore-submodules=all']) ?? ''
-  return answer.split('\0').flatMap((each) => (each === '' ? [] : [each.slice(3)]))
+/** Those of these paths from the root that have uncommitted changes. */
+export function uncommittedPaths(root: string, paths: readonly string[]): readonly string[] {
+  if (paths.length === 0) return []
+  // git names them from the repository's top.
+  const prefix = (git(root, ['rev-parse', '--show-prefix']) ?? '').trim()
+  const options = ['--porcelain', '-z', '--no-renames', '--ignore-submodules=all', '--untracked-files=all']
+  const answer = git(root, ['status', ...options]) ?? ''
+  const changed = new Set(answer.split('\0').map((each) => each.slice(3)))
+  return paths.filter((path) => changed.has(prefix + path))
+}
+
+/** The committed text of a file; undefined without one. */
+export function committedText(root: string, path: string): string | undefined {
+  return git(root, ['show', `HEAD:./${path}`])
 }
 
 /** Tells whether git would give back what is overwritten. */

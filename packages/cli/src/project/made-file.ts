@@ -1,9 +1,22 @@
 import { join } from 'node:path'
+import { printable } from 'mappa'
 import { readTextFile } from 'mappa/command'
-import { type FileWrite, WriteError, writeFiles } from '../edits/write.js'
+import { findRoot } from 'mappa/node'
+import { counted } from '../declared/counted.js'
+import type { Recovered } from '../edits/recover.js'
+import {
+  endOpenWrites,
+  type FileWrite,
+  hasLeftOpen,
+  WriteError,
+  type WriteOptions,
+  writeFiles,
+} from '../edits/write.js'
 import { diffText } from '../terminal/diff.js'
+import { say } from '../terminal/say.js'
 import { output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
+import type { Project } from './project.js'
 
 /** The text of a file below the root; undefined if it is not there. */
 export function textIn(root: string, path: string): string | undefined {
@@ -12,25 +25,54 @@ export function textIn(root: string, path: string): string | undefined {
   throw new WriteError(`${text.message} ${text.remedy}`, path)
 }
 
+/** Says what became of a write that another process had left open. */
+export function tellRecovered({ command, outcome, files, left }: Recovered): void {
+  const stays = left.length === 0 ? '' : ` Changed since, so left as it is: ${left.map(printable).join(', ')}.`
+  say(`${command} was interrupted. Its changes were ${outcome}: ${counted(files, 'file')}.${stays}`)
+}
+
+/** Takes back what a process that was killed has left half written in a project. */
+export async function endLeftOpen(named: string | undefined): Promise<void> {
+  const { directory } = findRoot({ root: named, environmentRoot: process.env.MAPPA_ROOT })
+  if (!hasLeftOpen(directory)) return
+  await telling(async () => {
+    await endOpenWrites(directory, { onRecovered: tellRecovered })
+    return { exitCode: exitCodes.fine }
+  })
+}
+
+/** The legend's file as it was read, for what is made from it. */
+export function legendAsRead({ root, legendFile, legendText }: Project): WriteOptions {
+  return legendFile === undefined || legendText === undefined
+    ? {}
+    : { madeFrom: [{ path: join(root, legendFile), before: legendText }] }
+}
+
+interface MadeOptions extends WriteOptions {
+  readonly hidden?: readonly string[]
+  readonly beside?: readonly FileWrite[]
+}
+
 /**
  * Writes a file that a command makes, showing what changes of one that is there, with texts that are `hidden` masked. `said`
  * is the last line; what goes `beside` it is written with it and not shown.
  */
-export function writeMade(
+export async function writeMade(
   root: string,
   change: { readonly path: string; readonly before: string | undefined; readonly after: string },
   said: string,
-  { hidden = [], beside = [] }: { readonly hidden?: readonly string[]; readonly beside?: readonly FileWrite[] } = {},
-): { exitCode: number } {
+  { hidden = [], beside = [], ...options }: MadeOptions = {},
+): Promise<{ exitCode: number }> {
   const { path, after } = change
   const before = change.before ?? null
   const terminal = output()
   if (before === after) {
-    writeFiles(beside, root)
+    await writeFiles(beside, root, { ...options, onRecovered: tellRecovered })
     terminal.write(`${path} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
-  writeFiles([{ path: join(root, path), text: after, before }, ...beside], root)
+  const writes = [{ path: join(root, path), text: after, before }, ...beside]
+  await writeFiles(writes, root, { ...options, onRecovered: tellRecovered })
   if (before !== null) terminal.write(`${diffText([{ path, before, after }], hidden, terminal)}\n`)
   terminal.write(`${said}\n`)
   return { exitCode: exitCodes.fine }

@@ -67,6 +67,8 @@ export interface Project {
   readonly root: string
   readonly legendFile: string | undefined
   readonly definition: Legend | undefined
+  /** The text of the legend's file, read before the legend was loaded: what is edited must be what was loaded. */
+  readonly legendText?: string | undefined
   readonly faults: readonly Fault[]
   /** The files that the legend is made of, and those that it could be. Absolute paths. */
   readonly files: readonly string[]
@@ -83,10 +85,11 @@ export async function openProject({ root, fresh, passing }: ProjectOptions): Pro
   const path = join(directory, legendFile)
   const odd = legendFile.endsWith('.json') ? undefined : oddAbove(directory)
   if (odd) return { root: directory, legendFile, files: names, definition: undefined, faults: [odd] }
+  const legendText = textAt(path)
   // Node keeps what it has loaded; a compiled legend is another module whenever it changes.
   const compiled = isTypeScript(legendFile) || (fresh && !legendFile.endsWith('.json'))
   const loaded = compiled ? await loadTypeScriptLegend(path, !passing) : loadLegendFile(path)
-  const base = { root: directory, legendFile, files: [...names, ...(compiled ? legendInputs(path) : [])] }
+  const base = { root: directory, legendFile, legendText, files: [...names, ...(compiled ? legendInputs(path) : [])] }
   if ('definition' in loaded) return { ...base, definition: loaded.definition, faults: [] }
   // The legend is code, and what it throws may repeat what it read.
   const mask = maskFor(layersAround(directory))

@@ -67,11 +67,11 @@ export async function unseen(
   return answer ?? ''
 }
 
-/** Asks whether to write. */
+/** Asks whether to write. Enter alone writes nothing: what is to be written may have scrolled away. */
 export function confirmWrite(message: string): Promise<boolean> {
   return choose(message, [
-    { name: 'Write these changes', value: true },
     { name: 'Write nothing', value: false },
+    { name: 'Write these changes', value: true },
   ])
 }
 

@@ -31,6 +31,8 @@ function start(): void {
   const mark = markFor(passed, process.env, directory, hasAsked(process.env, directory))
   // Before the environment, which is one of the sources, holds all of them.
   if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
+  // Node sets this for the program that `node --watch` restarts, and keeps a channel to it.
+  if (process.env.WATCH_REPORT_DEPENDENCIES && process.connected) more().tellUnwatched()
   // Names that a run around this one set, and no layer sets any more.
   for (const name of ownNames(process.env, directory)) delete process.env[name]
   for (let at = 0; at < passed.given.length; at++) {

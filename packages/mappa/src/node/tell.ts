@@ -1,7 +1,9 @@
 import type { Legend } from '../legend/legend.js'
 import { type Origins, originsIn, originsText } from '../report/origins.js'
+import { printable } from '../settle/faults/faults.js'
 import type { Sources } from '../settle/reading/read.js'
 import { type Survey, surveyLayers } from '../settle/survey.js'
+import { pathFrom } from './files/shown-path.js'
 
 /** For settings, what they were made from: asked for on a health page, or never. */
 const origins = new WeakMap<object, { readonly found: Survey; readonly root: string; readonly at: Date }>()
@@ -23,6 +25,14 @@ export function keepOrigins<S>(settings: S, found: Survey, root: string, isStart
 export function tellStart(definition: Legend<unknown> | undefined, sources: Sources, root: string): void {
   if (isTellingAsked())
     process.stderr.write(originsText(originsIn(surveyLayers(definition, sources), root, new Date())))
+}
+
+/** Says that Node watches what it imports, and no layer file is among that. */
+export function tellUnwatched(): void {
+  const program = process.argv[1] === undefined ? 'app.js' : pathFrom(process.cwd(), process.argv[1])
+  process.stderr.write(
+    `Notice: node --watch does not restart the program when a layer file changes.\n  → Run: mappa with --watch -- node ${printable(program)}\n`,
+  )
 }
 
 /**

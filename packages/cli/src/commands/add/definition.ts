@@ -1,9 +1,10 @@
-import { applied, type CommandDefinition } from '../definition.js'
+import { applied, type CommandDefinition, writesIfApplied } from '../definition.js'
 import { entryFlags, wordsFrom } from './entry-words.js'
 import type { AddOptions } from './run.js'
 
 export const addCommand: CommandDefinition = {
   name: 'add',
+  writes: writesIfApplied,
   define(command, run) {
     const entry = applied(command.summary('declare a variable and give it a value'))
       .description(

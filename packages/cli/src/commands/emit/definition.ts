@@ -18,6 +18,7 @@ const emittedForms: Readonly<Record<FormName | 'module' | 'legend', true>> = {
 
 export const emitCommand: CommandDefinition = {
   name: 'emit',
+  writes: ({ out }) => out !== undefined,
   define(command, run) {
     staged(command.summary("write a stage's values in another form"))
       .description(

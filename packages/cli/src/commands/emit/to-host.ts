@@ -1,9 +1,11 @@
+import { realpathSync } from 'node:fs'
 import type { Fault, Survey } from 'mappa'
 import { type DeliveredValue, tellRemote } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { type Chosen, chosenValues } from '../../delivery/chosen-values.js'
 import { hostNames, hostTexts } from '../../delivery/host-report.js'
 import { hostText, tokenOf } from '../../delivery/host-text.js'
+import { recordSent } from '../../edits/record.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { choose } from '../../terminal/ask.js'
 import { jsonReport, tellFaults } from '../../terminal/json-report.js'
@@ -66,6 +68,7 @@ export async function emitToHost(options: HandOverOptions): Promise<Ended> {
       ),
     )
   if (fault) return failed(fault)
+  if (isWanted) recordSent(realpathSync(project.root), new URL(to).origin)
   if (!json) terminal.write(`${isWanted ? `Sent ${counted(values.length, 'value')}.` : nothingYet(options)}\n`)
   return { exitCode: exitCodes.fine }
 }

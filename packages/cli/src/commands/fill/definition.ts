@@ -4,6 +4,7 @@ import type { FillOptions } from './run.js'
 
 export const fillCommand: CommandDefinition = {
   name: 'fill',
+  writes: () => true,
   define(command, run) {
     located(
       command

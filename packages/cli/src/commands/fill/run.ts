@@ -11,7 +11,7 @@ import { WriteError, writeFiles } from '../../edits/write.js'
 import { capturedTexts, givenText } from '../../project/captured.js'
 import { described } from '../../project/described.js'
 import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../../project/files.js'
-import { textIn } from '../../project/made-file.js'
+import { tellRecovered, textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../../project/project.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -216,7 +216,7 @@ function tellOf(variable: Variable, { place }: Run): void {
 }
 
 /** Writes what there is, all files or none, and says what is still lacking. */
-function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitCode: number } {
+async function written(filled: readonly Filled[], run: Run, isNamed: boolean): Promise<{ exitCode: number }> {
   const { project, options, found } = run
   const { root } = project
   const terminal = output()
@@ -224,14 +224,17 @@ function written(filled: readonly Filled[], run: Run, isNamed: boolean): { exitC
   try {
     const changes = filledLayers(filled, read)
     const rules = ignoreRulesFor(project, changes)
-    writeFiles(
+    await writeFiles(
       [...changes, ...rules].map(({ path, before, after, secret }) => ({
         path: join(root, path),
         text: after,
         before,
         secret,
+        // The old value of a secret that is replaced is never kept.
+        forgets: options.replace === true && changes.some((each) => each.path === path),
       })),
       root,
+      { onRecovered: tellRecovered },
     )
     const after = stageFound(project, options)
     const left = lackingIn(after, run.variables).filter(

@@ -4,6 +4,7 @@ import type { GuardOptions } from './run.js'
 
 export const guardCommand: CommandDefinition = {
   name: 'guard',
+  writes: ({ install }) => install === true,
   define(command, run) {
     located(command.summary('find secrets in files, commits and builds'))
       .description(

@@ -26,6 +26,7 @@ import {
   trackedPaths,
   unguardedLayers,
 } from '../../project/git/repository.js'
+import { tellRecovered } from '../../project/made-file.js'
 import { openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { unseen } from '../../terminal/ask.js'
 import { jsonReport } from '../../terminal/json-report.js'
@@ -346,7 +347,7 @@ const managers: readonly (readonly [file: string, how: string])[] = [
 ]
 
 /** Adds the call to the repository's pre-commit hook; what stands there goes on. */
-function install(root: string): { exitCode: number } {
+async function install(root: string): Promise<{ exitCode: number }> {
   const line = 'mappa guard --staged'
   const folder = hooksFolder(root)
   const tell = (text: string) => {
@@ -367,7 +368,9 @@ function install(root: string): { exitCode: number } {
     return { exitCode: exitCodes.fine }
   }
   try {
-    writeFiles([{ path, text: after, before: before ?? null, executable: true }], root)
+    await writeFiles([{ path, text: after, before: before ?? null, executable: true }], root, {
+      onRecovered: tellRecovered,
+    })
   } catch (error) {
     if (!(error instanceof WriteError)) throw error
     return tell(error.message)

@@ -1,9 +1,10 @@
 import { Option } from 'commander'
-import { type CommandDefinition, located } from '../definition.js'
+import { type CommandDefinition, located, writesIfApplied } from '../definition.js'
 import type { InitOptions } from './run.js'
 
 export const initCommand: CommandDefinition = {
   name: 'init',
+  writes: writesIfApplied,
   define(command, run) {
     located(command.summary('set a project up'))
       .description(

@@ -8,10 +8,11 @@ import type { LegendForm } from '../../declared/legend-form.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import { isTelling } from '../../lift/facts.js'
 import { gathered } from '../../lift/lift.js'
+import { confirmed } from '../../project/carry-out.js'
 import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectPaths } from '../../project/files.js'
+import { tellRecovered } from '../../project/made-file.js'
 import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../../project/project.js'
 import { factsAcross } from '../../run/threads.js'
-import { confirmWrite } from '../../terminal/ask.js'
 import { diffText, type FileChange } from '../../terminal/diff.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -53,7 +54,7 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   const changes = withRenames(setup, misnamed, root)
   const terminal = output()
   if (options.json) {
-    const why = options.apply ? writeFailure(changes, root) : undefined
+    const why = options.apply ? await writeFailure(changes, root) : undefined
     if (why !== undefined) return refused(why)
     terminal.write(jsonText(jsonReport({}, setupJson(setup, changes, misnamed, options.apply === true))))
     return { exitCode: exitCodes.fine }
@@ -66,10 +67,10 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   }
   const secrets = [...hidden, ...secretTexts(setup, before)]
   terminal.write(`${shownText(setup, changes, misnamed, before, secrets)}\n`)
-  return confirmed(options, changes, before, setup, root)
+  return writtenIfWanted(options, changes, before, setup, root)
 }
 
-async function confirmed(
+async function writtenIfWanted(
   options: InitOptions,
   changes: readonly Change[],
   before: Before,
@@ -77,14 +78,8 @@ async function confirmed(
   root: string,
 ): Promise<{ exitCode: number }> {
   const terminal = output()
-  if (!options.apply) {
-    if (!isAsked()) {
-      terminal.write('Nothing was written.\n  → Run: mappa init --apply\n')
-      return { exitCode: exitCodes.fine }
-    }
-    if (!(await confirmWrite(`Write ${counted(changes.length, 'file')}?`))) return { exitCode: exitCodes.fine }
-  }
-  const why = writeFailure(changes, root)
+  if (!(await confirmed(changes, 'mappa init', options))) return { exitCode: exitCodes.fine }
+  const why = await writeFailure(changes, root)
   if (why !== undefined) return refused(why)
   const made = changes.filter(({ after }) => after !== null).map(({ path }) => path)
   const gone = changes.filter(({ after }) => after === null).map(({ path }) => path)
@@ -103,11 +98,12 @@ interface Change {
 }
 
 /** Writes all files or none: undefined, or why it could not. */
-function writeFailure(changes: readonly Change[], root: string): string | undefined {
+async function writeFailure(changes: readonly Change[], root: string): Promise<string | undefined> {
   try {
-    writeFiles(
+    await writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
       root,
+      { onRecovered: tellRecovered },
     )
     return undefined
   } catch (error) {

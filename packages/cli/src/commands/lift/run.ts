@@ -1,23 +1,28 @@
 import { createRequire } from 'node:module'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import { type Legend, printable, stagesOf } from 'mappa'
-import { textAt } from 'mappa/command'
+import { repositoryTop, textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
 import { counted } from '../../declared/counted.js'
 import { holdersOf } from '../../edits/holders.js'
+import { sumOf } from '../../edits/record.js'
 import { WriteError, writeFiles } from '../../edits/write.js'
 import type { Candidate } from '../../guess/finding.js'
 import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/candidates-text.js'
 import type { Held, LiftedFile, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
 import { hiddenTexts } from '../../lift/edit/hidden.js'
+import { declaredIn, differsByInstall, type Installed } from '../../lift/edit/installed.js'
 import { nextSteps } from '../../lift/edit/next-steps.js'
 import { isTelling } from '../../lift/facts.js'
 import { candidatesJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
 import { buildScript } from '../../lift/manifests/package-scripts.js'
 import { summaryText } from '../../lift/summary.js'
+import { confirmed } from '../../project/carry-out.js'
+import { readOnce } from '../../project/changing.js'
 import {
+  committedText,
   foldersApart,
   ignoredFiles,
   isVersioned,
@@ -26,9 +31,9 @@ import {
   textFiles,
   uncommittedPaths,
 } from '../../project/files.js'
+import { tellRecovered } from '../../project/made-file.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { factsAcross } from '../../run/threads.js'
-import { confirmWrite } from '../../terminal/ask.js'
 import { diffText } from '../../terminal/diff.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -70,6 +75,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)) }
   const looked = counting(paths, (count) => `Searched ${count} of ${counted(paths.length, 'file')} …`, options.progress)
   const facts = await factsAcross(project.root, looked)
+  const sums = new Map(facts.flatMap(({ path, sum }) => (sum === undefined ? [] : [[path, sum] as const])))
   const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
   const { movable, held } = sorted(onlyOf(candidates, options.only), target)
   const terminal = output()
@@ -92,9 +98,9 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     const changes = changesFor(picked, target)
     if (changes.length === 0) return { exitCode: exitCodes.fine }
     terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
-    const agreed = options.apply || (await confirmWrite(`Write ${counted(changes.length, 'file')}?`))
+    const agreed = await confirmed(changes, 'mappa lift --pick', options)
     return agreed
-      ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '' }, target, options, check)
+      ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '', sums }, target, options, check)
       : { exitCode: exitCodes.fine }
   }
   // Low confidence alone moves nothing: such a candidate must be named.
@@ -104,7 +110,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   if (options.apply && changes.length > 0) {
     const unsure = movable.filter((candidate) => !sure.includes(candidate))
     const aside = unparsedText(unparsed) + left
-    return apply(project, { moved: sure, held, unsure, changes, aside }, target, options, check)
+    return apply(project, { moved: sure, held, unsure, changes, aside, sums }, target, options, check)
   }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
   if (left) terminal.write(`${left}\n`)
@@ -130,9 +136,17 @@ async function layersApart({ root, legendFile, definition }: Project): Promise<P
 }
 
 function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code'> {
-  const read = (path: string) => textAt(join(root, path))
+  // Each file is read once: what is edited is what must still be there.
+  const read = readOnce(root)
+  const installed = (name: string) => installedIn(root, name, read)
   const sound = definition && contradictions(definition, legendFile).length === 0 ? definition : undefined
-  return { read, legendFile, definition: sound, isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? '') }
+  return {
+    read,
+    installed,
+    legendFile,
+    definition: sound,
+    isModule: /"type"\s*:\s*"module"/.test(read('package.json') ?? ''),
+  }
 }
 
 /** Changes to write, with their candidates. */
@@ -143,20 +157,22 @@ interface Moves {
   readonly changes: readonly LiftedFile[]
   /** Skipped files, each with its reason: lines. */
   readonly aside: string
+  /** Digests of the files in which something was found, as they were then. */
+  readonly sums: ReadonlyMap<string, string>
 }
 
 async function apply(
   project: Project,
-  { moved, held, unsure, changes, aside }: Moves,
+  { moved, held, unsure, changes, aside, sums }: Moves,
   target: Target,
   options: LiftOptions,
   check: Check,
 ): Promise<Ended> {
   const { root } = project
   if (changes.length === 0) return { exitCode: exitCodes.fine }
-  // A person's other changes must not be undone with it.
-  const uncommitted = uncommittedPaths(root)
-  const undoable = isVersioned(root) && uncommitted.length === 0
+  // A person's own changes must not be mixed with these in one file.
+  const edited = changes.filter(({ before }) => before !== null).map(({ path }) => path)
+  const uncommitted = uncommittedPaths(root, edited).filter((path) => !isByInstall(root, path, target))
   if (!options.uncommitted && uncommitted.length > 0) {
     const more = uncommitted.length > placesMax ? ', …' : ''
     const shown = uncommitted.slice(0, placesMax).map(printable).join(', ') + more
@@ -165,16 +181,22 @@ async function apply(
   }
   if (!options.uncommitted && !isVersioned(root)) {
     talk().write(
-      'This folder is not in git, so the changes cannot be undone. Commit it first, or pass --uncommitted.\n',
+      'This folder is not in git, so only mappa undo can take the changes back, for a day. Commit it first, or pass --uncommitted.\n',
     )
+    return { exitCode: exitCodes.faults }
+  }
+  const stale = changes.find(({ path, before }) => before !== null && isStale(path, before, sums))
+  if (stale) {
+    say(`${printable(stale.path)} was changed by another process. Nothing was written.`)
     return { exitCode: exitCodes.faults }
   }
   const broken = brokenChange(changes)
   if (broken) throw new Error(`${broken.path} does not parse after the change.`)
   try {
-    writeFiles(
+    await writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
       root,
+      { onRecovered: tellRecovered },
     )
   } catch (error) {
     if (!(error instanceof WriteError)) throw error
@@ -183,7 +205,7 @@ async function apply(
   }
   const terminal = output()
   const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
-  terminal.write(summaryText(moved, held, unsure, changes, { undoable, wrap }))
+  terminal.write(summaryText(moved, held, unsure, changes, { wrap }))
   if (aside) terminal.write(`\n${aside}`)
   const elsewhere = sameElsewhere(moved, root)
   const steps = [...(elsewhere === undefined ? [] : [elsewhere]), ...nextSteps(moved, changes, target)]
@@ -202,6 +224,31 @@ async function apply(
   const code = await runChild(['npm', '--prefix', root, 'run', '--silent', script], process.env)
   terminal.write(code === 0 ? 'It builds.\n' : `npm run ${script} exited with ${code}. The changes stay.\n`)
   return code === 0 ? checked : { exitCode: exitCodes.faults }
+}
+
+/** Tells whether a manifest differs from the committed one only by our packages, which have just been installed. */
+function isByInstall(root: string, path: string, { read }: Target): boolean {
+  if (path !== 'package.json') return false
+  const committed = committedText(root, path)
+  return committed !== undefined && differsByInstall(committed, read(path) ?? '')
+}
+
+/** Tells whether a file is another one by now than that in which something was found. */
+function isStale(path: string, text: string, sums: ReadonlyMap<string, string>): boolean {
+  const sum = sums.get(path)
+  return sum !== undefined && sum !== sumOf(text)
+}
+
+/** Finds where a project has a package, in its own manifest, or in one above it up to the repository's top. */
+function installedIn(root: string, name: string, read: Target['read']): Installed {
+  const own = declaredIn(read('package.json') ?? '', name)
+  if (own !== undefined) return own
+  const top = repositoryTop(root) ?? root
+  for (let at = root; at !== top && at !== dirname(at); ) {
+    at = dirname(at)
+    if (declaredIn(textAt(join(at, 'package.json')) ?? '', name) !== undefined) return 'above'
+  }
+  return isInstalled(root) ? 'undeclared' : 'missing'
 }
 
 function isInstalled(root: string): boolean {

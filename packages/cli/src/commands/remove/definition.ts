@@ -1,8 +1,9 @@
 import type { ChangeOptions } from '../../project/changed.js'
-import { applied, type CommandDefinition } from '../definition.js'
+import { applied, type CommandDefinition, writesIfApplied } from '../definition.js'
 
 export const removeCommand: CommandDefinition = {
   name: 'remove',
+  writes: writesIfApplied,
   define(command, run) {
     applied(command.summary('delete a variable everywhere'))
       .description(

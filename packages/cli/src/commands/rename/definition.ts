@@ -1,8 +1,9 @@
-import { applied, type CommandDefinition } from '../definition.js'
+import { applied, type CommandDefinition, writesIfApplied } from '../definition.js'
 import type { RenameOptions } from './run.js'
 
 export const renameCommand: CommandDefinition = {
   name: 'rename',
+  writes: writesIfApplied,
   define(command, run) {
     applied(command.summary('rename a variable everywhere'))
       .description('Renames a variable in the legend, layers, code, manifests, sample and declarations.')

@@ -3,6 +3,7 @@ import type { SampleOptions } from './run.js'
 
 export const sampleCommand: CommandDefinition = {
   name: 'sample',
+  writes: ({ verify }) => verify !== true,
   define(command, run) {
     located(command.summary('write .env.example from the legend'))
       .description('Writes .env.example: each variable, what it is for and where to get it. Keeps your own comments.')

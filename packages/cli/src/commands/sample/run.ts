@@ -11,7 +11,7 @@ import {
 } from '../../declared/sample.js'
 import { described } from '../../project/described.js'
 import { givenNames } from '../../project/given-names.js'
-import { telling, textIn, writeMade } from '../../project/made-file.js'
+import { legendAsRead, telling, textIn, writeMade } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
 import { output, talk } from '../../terminal/terminal.js'
 import { exitCodes } from '../../terminal/usage-error.js'
@@ -41,6 +41,7 @@ export async function sample(options: SampleOptions): Promise<{ exitCode: number
     const said = `Wrote ${samplePath}: ${counted(sampled.variables.length, 'variable')}.${left}`
     return writeMade(project.root, { path: samplePath, before, after }, said, {
       hidden: hiddenIn(sampled, before ?? ''),
+      ...legendAsRead(project),
     })
   })
 }

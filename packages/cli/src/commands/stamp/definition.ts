@@ -13,6 +13,7 @@ const knownForms: Readonly<Record<TemplateForm, true>> = {
 
 export const stampCommand: CommandDefinition = {
   name: 'stamp',
+  writes: ({ inPlace, out }) => inPlace === true || out !== undefined,
   define(command, run) {
     staged(command.summary('fill templates and pages with values'))
       .description(

@@ -7,7 +7,7 @@ import { fromHere } from '../../delivery/chosen-values.js'
 import { type DeliveredText, deliver, hiddenTextsOf } from '../../delivery/deliver.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../../delivery/page-survey.js'
 import { writeFiles } from '../../edits/write.js'
-import { telling } from '../../project/made-file.js'
+import { telling, tellRecovered } from '../../project/made-file.js'
 import {
   exitCodeFor,
   openSound,
@@ -103,7 +103,7 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
         text: opened[at]?.template.text ?? '',
         html: text,
       }))
-      stampInPlace(pages, project.root, found.stage.name)
+      await stampInPlace(pages, project.root, found.stage.name)
       return { exitCode: exitCodes.fine }
     })
   return deliver(outputsOf(stamped, options, outFolder), {
@@ -241,12 +241,12 @@ async function keptFromBuild(
   return lines
 }
 
-/** Writes pages and what is made of them, for each folder all or none. */
-function stampInPlace(
+/** Writes pages and what is made of them, all or none. */
+async function stampInPlace(
   pages: readonly { readonly file: string; readonly text: string; readonly html: string }[],
   root: string,
   stage: string,
-): void {
+): Promise<void> {
   const folders = new Map<string, OutputChange[]>()
   for (const { file, text, html } of pages) {
     if (html === text) {
@@ -258,9 +258,13 @@ function stampInPlace(
     const change = { path, before: Buffer.from(text), after: Buffer.from(html) }
     folders.set(folder, [...(folders.get(folder) ?? []), change])
   }
-  for (const [folder, changes] of folders) {
-    const { writes, renewed, notices } = renewOutput(folder, folder !== root, changes)
-    writeFiles(writes, folder)
+  const outputs = [...folders].map(([folder, changes]) => ({
+    changes,
+    ...renewOutput(folder, folder !== root, changes),
+  }))
+  const writes = outputs.flatMap((each) => each.writes.map((write) => ({ ...write, outside: true })))
+  await writeFiles(writes, root, { onRecovered: tellRecovered })
+  for (const { changes, renewed, notices } of outputs) {
     for (const { file } of pages.filter(({ file }) => changes.some(({ path }) => path === resolve(file))))
       talk().write(`${file} has the values of ${stage}.\n`)
     if (renewed.length > 0) talk().write(`Made again from it: ${renewed.join(', ')}.\n`)

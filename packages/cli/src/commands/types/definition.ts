@@ -3,6 +3,7 @@ import type { TypesOptions } from './run.js'
 
 export const typesCommand: CommandDefinition = {
   name: 'types',
+  writes: ({ verify }) => verify !== true,
   define(command, run) {
     located(command.summary('write TypeScript declarations'))
       .description('Writes mappa.types.d.ts: the types of process.env, import.meta.env and virtual:mappa/settings.')

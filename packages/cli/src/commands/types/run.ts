@@ -11,7 +11,7 @@ import {
 } from '../../declared/declaration.js'
 import { placesIn } from '../../declared/legend-text.js'
 import { described } from '../../project/described.js'
-import { telling, textIn, writeMade } from '../../project/made-file.js'
+import { legendAsRead, telling, textIn, writeMade } from '../../project/made-file.js'
 import { openSound, type ProjectOptions } from '../../project/project.js'
 import { diffText } from '../../terminal/diff.js'
 import { output, talk } from '../../terminal/terminal.js'
@@ -48,11 +48,14 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
       talk().write(`mappa types did not write ${declarationPath}, so it was not changed. Move it away first.\n`)
       return { exitCode: exitCodes.faults }
     }
-    const ended = writeMade(
+    const ended = await writeMade(
       root,
       { path: declarationPath, before, after },
       `Wrote ${declarationPath}: ${counted(variables.length, 'variable')}.`,
-      { beside: [{ path: join(root, mapPath), text: map }] },
+      {
+        beside: [{ path: join(root, mapPath), text: map, before: textIn(root, mapPath) ?? null }],
+        ...legendAsRead(project),
+      },
     )
     const config = textIn(root, 'tsconfig.json') ?? ''
     if (before === undefined && /"(?:include|files)"\s*:/.test(config))

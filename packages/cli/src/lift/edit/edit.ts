@@ -10,6 +10,7 @@ import type { Held, LiftedFile, Target } from '../change.js'
 import { withExpansions } from '../manifests/containers.js'
 import { withoutVariables } from '../manifests/package-scripts.js'
 import { codeChange } from './code.js'
+import { needsAtRun, withDependency } from './installed.js'
 import { forEveryone, ignoreChange, layerChanges, sampleChange } from './layers.js'
 import { legendChange } from './legend.js'
 import { relative } from './paths.js'
@@ -93,29 +94,43 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
   const compiler = compilerOf(target)
   const isPageTyped = compiler !== undefined && [...pages].some((path) => /\.(?:tsx?|vue|svelte)$/.test(path))
   const declarations = declarationChanges(candidates, target, legend, (needsModule && isTyped) || isPageTyped)
-  return [
-    ...paths.map((path) => codeChange(path, candidates, form as Form, target)),
-    ...(needsModule
-      ? [
-          {
-            path: module,
-            before: null,
-            after: settingsText(form as Form, legend, declarations.length > 0 && isTyped),
-            secret: false,
-          },
-        ]
-      : []),
-    ...(pages.size > 0 ? pluginChange(target) : []),
-    legend,
-    ...declarations,
-    ...(isPageTyped && declarations.length > 0 ? namedDeclarations(compiler, target) : []),
-    ...layers,
-    ...sampleChange(candidates, target, layers),
-    ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
-    ...pathsOf((form) => form === 'python').map((path) => pythonChange(path, candidates, target)),
-    ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
-    ...ignoreChange(candidates, layers, target),
-  ]
+  return withMappaInstalled(
+    [
+      ...paths.map((path) => codeChange(path, candidates, form as Form, target)),
+      ...(needsModule
+        ? [
+            {
+              path: module,
+              before: null,
+              after: settingsText(form as Form, legend, declarations.length > 0 && isTyped),
+              secret: false,
+            },
+          ]
+        : []),
+      ...(pages.size > 0 ? pluginChange(target) : []),
+      legend,
+      ...declarations,
+      ...(isPageTyped && declarations.length > 0 ? namedDeclarations(compiler, target) : []),
+      ...layers,
+      ...sampleChange(candidates, target, layers),
+      ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
+      ...pathsOf((form) => form === 'python').map((path) => pythonChange(path, candidates, target)),
+      ...pathsOf((form) => form === 'container').map((path) => containerChange(path, candidates, target)),
+      ...ignoreChange(candidates, layers, target),
+    ],
+    target,
+  )
+}
+
+/** Moves our package to what is installed in production, where the code now needs it there. */
+function withMappaInstalled(changes: readonly LiftedFile[], { read, installed }: Target): LiftedFile[] {
+  const path = 'package.json'
+  if (installed?.('mappa') !== 'development' || !needsAtRun(changes)) return [...changes]
+  const own = changes.find((change) => change.path === path)
+  const before = read(path) ?? ''
+  const after = withDependency(own?.after ?? before, 'mappa')
+  if (after === undefined) return [...changes]
+  return [...changes.filter((change) => change !== own), { path, before, after, secret: false }]
 }
 
 /** Finds where the compiler looks in a folder alone, a file there that names the declarations beside the manifest. */

@@ -1,14 +1,13 @@
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
+import { declaredIn, type Installed, needsAtRun } from './installed.js'
 
 /** Steps that remain for the person, since lift installs nothing. */
 export function nextSteps(
   moved: readonly Candidate[],
   changes: readonly LiftedFile[],
-  { read, unsent }: Target,
+  { read, unsent, installed = () => 'missing' }: Target,
 ): readonly string[] {
-  const manifest = read('package.json') ?? ''
-  const lacks = (name: string) => !new RegExp(`"${name}"\\s*:`).test(manifest)
   const manifestAfter = changes.find(({ path }) => path === 'package.json')?.after ?? ''
   // A production start needs its packages without development dependencies.
   const starting = /"(?:start|serve|prod|production)[^"]*"\s*:\s*"[^"]*\bmappa with\b/.test(manifestAfter)
@@ -29,11 +28,22 @@ export function nextSteps(
       : []),
     ...(needsStage ? ['The image has no layer file, so name its stage there: ENV MAPPA_STAGE=production'] : []),
     ...(python === undefined ? [] : [`Start Python with settings: mappa with -- python ${python}`]),
-    ...(imports && lacks('mappa') ? ['The code imports mappa. Run: npm install mappa'] : []),
+    ...(imports ? installSteps(changes, installed('mappa')) : []),
     ...(typed && read('mappa.types.d.ts') === undefined ? ['TypeScript needs declarations. Run: mappa types'] : []),
-    ...(runs && lacks('@mappa/cli')
+    ...(runs && ['undeclared', 'missing'].includes(installed('@mappa/cli'))
       ? [`The scripts need the command. Run: npm install ${starting ? '' : '--save-dev '}@mappa/cli`]
       : []),
   ]
   return lines
+}
+
+function installSteps(changes: readonly LiftedFile[], installed: Installed): readonly string[] {
+  if (installed === 'missing') return ['The code imports mappa. Run: npm install mappa']
+  if (installed === 'undeclared')
+    return ['The code imports mappa. It is installed here, but no package.json names it. Run: npm install mappa']
+  if (installed !== 'development' || !needsAtRun(changes)) return []
+  const manifest = changes.find(({ path }) => path === 'package.json')?.after ?? ''
+  return declaredIn(manifest, 'mappa') === 'here'
+    ? ['mappa is now among the dependencies, since the code imports it when it runs. Run: npm install']
+    : ['mappa is a development dependency, but the code imports it when it runs. Run: npm install --save-prod mappa']
 }
