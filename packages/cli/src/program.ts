@@ -25,12 +25,12 @@ import { typesCommand } from './commands/types/definition.js'
 import { undoCommand } from './commands/undo/definition.js'
 import { withCommand } from './commands/with/definition.js'
 import { wrongUsage } from './commands/wrong-usage.js'
-import { Interrupted } from './edits/interrupt.js'
-import { beginWriting } from './edits/record.js'
 import { Left } from './terminal/ask.js'
 import { beginReport, endReport } from './terminal/json-report.js'
 import { output, talk } from './terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from './terminal/usage-error.js'
+import { Interrupted } from './writing/interrupt.js'
+import { beginWriting } from './writing/record.js'
 
 /** Every command, by the task it is for, in the order of the help. */
 const tasks: readonly (readonly [task: string, commands: readonly CommandDefinition[]])[] = [

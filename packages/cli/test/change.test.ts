@@ -244,7 +244,7 @@ test('add asks at a terminal, and writes nothing where a question is left', { sk
     ['Kind of value', `${down}${enter}`],
     ['What it is for', `For bees${enter}`],
     ['Its value', `2${enter}`],
-    ['Write ', enter],
+    ['Write nothing', `${down}${enter}`],
   ] as const
   const root = project(files)
   const left = await mappaAsked(['add', 'PAUSE'], [...asked.slice(0, 3), ['Its value', interrupt]], { cwd: root })

@@ -7,6 +7,7 @@ import { test } from 'node:test'
 import { keys, mappa, mappaAsked, noTerminal, project, token, top } from '../../../test/helpers.js'
 
 const { enter } = keys
+const bin = join(top, 'packages/cli/bin/mappa.js')
 const fresh = 'sms_test_fresh_linden_and_ivy'
 const more = `    OLD_FEED_URL: { type: 'string', optional: true },
     MAIL_PASS: { type: 'string', optional: true, secret: true },
@@ -70,6 +71,13 @@ const chores: Readonly<Record<string, Chore>> = {
   ],
   'Rename a variable': [/Wrote \d+ files/, 0, ['dashboard/src/map.ts', /MAP_TILE_KEY as TILE_KEY/]],
   'Remove a variable': [/./, 0, ['mappa.legend.ts', /^(?![\s\S]*OLD_FEED_URL)/]],
+  'Undo the last command': [
+    /^Took back mappa fill: \.env\.development\.$/m,
+    0,
+    ['.env.development', /^(?![\s\S]*LOG_LEVEL=error)/],
+    undefined,
+    (root) => spawnSync(process.execPath, [bin, 'fill', 'LOG_LEVEL=error'], { cwd: root }),
+  ],
   'Make a variable secret': [/-MAIL_PASS=\(secret\)/, 0, ['.env.local', /^MAIL_PASS=mail-pass-of-hives$/m]],
   'Change a type': [/Wrote mappa\.types\.d\.ts|is up to date/],
   'Retire a variable': [/OLD_FEED_URL is unused/, 1],

@@ -225,7 +225,7 @@ test('check tells secrets in committed layers, but for made-up ones that somebod
     ],
     [{ '.env.staging': `ALERT_TOKEN=${token}\n` }, '--stage staging', /Run: mappa fill ALERT_TOKEN --stage staging/],
     [{ '.env.development': 'ALERT_TOKEN=made-up-one # mappa keep: made up\n' }, '', /No faults/],
-    [{ '.env.development': 'ALERT_TOKEN=made-up-one\n' }, '', /If it is made up, add behind its value:/],
+    [{ '.env.development': 'ALERT_TOKEN=made-up-one\n' }, '', /If it is made up, add after its value:/],
     [
       { '.env.staging': 'ALERT_TOKEN=made-up-one # mappa keep: made up\n' },
       '--stage staging',

@@ -92,7 +92,7 @@ test('only addresses that this machine names itself are asked, and answers end',
   await everyLook(hostile, (line, said, code) => {
     if (/^(?:check|trace)/.test(line))
       assert.deepEqual(
-        [code, /the store was not asked[\s\S]*URL=…/.test(said.replace(/\s+/g, ' '))],
+        [code, /The store was not asked[\s\S]*URL=…/.test(said.replace(/\s+/g, ' '))],
         [1, true],
         `${line}\n${said}`,
       )

@@ -255,7 +255,7 @@ test('newcomers: an empty folder, twelve lines with reads, and a clone, each to 
     [
       ['Language of the legend', `${down}${down}${enter}`],
       ['Stages with', `, staging${enter}`],
-      ['Write ', enter],
+      ['Write nothing', `${down}${enter}`],
     ],
     { cwd: empty },
   )

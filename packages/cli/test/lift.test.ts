@@ -533,7 +533,7 @@ test('an application answers the same when its settings have been lifted, and no
   const some = await lift('--only', 'GATEWAY,PORT')
   assert.match(some.stdout, /→ Run: mappa lift --compose --only GATEWAY,PORT --apply\n$/)
 
-  // A change in a file that lift would change, too, is a person's own; others are none of its business.
+  // A change in a file that lift would change, too, is a person's own; other changes do not matter.
   appendFileSync(join(root, 'server/index.js'), '// mine\n')
   const refused = await lift('--apply')
   assert.deepEqual([refused.code, git(root, 'status', '--porcelain')], [1, ' M server/index.js\n'])
@@ -544,7 +544,7 @@ test('an application answers the same when its settings have been lifted, and no
   const one = await lift('--apply', '--only', 'SESSION_SECRET')
   assert.match(
     one.stdout,
-    /^Moved 1 setting \(secret\)\. Wrote 7 files:\n {4}Code changed: server\/index\.js \(1\)\n[\s\S]*\nTo undo: mappa undo\n[\s\S]*\nThe code imports mappa\. Run: npm install mappa\n/,
+    /^Moved 1 setting \(secret\)\. Wrote 7 files:\n {4}Code changed: server\/index\.js \(1\)\n[\s\S]*\nTo undo: mappa undo\n[\s\S]*\nThe code imports mappa\. It is installed here, but no package\.json names it\. Run: npm install mappa\n/,
   )
   rmSync(join(root, 'note'))
   commit(root)

@@ -106,6 +106,8 @@ const lines: Readonly<Record<string, string>> = {
   'rename-json': 'rename TILE_KEY MAP_TILE_KEY --json',
   rename: 'rename TILE_KEY MAP_TILE_KEY',
   'remove-read': 'remove COLLECTOR_PORT',
+  undo: 'undo',
+  'undo-json': 'undo --json',
   add: 'add FEED_PAUSE --type duration --default 90s',
   'check-as-cloned': 'check --as-cloned',
   'check-as-cloned-json': 'check --as-cloned --json',
@@ -162,7 +164,7 @@ const lines: Readonly<Record<string, string>> = {
   with: 'with staging -- node -p process.env.COLLECTOR_URL',
   help: '--help',
   ...Object.fromEntries(
-    'add check trace compare fill guard guide init list remove rename sample types emit stamp lift completion with'
+    'add check trace compare fill guard guide init list remove rename undo sample types emit stamp lift completion with'
       .split(' ')
       .map((command) => [`help-${command}`, `${command} --help`]),
   ),
@@ -178,6 +180,7 @@ const shapes: Readonly<Record<string, string>> = {
   'guard-json': 'report',
   'init-json': 'init',
   'rename-json': 'change',
+  'undo-json': 'undo',
   'check-as-cloned-json': 'reports',
   'compare-json': 'compare',
   'compare-host-json': 'host',
@@ -202,10 +205,11 @@ test('each command and option prints on the demo data what is stored, and never 
           ? slipped()
           : name === 'lift-apply'
             ? before()
-            : name === 'types' || name === 'fill-value'
+            : name === 'types' || name === 'fill-value' || name.startsWith('undo')
               ? apiary()
               : roots[kind]
       if (name === 'types') rmSync(join(root, 'mappa.types.d.ts'))
+      if (name.startsWith('undo')) await mappa(['fill', 'LOG_LEVEL=warn', '--stage', 'staging'], { cwd: root })
       const ended = await mappa(line.slice(kind.length).split(' '), { cwd: root })
       const told = storedForm(line.slice(kind.length), ended, root)
       for (const secret of secrets) assert.ok(!told.includes(secret), name)
@@ -229,6 +233,7 @@ function storedForm(line: string, { code, stdout, stderr }: Ended, root: string)
     .replaceAll(`'${process.execPath}' '${join(top, 'packages/cli/bin/mappa.js')}'`, '<command>')
     .replaceAll(root, '<root>')
     .replaceAll(basename(root), '<root>')
+    .replace(/\d{4}-\d\d-\d\d[ T]\d\d:\d\d(?::[\d.]+Z)?/g, '<time>')
     .replace(/(?<=[Ss]ince"?:? "?)[0-9a-f]{7,}/, '<commit>')
 }
 

@@ -17,11 +17,11 @@ import test from 'node:test'
 import { setTimeout as wait } from 'node:timers/promises'
 import { build } from 'esbuild'
 import { environment, node, project } from '../../../test/helpers.js'
-import { endOpenWrites, WriteError, writeFiles } from '../src/edits/write.js'
+import { endOpenWrites, WriteError, writeFiles } from '../src/writing/write.js'
 
 /** What writes is a part of the command's sources: programs of these tests take it from there, compiled once. */
 const { outputFiles } = await build({
-  entryPoints: [join(import.meta.dirname, '../src/edits/write.ts')],
+  entryPoints: [join(import.meta.dirname, '../src/writing/write.ts')],
   bundle: true,
   write: false,
   format: 'esm',

@@ -4,7 +4,6 @@ import { isatty } from 'node:tty'
 import type { Survey } from 'mappa'
 import { type DeliveredValue, pathFrom, textAt } from 'mappa/command'
 import { counted } from '../declared/counted.js'
-import { writeFiles } from '../edits/write.js'
 import { git } from '../project/git/git.js'
 import { telling, tellRecovered } from '../project/made-file.js'
 import { choose } from '../terminal/ask.js'
@@ -12,6 +11,7 @@ import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
 import { printExact, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
+import { writeFiles } from '../writing/write.js'
 
 /** A text that leaves this machine, or a file of it. */
 export interface DeliveredText {

@@ -1,4 +1,3 @@
-import { createHash } from 'node:crypto'
 import { type Aliases, bundlerAliases, isBundlerConfig, type Standing, standingIn } from '../code/browser.js'
 import { aliasesIn } from '../code/compiler.js'
 import { configTree, isConfigFile } from '../code/config-files.js'
@@ -51,12 +50,6 @@ export function isTelling(path: string): boolean {
 
 /** Facts about one file. No content makes it throw. */
 export function fileFacts(file: SourceFile): FileFacts {
-  const facts = factsIn(file)
-  const hasFindings = facts.findings.length + facts.configured.length > 0
-  return hasFindings ? { ...facts, sum: createHash('sha256').update(file.text).digest('hex') } : facts
-}
-
-function factsIn(file: SourceFile): FileFacts {
   const { path, text } = file
   const facts: FileFacts = {
     path,

@@ -1,5 +1,5 @@
 import { gatherAt } from 'mappa/command'
-import { WriteError } from '../edits/write.js'
+import { WriteError } from '../writing/write.js'
 import { ignoredFiles } from './files.js'
 import type { SoundProject } from './project.js'
 

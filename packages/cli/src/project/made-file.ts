@@ -3,7 +3,11 @@ import { printable } from 'mappa'
 import { readTextFile } from 'mappa/command'
 import { findRoot } from 'mappa/node'
 import { counted } from '../declared/counted.js'
-import type { Recovered } from '../edits/recover.js'
+import { diffText } from '../terminal/diff.js'
+import { say } from '../terminal/say.js'
+import { output, talk } from '../terminal/terminal.js'
+import { exitCodes } from '../terminal/usage-error.js'
+import type { Recovered } from '../writing/recover.js'
 import {
   endOpenWrites,
   type FileWrite,
@@ -11,11 +15,7 @@ import {
   WriteError,
   type WriteOptions,
   writeFiles,
-} from '../edits/write.js'
-import { diffText } from '../terminal/diff.js'
-import { say } from '../terminal/say.js'
-import { output, talk } from '../terminal/terminal.js'
-import { exitCodes } from '../terminal/usage-error.js'
+} from '../writing/write.js'
 import type { Project } from './project.js'
 
 /** The text of a file below the root; undefined if it is not there. */

@@ -1,7 +1,9 @@
 import { availableParallelism } from 'node:os'
 import { Worker } from 'node:worker_threads'
+import type { SourceFile } from '../code/parse.js'
 import { type FileFacts, fileFacts } from '../lift/facts.js'
 import { projectFile } from '../project/files.js'
+import { sumOf } from '../writing/record.js'
 
 /** Fewer files are parsed faster than threads start. */
 const sharedMin = 400
@@ -43,9 +45,15 @@ export function factsIn({ root, paths }: Batch): FileFacts[] {
   for (const path of paths) {
     const file = projectFile(root, path)
     // A copy: a piece of a text would keep the whole of it.
-    if (file) facts.push(structuredClone(fileFacts(file)))
+    if (file) facts.push(structuredClone(summed(file)))
   }
   return facts
+}
+
+/** With the digest of a file in which something was found: it must be the same when it is edited. */
+function summed(file: SourceFile): FileFacts {
+  const facts = fileFacts(file)
+  return facts.findings.length + facts.configured.length > 0 ? { ...facts, sum: sumOf(file.text) } : facts
 }
 
 /** Paths in groups; the first ones are those that have been looked up already. */

@@ -5,7 +5,6 @@ import { counted } from '../../declared/counted.js'
 import { type Chosen, chosenValues } from '../../delivery/chosen-values.js'
 import { hostNames, hostTexts } from '../../delivery/host-report.js'
 import { hostText, tokenOf } from '../../delivery/host-text.js'
-import { recordSent } from '../../edits/record.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { choose } from '../../terminal/ask.js'
 import { jsonReport, tellFaults } from '../../terminal/json-report.js'
@@ -13,6 +12,7 @@ import { row } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { isAsked, jsonText, output } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { recordSent } from '../../writing/record.js'
 
 /** Options of `mappa emit --to`. */
 export interface HandOverOptions extends ProjectOptions, Chosen {

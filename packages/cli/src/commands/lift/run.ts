@@ -5,14 +5,12 @@ import { repositoryTop, textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
 import { counted } from '../../declared/counted.js'
 import { holdersOf } from '../../edits/holders.js'
-import { sumOf } from '../../edits/record.js'
-import { WriteError, writeFiles } from '../../edits/write.js'
 import type { Candidate } from '../../guess/finding.js'
 import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/candidates-text.js'
 import type { Held, LiftedFile, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
 import { hiddenTexts } from '../../lift/edit/hidden.js'
-import { declaredIn, differsByInstall, type Installed } from '../../lift/edit/installed.js'
+import { differsByInstall, type Installed, sectionWith } from '../../lift/edit/installed.js'
 import { nextSteps } from '../../lift/edit/next-steps.js'
 import { isTelling } from '../../lift/facts.js'
 import { candidatesJson } from '../../lift/json.js'
@@ -40,6 +38,8 @@ import { paragraph } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { counting, isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { sumOf } from '../../writing/record.js'
+import { WriteError, writeFiles } from '../../writing/write.js'
 
 /** Options of `mappa lift`. */
 export interface LiftOptions extends ProjectOptions {
@@ -241,12 +241,12 @@ function isStale(path: string, text: string, sums: ReadonlyMap<string, string>):
 
 /** Finds where a project has a package, in its own manifest, or in one above it up to the repository's top. */
 function installedIn(root: string, name: string, read: Target['read']): Installed {
-  const own = declaredIn(read('package.json') ?? '', name)
+  const own = sectionWith(read('package.json') ?? '', name)
   if (own !== undefined) return own
   const top = repositoryTop(root) ?? root
   for (let at = root; at !== top && at !== dirname(at); ) {
     at = dirname(at)
-    if (declaredIn(textAt(join(at, 'package.json')) ?? '', name) !== undefined) return 'above'
+    if (sectionWith(textAt(join(at, 'package.json')) ?? '', name) !== undefined) return 'above'
   }
   return isInstalled(root) ? 'undeclared' : 'missing'
 }

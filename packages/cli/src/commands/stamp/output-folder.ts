@@ -3,7 +3,7 @@ import { existsSync, readdirSync, statSync } from 'node:fs'
 import { basename, dirname, extname, join, sep } from 'node:path'
 import * as zlib from 'node:zlib'
 import { bytesAt, pathFrom } from 'mappa/command'
-import type { FileWrite } from '../../edits/write.js'
+import type { FileWrite } from '../../writing/write.js'
 import { listsFile, withDigestsRenewed } from './mentions.js'
 
 /**

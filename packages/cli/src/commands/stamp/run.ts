@@ -6,7 +6,6 @@ import { builtStageOf } from 'mappa/page'
 import { fromHere } from '../../delivery/chosen-values.js'
 import { type DeliveredText, deliver, hiddenTextsOf } from '../../delivery/deliver.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../../delivery/page-survey.js'
-import { writeFiles } from '../../edits/write.js'
 import { telling, tellRecovered } from '../../project/made-file.js'
 import {
   exitCodeFor,
@@ -22,6 +21,7 @@ import { paragraph } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { writeFiles } from '../../writing/write.js'
 import { isPage, type OutputChange, outputFolderOf, renewOutput } from './output-folder.js'
 import {
   mentionedNames,

@@ -4,9 +4,6 @@ import { type Legend, legend, printable } from 'mappa'
 import { repositoryTop } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { hiddenValues } from '../../edits/hidden-values.js'
-import { contentAt, type FileRecord, lastRecord, recordFolder, type TransactionRecord } from '../../edits/record.js'
-import { abandonedIn, type Recovered, removeFolders, stateOf } from '../../edits/recover.js'
-import { endOpenWrites, WriteError, writeFiles } from '../../edits/write.js'
 import { type CarryOptions, confirmed } from '../../project/carry-out.js'
 import { tellRecovered } from '../../project/made-file.js'
 import { openProject, type ProjectOptions } from '../../project/project.js'
@@ -15,6 +12,9 @@ import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes } from '../../terminal/usage-error.js'
+import { contentAt, type FileRecord, lastRecord, recordFolder, type TransactionRecord } from '../../writing/record.js'
+import { abandonedIn, type Recovered, removeFolders, stateOf } from '../../writing/recover.js'
+import { endOpenWrites, WriteError, writeFiles } from '../../writing/write.js'
 
 export interface UndoOptions extends ProjectOptions, CarryOptions {}
 
@@ -132,8 +132,8 @@ async function takenBack(
   const changes = files.map(
     ({ record: each, now, old }): FileChange => ({
       path: shownPath(each, root),
-      before: textOf(now),
-      after: textOf(old) ?? '',
+      before: diffable(now),
+      after: diffable(old) ?? '',
     }),
   )
   // What was made from the legend follows it, and says nothing more.
@@ -163,7 +163,7 @@ function shownPath({ path: file }: FileRecord, root: string): string {
 }
 
 /** What a diff shows of a content. */
-function textOf(content: Buffer | null | undefined): string | null {
+function diffable(content: Buffer | null | undefined): string | null {
   if (!content) return null
   return content.includes(0) ? `(${counted(content.length, 'byte')})` : content.toString('utf8')
 }

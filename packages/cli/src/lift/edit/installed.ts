@@ -9,8 +9,8 @@ export type Installed = 'here' | 'development' | 'above' | 'undeclared' | 'missi
 const kept = ['dependencies', 'optionalDependencies', 'peerDependencies'] as const
 
 /** Finds where a manifest names a package; undefined if it does not. */
-export function declaredIn(manifest: string, name: string): 'here' | 'development' | undefined {
-  const data = dataOf(manifest)
+export function sectionWith(manifest: string, name: string): 'here' | 'development' | undefined {
+  const data = manifestData(manifest)
   if (kept.some((section) => Object.hasOwn(sectionOf(data, section), name))) return 'here'
   return Object.hasOwn(sectionOf(data, 'devDependencies'), name) ? 'development' : undefined
 }
@@ -20,7 +20,7 @@ export function declaredIn(manifest: string, name: string): 'here' | 'developmen
  * must.
  */
 export function withDependency(manifest: string, name: string): string | undefined {
-  const data = dataOf(manifest)
+  const data = manifestData(manifest)
   const indent = /^([ \t]+)"/m.exec(manifest)?.[1] ?? '  '
   const written = (value: unknown) => JSON.stringify(value, null, indent) + (manifest.endsWith('\n') ? '\n' : '')
   if (written(data) !== manifest) return undefined
@@ -41,7 +41,7 @@ export function withDependency(manifest: string, name: string): string | undefin
 /** Tells whether two manifests differ only in how they name our packages: what installing them changes. */
 export function differsByInstall(before: string, after: string): boolean {
   const rest = (text: string) => {
-    const data = dataOf(text)
+    const data = manifestData(text)
     const entries = Object.entries(data).flatMap(([key, value]): [string, unknown][] => {
       if (!/ependencies$/.test(key)) return [[key, value]]
       const others = Object.entries(sectionOf(data, key)).filter(
@@ -61,7 +61,7 @@ export function needsAtRun(changes: readonly LiftedFile[]): boolean {
   )
 }
 
-function dataOf(manifest: string): Readonly<Record<string, unknown>> {
+function manifestData(manifest: string): Readonly<Record<string, unknown>> {
   try {
     const data: unknown = JSON.parse(manifest)
     return typeof data === 'object' && data !== null ? (data as Record<string, unknown>) : {}

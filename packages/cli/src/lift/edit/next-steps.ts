@@ -1,6 +1,6 @@
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
-import { declaredIn, type Installed, needsAtRun } from './installed.js'
+import { type Installed, needsAtRun, sectionWith } from './installed.js'
 
 /** Steps that remain for the person, since lift installs nothing. */
 export function nextSteps(
@@ -43,7 +43,7 @@ function installSteps(changes: readonly LiftedFile[], installed: Installed): rea
     return ['The code imports mappa. It is installed here, but no package.json names it. Run: npm install mappa']
   if (installed !== 'development' || !needsAtRun(changes)) return []
   const manifest = changes.find(({ path }) => path === 'package.json')?.after ?? ''
-  return declaredIn(manifest, 'mappa') === 'here'
+  return sectionWith(manifest, 'mappa') === 'here'
     ? ['mappa is now among the dependencies, since the code imports it when it runs. Run: npm install']
     : ['mappa is a development dependency, but the code imports it when it runs. Run: npm install --save-prod mappa']
 }

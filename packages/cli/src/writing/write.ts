@@ -91,7 +91,7 @@ export async function writeFiles(
     for (const folder of made) withSentence(folder, () => fs.mkdirSync(folder))
     let isDone = false
     try {
-      await written(writes, { root: realOf(top), within, made, look, options })
+      await writeAll(writes, { root: realOf(top), within, made, look, options })
       isDone = true
     } finally {
       if (!isDone) removeFolders(made)
@@ -117,7 +117,7 @@ export async function endOpenWrites(root: string, options: WriteOptions): Promis
   })
 }
 
-interface Context {
+interface WriteContext {
   readonly root: string
   readonly within: string
   readonly made: readonly string[]
@@ -126,9 +126,9 @@ interface Context {
   readonly options: WriteOptions
 }
 
-async function written(writes: readonly FileWrite[], context: Context): Promise<void> {
+async function writeAll(writes: readonly FileWrite[], context: WriteContext): Promise<void> {
   const { root, within, made, look, options } = context
-  const targets = writes.map((write) => targetOf(write, within))
+  const targets = writes.map((write) => destinationWithin(write, within))
   const folder = withSentence(root, () => recordFolder(root, true))
   if (folder === undefined)
     throw new WriteError('No folder for a record of the changes can be written. Nothing was written.', root)
@@ -138,7 +138,7 @@ async function written(writes: readonly FileWrite[], context: Context): Promise<
     const prepared: Prepared[] = []
     for (const [at, write] of writes.entries()) prepared.push(prepare(write, targets[at] as string, prepared))
     for (const { path: given, before } of options.madeFrom ?? [])
-      if (!hasText(contentOf(given), before)) throw changedMeanwhile(given)
+      if (!hasText(bytesNow(given), before)) throw changedMeanwhile(given)
     // One that cannot be taken back comes last: as long as it is not there, all others can.
     const ordered = [...prepared].sort((a, b) => Number(a.record.forgets ?? false) - Number(b.record.forgets ?? false))
     removeStale(folder)
@@ -181,7 +181,10 @@ function replaceAll(prepared: readonly Prepared[]): void {
   const done: Prepared[] = []
   try {
     for (const each of prepared) {
-      const { fresh, path: target } = each.record
+      const { fresh, path: target, sums } = each.record
+      // Once more at the last moment: an editor knows of no lock.
+      const now = bytesNow(target)
+      if ((now === undefined ? null : sumOf(now)) !== sums[0]) throw changedMeanwhile(each.given.path)
       withSentence(each.given.path, () =>
         fresh === undefined ? fs.rmSync(target, { force: true }) : fs.renameSync(fresh, target),
       )
@@ -198,13 +201,13 @@ function replaceAll(prepared: readonly Prepared[]): void {
 }
 
 /** Locks what is to be written, and ends what others have left open there. */
-async function lockedAround(targets: readonly string[], folder: string, context: Context): Promise<Lock> {
+async function lockedAround(targets: readonly string[], folder: string, context: WriteContext): Promise<Lock> {
   const { within, look, options, root } = context
   for (;;) {
     const open = abandonedIn(folder, within)
     const ending = [...open.gone, ...(options.endsElsewhere ? open.elsewhere : [])]
     const own = targets.map((target) => path.dirname(target))
-    // Whoever writes within a project waits for the others of it.
+    // All that write within a project wait for each other.
     const all = targets.some((target) => isWithin(target, root)) ? [...own, root] : own
     const lock = await locked([...all, ...ending.flatMap(({ record }) => foldersOf(record))], look)
     const now = abandonedIn(folder, within)
@@ -261,7 +264,7 @@ function holder(owner: Owner | undefined): string {
 }
 
 /** Finds where a path leads. It must be within the repository, also by the folders that it goes through. */
-function targetOf({ path: given, outside }: FileWrite, within: string): string {
+function destinationWithin({ path: given, outside }: FileWrite, within: string): string {
   const target = withSentence(given, () => destinationOf(path.resolve(given)))
   const folder = withSentence(given, () => fs.realpathSync(path.dirname(target)))
   const limit = outside && !isWithin(path.resolve(given), within) ? realOf(path.dirname(path.resolve(given))) : within
@@ -309,7 +312,7 @@ function changedMeanwhile(given: string): WriteError {
   return new WriteError(`${given} was changed by another process. Nothing was written.`, given)
 }
 
-function contentOf(given: string): Buffer | undefined {
+function bytesNow(given: string): Buffer | undefined {
   try {
     return fs.readFileSync(given)
   } catch {

@@ -22,9 +22,9 @@ export interface Owner {
 export type Liveness = 'running' | 'gone' | 'elsewhere'
 
 export function thisOwner(): Owner {
-  const boot = textOf('/proc/sys/kernel/random/boot_id')
+  const boot = trimmedText('/proc/sys/kernel/random/boot_id')
   const started = startOf(process.pid)
-  const machine = textOf('/etc/machine-id')
+  const machine = trimmedText('/etc/machine-id')
   let space: string | undefined
   try {
     space = fs.readlinkSync('/proc/self/ns/pid')
@@ -82,12 +82,12 @@ export function ownerFrom(value: unknown): Owner | undefined {
 }
 
 function startOf(pid: number): string | undefined {
-  const text = textOf(`/proc/${pid}/stat`)
+  const text = trimmedText(`/proc/${pid}/stat`)
   // The command in brackets may hold anything; behind it, the start is the 20th field.
   return text?.slice(text.lastIndexOf(')') + 2).split(' ')[19]
 }
 
-function textOf(path: string): string | undefined {
+function trimmedText(path: string): string | undefined {
   try {
     return fs.readFileSync(path, 'latin1').trim() || undefined
   } catch {

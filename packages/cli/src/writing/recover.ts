@@ -90,12 +90,12 @@ export function recover({ file, record }: Recorded): Recovered {
 /** Makes the record of a transaction that is done the last one of its project, without what is never kept. */
 export function endRecord(file: string, record: TransactionRecord): void {
   const target = lastFile(path.dirname(file), record.root)
-  writeRecord(target, joined(target, record))
+  writeRecord(target, joinedRecord(target, record))
   fs.rmSync(file, { force: true })
 }
 
 /** Several transactions of one run are taken back together. */
-function joined(target: string, record: TransactionRecord): TransactionRecord {
+function joinedRecord(target: string, record: TransactionRecord): TransactionRecord {
   const files = record.files.map(({ fresh: _, after: __, ...each }) => each)
   const earlier = earlierOf(target)
   if (earlier?.run !== record.run) return { ...record, files }
