@@ -181,11 +181,11 @@ async function tour() {
   edit('mappa.legend.ts', (text) => text.replace('minLength: 30,\n', 'minLength: 24,\n'))
   await type('mappa types --verify')
 
-  step('All of a stage at a glance; a value set where it belongs; a name changed in legend, layers and code at once.')
+  step('All of a stage at a glance; a value set where it belongs; a name changed everywhere at once, and taken back.')
   await type('mappa list staging', { lines: 8 })
   await type('mappa fill LOG_LEVEL=warn --stage staging')
   await type('mappa rename TILE_KEY MAP_TILE_KEY --apply', { lines: 9 })
-  await type('mappa rename MAP_TILE_KEY TILE_KEY --apply', { into: 'rename.txt' })
+  await type('mappa undo --apply', { from: /^Took back/, to: /\.$/ })
 
   step('A clone has no secret. What it can be held to is right, and what has to come from elsewhere is listed.')
   await type('mappa check --as-cloned')

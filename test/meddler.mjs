@@ -1,6 +1,6 @@
 // Loaded before a command: at the call of the file system that MEDDLE names by its number, something happens to the process. In kill:N
 // and SIGINT:N the writing calls count; in save:N:FILE also those that read, and there a line is added to the file, as an editor
-// would. How many calls there were is written to MEDDLE_COUNT.
+// would, but not between the last look at it and its replacement. How many calls there were is written to MEDDLE_COUNT.
 import fs from 'node:fs'
 import { syncBuiltinESMExports } from 'node:module'
 
@@ -24,6 +24,7 @@ let isBusy = false
 
 for (const name of [...writing, ...reading]) {
   fs[name] = (...args) => {
+    if (what === 'save' && name === 'renameSync' && args[1] === file) return real[name](...args)
     const isOurs = name === 'openSync' ? args[1] === 'wx' : !String(args[0]).includes('node_modules')
     if (isBusy || !isOurs) return real[name](...args)
     count++

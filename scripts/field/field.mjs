@@ -37,6 +37,25 @@ const parts = {
         .map((line) => line.trim()),
     }
   },
+  writes() {
+    const { status, stdout } = run(['scripts/test.mjs', 'packages/cli/test/whole.test.ts'], { MAPPA_FIELD: '1' })
+    return {
+      passed: status === 0,
+      said: stdout
+        .split('\n')
+        .filter((line) => /^✔ /.test(line))
+        .map((line) => line.replace(/^✔ | \([\d.]+ms\)$/g, '')),
+    }
+  },
+  pipes() {
+    const nodes = [
+      process.execPath,
+      ...['node22', 'node24'].map((name) => join(top, '.scratch/runtimes', name, 'node_modules/node/bin/node')),
+    ].filter((path) => existsSync(path))
+    const { status } = run(['scripts/test.mjs', 'packages/cli/test/pipes.test.ts'], { MAPPA_NODES: nodes.join(',') })
+    const versions = nodes.map((path) => spawnSync(path, ['--version'], { encoding: 'utf8' }).stdout.trim())
+    return { passed: status === 0, versions }
+  },
   tour() {
     const { status, stdout } = run(['scripts/demo.mjs', '--all'])
     return { passed: status === 0, steps: (stdout.match(/^── /gm) ?? []).length }

@@ -364,11 +364,11 @@ test('while it serves, what changes what a page may have is noticed at once', as
     sent.length = 0
     let next = 0
     const isTold = () => {
-      // A watcher may miss a file that comes back as soon as it is gone; then it is saved again, as a person would.
+      // A watcher may miss a file that comes back as soon as it is gone, or goes; then it is saved again, as a person would.
       if (sent.includes(told) || Date.now() < next) return sent.includes(told)
       next = Date.now() + 5000
-      if (text === undefined) rmSync(join(root, file), { force: true })
-      else writeFileSync(join(root, file), text)
+      if (text === undefined && existsSync(join(root, file))) rmSync(join(root, file))
+      else writeFileSync(join(root, file), text ?? '')
       return false
     }
     await until(isTold, `${file}: ${told}, and was ${sent.join()}`)

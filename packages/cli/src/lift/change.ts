@@ -1,6 +1,11 @@
 import type { Legend } from 'mappa'
 import type { Candidate } from '../guess/finding.js'
-import type { Installed } from './edit/installed.js'
+
+/**
+ * Where a project has a package: `here` among its dependencies, `development` among those of development only, `above` in a
+ * package around it, `undeclared` where it is installed and no package names it.
+ */
+export type Installed = 'here' | 'development' | 'above' | 'undeclared' | 'missing'
 
 /** A file before and after; null if it is not there yet. */
 export interface LiftedFile {

@@ -28,7 +28,11 @@ export function textIn(root: string, path: string): string | undefined {
 /** Says what became of a write that another process had left open. */
 export function tellRecovered({ command, outcome, files, left }: Recovered): void {
   const stays = left.length === 0 ? '' : ` Changed since, so left as it is: ${left.map(printable).join(', ')}.`
-  say(`${command} was interrupted. Its changes were ${outcome}: ${counted(files, 'file')}.${stays}`)
+  const what =
+    files === 0 && outcome === 'finished'
+      ? 'All of its changes are there'
+      : `Its changes were ${outcome}: ${counted(files, 'file')}`
+  say(`${command} was interrupted. ${what}.${stays}`)
 }
 
 /** Takes back what a process that was killed has left half written in a project. */

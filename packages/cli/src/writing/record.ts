@@ -65,13 +65,20 @@ export function recordFolder(root: string, make = false): string | undefined {
   for (const { folder, shared } of placesFor(root)) {
     if (make)
       try {
-        fs.mkdirSync(folder, { recursive: true, mode: 0o700 })
+        makeFolder(folder)
       } catch {
         continue
       }
     if (isOwn(folder, shared) && (!make || isWritable(folder))) return folder
   }
   return undefined
+}
+
+/** Makes a folder and those above it, one by one: Node's own way never ends where a file system says that a folder is not there. */
+function makeFolder(folder: string): void {
+  if (fs.existsSync(folder)) return
+  if (path.dirname(folder) !== folder) makeFolder(path.dirname(folder))
+  fs.mkdirSync(folder, { mode: 0o700 })
 }
 
 function placesFor(root: string): { readonly folder: string; readonly shared: boolean }[] {

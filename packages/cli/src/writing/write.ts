@@ -134,7 +134,6 @@ async function writeAll(writes: readonly FileWrite[], context: WriteContext): Pr
     throw new WriteError('No folder for a record of the changes can be written. Nothing was written.', root)
   const lock = await lockedAround(targets, folder, context)
   try {
-    for (const target of new Set(targets.map((each) => path.dirname(each)))) removeLeftovers(target)
     const prepared: Prepared[] = []
     for (const [at, write] of writes.entries()) prepared.push(prepare(write, targets[at] as string, prepared))
     for (const { path: given, before } of options.madeFrom ?? [])
@@ -209,7 +208,8 @@ async function lockedAround(targets: readonly string[], folder: string, context:
     const own = targets.map((target) => path.dirname(target))
     // All that write within a project wait for each other.
     const all = targets.some((target) => isWithin(target, root)) ? [...own, root] : own
-    const lock = await locked([...all, ...ending.flatMap(({ record }) => foldersOf(record))], look)
+    const folders = [...all, ...ending.flatMap(({ record }) => foldersOf(record))]
+    const lock = await locked(folders, look)
     const now = abandonedIn(folder, within)
     const left = [...now.gone, ...(options.endsElsewhere ? now.elsewhere : [])]
     const [other] = options.endsElsewhere ? [] : now.elsewhere.filter(({ record }) => touches(record, targets))
@@ -221,6 +221,7 @@ async function lockedAround(targets: readonly string[], folder: string, context:
           const recovered = withSentence(each.record.root, () => recover(each))
           options.onRecovered?.(recovered)
         }
+        for (const each of new Set(folders)) removeLeftovers(each)
         return lock
       }
     } catch (error) {

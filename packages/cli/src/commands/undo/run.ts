@@ -12,7 +12,14 @@ import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes } from '../../terminal/usage-error.js'
-import { contentAt, type FileRecord, lastRecord, recordFolder, type TransactionRecord } from '../../writing/record.js'
+import {
+  contentAt,
+  type FileRecord,
+  lastRecord,
+  type Recorded,
+  recordFolder,
+  type TransactionRecord,
+} from '../../writing/record.js'
 import { abandonedIn, type Recovered, removeFolders, stateOf } from '../../writing/recover.js'
 import { endOpenWrites, WriteError, writeFiles } from '../../writing/write.js'
 
@@ -56,6 +63,7 @@ async function openEnded(folder: string, root: string, options: UndoOptions): Pr
   }
   if (other && !options.apply) {
     const files = other.record.files.map((each) => ({ path: shownPath(each, root), before: '' }))
+    if (options.json) terminal.write(jsonText(jsonReport({}, { open: elsewhere.map(openJson), written: false })))
     if (options.json || !(await confirmed(files, 'mappa undo', options))) return { exitCode: exitCodes.fine }
   }
   const ended: Recovered[] = []
@@ -63,6 +71,12 @@ async function openEnded(folder: string, root: string, options: UndoOptions): Pr
   if (options.json) terminal.write(jsonText(jsonReport({}, { ended, written: true })))
   else for (const each of ended) tellRecovered(each)
   return { exitCode: exitCodes.fine }
+}
+
+/** A write that was left open elsewhere. */
+function openJson({ record }: Recorded): object {
+  const { command, at, owner, files, root } = record
+  return { command, at, host: owner.host, files: files.map((each) => shownPath(each, root)) }
 }
 
 /** A file that can be taken back. */

@@ -1,11 +1,5 @@
 import type { LiftedFile } from '../change.js'
 
-/**
- * Where a project has a package: `here` among its dependencies, `development` among those of development only, `above` in a
- * package around it, `undeclared` where it is installed and no package names it.
- */
-export type Installed = 'here' | 'development' | 'above' | 'undeclared' | 'missing'
-
 const kept = ['dependencies', 'optionalDependencies', 'peerDependencies'] as const
 
 /** Finds where a manifest names a package; undefined if it does not. */

@@ -1,6 +1,6 @@
 import type { Candidate } from '../../guess/finding.js'
-import type { LiftedFile, Target } from '../change.js'
-import { type Installed, needsAtRun, sectionWith } from './installed.js'
+import type { Installed, LiftedFile, Target } from '../change.js'
+import { needsAtRun, sectionWith } from './installed.js'
 
 /** Steps that remain for the person, since lift installs nothing. */
 export function nextSteps(
