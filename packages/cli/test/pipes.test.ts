@@ -1,7 +1,7 @@
 // Programs that `mappa with` runs have its descriptors. Nothing that mappa loads or says may change those: a pipe that became
 // non-blocking makes other programs lose what they read or write.
 import assert from 'node:assert/strict'
-import { spawn } from 'node:child_process'
+import { spawn, spawnSync } from 'node:child_process'
 import { existsSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
@@ -44,18 +44,22 @@ const ended = (way: keyof typeof ways, line: string) =>
     : line
 
 for (const run of runs) {
+  const version = spawnSync(run, ['--version'], { encoding: 'utf8' }).stdout.trim()
   const mappa = (way: keyof typeof ways, program: string) =>
     `${quoted(run)} ${quoted(bin)} with ${ways[way]} -- ${program}`
 
-  test(`the descriptors that a program gets from \`with\` block, as they did before: ${run}`, {
+  test(`the descriptors that a program gets from \`with\` block, as they did before: ${version}`, {
     skip: !existsSync('/proc/self/fdinfo'),
   }, async () => {
     const shapes = {
       pipes: (line: string) => `sleep 1 | ${line} 2> >(cat) | cat`,
       files: (line: string) => `${line} < .env > out 2> err`,
     }
-    for (const way of Object.keys(ways) as (keyof typeof ways)[])
-      for (const [shape, around] of Object.entries(shapes)) {
+    const cases = (Object.keys(ways) as (keyof typeof ways)[]).flatMap((way) =>
+      Object.entries(shapes).map(([shape, around]) => [way, shape, around] as const),
+    )
+    await Promise.all(
+      cases.map(async ([way, shape, around]) => {
         const root = project(files)
         const program = `${quoted(process.execPath)} -e ${quoted(flagsSeen)}`
         const line = mappa(way, ending(program))
@@ -66,14 +70,15 @@ for (const run of runs) {
           .map((each) => Number.parseInt(each, 8))
         for (const each of flags)
           assert.equal(each & 0o4000, 0, `${way}, ${shape}: ${flags.map((flag) => flag.toString(8))}`)
-      }
+      }),
+    )
   })
 
-  test(`20 MB go through a program of \`with\` both ways, however slow the others are: ${run}`, async () => {
+  test(`20 MB go through a program of \`with\` both ways, however slow the others are: ${version}`, async () => {
     const size = 20_000_000
     const slowly =
       'perl -e \'while (sysread(STDIN, $x, 65536)) { $n += length $x; select(undef, undef, undef, 0.002) } print "$n\\n"\''
-    for (const way of ['quick', 'whole', 'watched'] as const) {
+    const move = async (way: 'quick' | 'whole' | 'watched') => {
       const root = project(files)
       // One reads as fast as it can, one is read slowly, one does both.
       const reads = mappa(way, ending('wc -c > count'))
@@ -88,6 +93,7 @@ for (const run of runs) {
       await shell(ended(way, `head -c ${size} /dev/zero | ${passed} | ${slowly} > count`), both)
       assert.equal(Number(readFileSync(join(both, 'count'), 'utf8')), size, `${way}: passed on`)
     }
+    await Promise.all([move('quick'), move('whole'), move('watched')])
   })
 }
 

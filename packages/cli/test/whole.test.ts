@@ -131,7 +131,10 @@ async function inParallel<T>(items: readonly T[], work: (item: T) => Promise<voi
   await Promise.all([one(), one(), one(), one()])
 }
 
-for (const [salt, name] of Object.keys(commands).entries()) {
+/** Those whose writes differ most; npm run field tries all. */
+const chosen = ['rename', 'init', 'fill --replace', 'lift', 'stamp --in-place']
+
+for (const [salt, name] of (isField ? Object.keys(commands) : chosen).entries()) {
   test(`${name}: killed at any call that writes, its changes are whole or none after the next one`, posix, async () => {
     const { line, root, before, after, calls } = await measured(name, 'none:0')
     assert.notDeepEqual(before, after, 'it writes')
@@ -161,7 +164,10 @@ test(
   'a signal at any call that writes ends a command as signals do, and its changes are whole or none at once',
   posix,
   async () => {
-    for (const [salt, name] of ['rename', 'lift', 'fill --replace', 'stamp --in-place'].entries()) {
+    for (const [salt, name] of (isField
+      ? ['rename', 'lift', 'fill --replace', 'stamp --in-place']
+      : ['rename', 'lift']
+    ).entries()) {
       const { line, root, before, after, calls } = await measured(name, 'none:0')
       for (const [signal, code] of [
         ['SIGINT', 130],

@@ -145,7 +145,7 @@ test(
     for (const name of names) chmodSync(join(root, name), 0o600)
     const whole = new Set(['a', 'b'].map(lines))
     const seen = new Set<string>()
-    for (let round = 0; round < 30; round++) {
+    for (let round = 0; round < 12; round++) {
       const child = spawn(process.execPath, ['write.mjs'], {
         cwd: root,
         env: environment(),
