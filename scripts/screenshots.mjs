@@ -59,11 +59,14 @@ try {
   // Answered by a hand that is not there.
   const answered = `(sleep 3; printf 'tile_test_meadow\\r'; sleep 2) | script -qec 'stty cols 140; mappa fill' /dev/null`
   await shoot('fill', ['mappa list', { shown: 'mappa fill', run: answered }], lacking)
-  const rename = 'mappa rename ALERT_PATIENCE ALERT_TIMEOUT'
   await shoot(
-    'rename',
+    'undo',
     // Without a terminal to be asked at, it only shows.
-    [{ shown: rename, run: `${rename} < /dev/null` }],
+    [
+      'mappa fill LOG_LEVEL=warn --stage staging',
+      { shown: 'mappa undo', run: 'mappa undo < /dev/null' },
+      'mappa undo --apply',
+    ],
     copyApiary('screenshots'),
   )
   await shoot('guard', ['git commit -m Alerts', 'git reset -q', 'mappa guard'], committing())

@@ -141,6 +141,7 @@ for (const [salt, name] of (isField ? Object.keys(commands) : chosen).entries())
     await inParallel(numbersTo(calls, 1, salt), async (at) => {
       const copy = copyOf(root)
       const killed = await meddled(line, copy, `kill:${at}`)
+      if (killed.signal === null && Number(readFileSync(join(copy, 'count'), 'utf8')) < at) return
       assert.equal(killed.signal, 'SIGKILL', `${name} at ${at}`)
       if (name === 'fill --replace') assert.doesNotMatch(recordsIn(copy), /the-old-secret-text/, `${name} at ${at}`)
       const mended = await mappaProcess(['undo'], { cwd: copy })
@@ -199,6 +200,8 @@ test('what an editor saves while a command reads and writes is not lost', posix,
       const copy = copyOf(root)
       if (file.endsWith('.js')) writeFileSync(join(copy, file), `${readFileSync(join(copy, file), 'utf8')}// `)
       const ended = await meddled(line, copy, `save:${at}:${join(copy, file)}`)
+      // A run may take fewer calls than the one that was measured.
+      if (Number(readFileSync(join(copy, 'count'), 'utf8')) < at) return
       const text = readFileSync(join(copy, file), 'utf8')
       const ways = `${name} at ${at}: ${ended.code} ${ended.stdout}${ended.stderr}`
       assert.match(text, /# saved meanwhile/, ways)
