@@ -2,11 +2,11 @@
 // several of them, or an editor, write at once: nothing is lost.
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { cpSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
+import { chmodSync, cpSync, existsSync, readdirSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
 import { pathToFileURL } from 'node:url'
-import { type Ended, mappaProcess, project, top } from '../../../test/helpers.js'
+import { type Ended, mappa, mappaProcess, project, top } from '../../../test/helpers.js'
 
 /** All calls are tried in npm run field, a few of each command in npm test. */
 const isField = process.env.MAPPA_FIELD !== undefined
@@ -160,6 +160,74 @@ for (const [salt, name] of (isField ? Object.keys(commands) : chosen).entries())
     })
   })
 }
+
+test(
+  'undo takes back what each command wrote, byte for byte and with its modes, and so does a second undo',
+  posix,
+  async () => {
+    for (const [name, [line, own]] of Object.entries(commands)) {
+      const root = project(own)
+      spawnSync('git', ['init', '-q'], { cwd: root })
+      const run = (args: string) => mappa(args.split(' '), { cwd: root })
+      const before = stateOf(root)
+      await run(line)
+      const after = stateOf(root)
+      assert.notDeepEqual(after, before, name)
+      const taken = await run('undo --apply')
+      if (name === 'fill --replace') {
+        assert.match(taken.stdout, /\.env\.local stays as it is: Mappa never keeps the old value of a replaced secret/)
+        assert.deepEqual([taken.code, stateOf(root)], [1, after])
+        continue
+      }
+      assert.deepEqual([taken.code, stateOf(root)], [0, before], `${name}: ${taken.stdout}${taken.stderr}`)
+      // What looks changes nothing, and neither does what finds nothing to change.
+      await run('check')
+      const again = await run('undo --apply')
+      assert.deepEqual([again.code, stateOf(root)], [0, after], `${name}, again: ${again.stdout}${again.stderr}`)
+    }
+  },
+)
+
+test(
+  'undo leaves what has changed since, forgets after a day, and believes only what this user has written',
+  posix,
+  async () => {
+    const root = project(files)
+    spawnSync('git', ['init', '-q'], { cwd: root })
+    const run = (args: string) => mappa(args.split(' '), { cwd: root })
+    await run('rename HIVES HIVE_COUNT --apply')
+    writeFileSync(join(root, '.env'), 'HIVE_COUNT=4\n# mine\n')
+    const taken = await run('undo --apply')
+    assert.match(taken.stdout, /Changed since, so left as it is: \.env\./)
+    assert.equal(readFileSync(join(root, '.env'), 'utf8'), 'HIVE_COUNT=4\n# mine\n')
+    assert.equal(readFileSync(join(root, 'app.js'), 'utf8'), files['app.js'])
+    const folder = join(root, '.git/mappa')
+    const record = join(folder, readdirSync(folder)[0] as string)
+    const text = readFileSync(record, 'utf8')
+    assert.equal(statSync(record).mode & 0o777, 0o600)
+    const longAgo = new Date(Date.now() - 25 * 3_600_000).toISOString()
+    const wrong: readonly (readonly [text: string, mode: number])[] = [
+      [text.replace(/"at":"[^"]*"/, `"at":"${longAgo}"`), 0o600],
+      [text, 0o644],
+      [text.slice(0, -9), 0o600],
+      ['null', 0o600],
+    ]
+    for (const [other, mode] of wrong) {
+      writeFileSync(record, other)
+      chmodSync(record, mode)
+      const { code, stderr } = await run('undo --apply')
+      assert.deepEqual([code, /^Nothing to undo in /.test(stderr)], [1, true], other.slice(0, 40))
+    }
+    // Of a writer elsewhere nobody here can say whether it runs: a person must.
+    const open = text.replace(/"boot":"[^"]*"/, '"boot":"another"').replace(/"machine":"[^"]*"/, '"machine":"another"')
+    writeFileSync(join(folder, 'open-1.json'), open, { mode: 0o600 })
+    const { stderr } = await run('fill HIVE_COUNT=9 --stage staging')
+    const refused = await run('fill YARD=orchard')
+    assert.match(refused.stderr + stderr, /mappa undo began to write on .* but did not finish\. Nothing was written\./)
+    assert.equal((await run('undo --apply')).code, 0)
+    assert.ok(!existsSync(join(folder, 'open-1.json')))
+  },
+)
 
 test(
   'a signal at any call that writes ends a command as signals do, and its changes are whole or none at once',

@@ -138,8 +138,11 @@ async function writeAll(writes: readonly FileWrite[], context: WriteContext): Pr
     for (const [at, write] of writes.entries()) prepared.push(prepare(write, targets[at] as string, prepared))
     for (const { path: given, before } of options.madeFrom ?? [])
       if (!hasText(bytesNow(given), before)) throw changedMeanwhile(given)
+    // What stays the same is not written, so that undo still has what was.
+    const changing = prepared.filter(({ record: { sums } }) => sums[0] !== sums[1])
+    if (changing.length === 0) return
     // One that cannot be taken back comes last: as long as it is not there, all others can.
-    const ordered = [...prepared].sort((a, b) => Number(a.record.forgets ?? false) - Number(b.record.forgets ?? false))
+    const ordered = changing.sort((a, b) => Number(a.record.forgets ?? false) - Number(b.record.forgets ?? false))
     removeStale(folder)
     const record: TransactionRecord = {
       version: 1,

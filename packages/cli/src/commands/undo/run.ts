@@ -137,7 +137,9 @@ async function takenBack(
   }
   if (options.json) {
     if (options.apply) await restore()
-    const about = { command, at: record.at, files: listed, left: changed, written: options.apply === true }
+    const stays = [...changed, ...forgotten.map(({ each }) => shownPath(each, root))]
+    const sent = record.sent === undefined ? {} : { sent: record.sent }
+    const about = { command, at: record.at, files: listed, left: stays, ...sent, written: options.apply === true }
     terminal.write(jsonText(jsonReport({}, about)))
     return { exitCode: exitCodes.fine }
   }
