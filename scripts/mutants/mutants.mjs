@@ -36,12 +36,17 @@ const rooms = {
   guard: ['packages/cli/src/commands/guard', ['guard', 'credentials', 'history'], 85],
   project: ['packages/cli/src/project', ['command', 'guard', 'history', 'init', 'hosts'], 85],
   quick: ['packages/cli/src/commands/with', ['with'], 85],
-  edits: ['packages/cli/src/edits', ['write', 'change', 'fill'], 85],
+  edits: ['packages/cli/src/edits', ['change', 'fill'], 85],
+  writing: ['packages/cli/src/writing', ['write', 'whole'], 85],
 }
 /** What takes long and is about other things than the rooms: races, terminals, compilers, whole applications. */
 const slow = [
   'several processes write',
   'killed at any moment',
+  'killed at any call',
+  'a signal at any call',
+  'an editor saves',
+  'of eight that write',
   'terminals of',
   'dash ',
   'in an editor',

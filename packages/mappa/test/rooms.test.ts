@@ -136,7 +136,9 @@ for (const [name, known] of Object.entries(rooms))
     }
     assert.ok(graph.size >= 18)
     const floors = floorsOf(graph, (file) => roomOf(file, known).replace(/^lift\/change\.ts$/, 'lift'))
-    if (name === 'cli') assert.ok(Object.keys(known).filter((room) => !room.endsWith('.ts')).length <= roomsMax)
+    // What gathers the commands is above all rooms.
+    const own = Object.keys(known).filter((room) => room !== '.' && !room.endsWith('.ts'))
+    if (name === 'cli') assert.ok(own.length <= roomsMax, `${own.length} rooms`)
     if (name === 'cli') assert.ok(floors <= floorsMax, `${floors} floors`)
     const files = (room: string) => [...graph.keys()].filter((file) => dirname(file) === room)
     const full = [...new Set([...graph.keys()].map(dirname))].filter((room) => files(room).length > filesMax)
