@@ -38,7 +38,12 @@ const parts = {
     }
   },
   writes() {
-    const { status, stdout } = run(['scripts/test.mjs', 'packages/cli/test/whole.test.ts'], { MAPPA_FIELD: '1' })
+    const { status, stdout } = run(
+      ['scripts/test.mjs', 'packages/cli/test/whole.test.ts', 'packages/cli/test/watch.test.ts'],
+      {
+        MAPPA_FIELD: '1',
+      },
+    )
     return {
       passed: status === 0,
       said: stdout

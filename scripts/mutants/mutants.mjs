@@ -32,10 +32,10 @@ const rooms = {
   guess: ['packages/cli/src/guess', ['stored', 'code', 'credentials', 'lift'], 78],
   code: ['packages/cli/src/code', ['code', 'stored', 'lift', 'declare'], 85],
   stamp: ['packages/cli/src/commands/stamp', ['delivery', 'stamp', 'outputs'], 85],
-  emit: ['packages/cli/src/commands/emit', ['delivery', 'emit', 'outputs'], 85],
+  emit: ['packages/cli/src/commands/emit', ['delivery', 'emit', 'outputs', 'hosts'], 85],
   guard: ['packages/cli/src/commands/guard', ['guard', 'credentials', 'history'], 85],
   project: ['packages/cli/src/project', ['command', 'guard', 'history', 'init', 'hosts'], 85],
-  quick: ['packages/cli/src/commands/with', ['with'], 85],
+  quick: ['packages/cli/src/commands/with', ['with', 'command', 'outputs', 'watch'], 85],
   edits: ['packages/cli/src/edits', ['change', 'fill'], 85],
   writing: ['packages/cli/src/writing', ['write', 'whole'], 85],
 }

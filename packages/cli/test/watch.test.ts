@@ -6,6 +6,8 @@ import { join } from 'node:path'
 import test from 'node:test'
 import { environment, hangMax, noTerminal, project, top, until } from '../../../test/helpers.js'
 
+/** More moments are tried in npm run field. */
+const isField = process.env.MAPPA_FIELD !== undefined
 const posix = { skip: process.platform === 'win32' && 'Windows has no signals' }
 const bin = join(top, 'packages/cli/bin/mappa.js')
 /** It has a child of its own, and takes a while to end. */
@@ -61,7 +63,7 @@ function hasEnded(pid: number): boolean {
 }
 
 test('a signal at any moment of a restart ends the program and all that it has started', posix, async () => {
-  const moments = Array.from({ length: 15 }, (_, at) => at * 25)
+  const moments = Array.from({ length: isField ? 30 : 8 }, (_, at) => at * (isField ? 12 : 50))
   const run = async (delay: number, signal: NodeJS.Signals) => {
     const root = project(files)
     const { said, kill, ended } = watched(root)

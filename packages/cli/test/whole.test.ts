@@ -132,7 +132,7 @@ async function inParallel<T>(items: readonly T[], work: (item: T) => Promise<voi
 }
 
 /** Those whose writes differ most; npm run field tries all. */
-const chosen = ['rename', 'init', 'fill --replace', 'lift', 'stamp --in-place']
+const chosen = ['rename', 'fill --replace', 'lift']
 
 for (const [salt, name] of (isField ? Object.keys(commands) : chosen).entries()) {
   test(`${name}: killed at any call that writes, its changes are whole or none after the next one`, posix, async () => {
