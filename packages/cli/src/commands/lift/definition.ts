@@ -1,11 +1,11 @@
 import { Option } from 'commander'
 import { UsageError } from '../../terminal/usage-error.js'
-import { type CommandDefinition, staged, writesIfApplied } from '../definition.js'
+import { type CommandDefinition, staged } from '../definition.js'
 import type { LiftOptions } from './run.js'
 
 export const liftCommand: CommandDefinition = {
   name: 'lift',
-  writes: writesIfApplied,
+  writes: ({ apply, pick }) => apply === true || pick === true,
   define(command, run) {
     staged(command.summary('move settings and keys out of code'))
       .description('Finds settings and keys in code, and shows how to move them to layers. Writes only with --apply.')

@@ -12,6 +12,7 @@ import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes } from '../../terminal/usage-error.js'
+import { livenessOf } from '../../writing/owner.js'
 import {
   contentAt,
   type FileRecord,
@@ -95,7 +96,10 @@ async function takenBack(
   const { root, command } = record
   const terminal = output()
   const say = (text: string) => terminal.write(`${paragraph(text, terminal.width)}\n`)
-  const states = record.files.map((each) => ({ each, state: stateOf(each) }))
+  // A record that came with a folder from elsewhere may name any file of this machine.
+  const isOurs = livenessOf(record.owner) !== 'elsewhere'
+  const isInside = (each: FileRecord) => each.path.startsWith((repositoryTop(root) ?? root) + path.sep)
+  const states = record.files.map((each) => ({ each, state: isOurs || isInside(each) ? stateOf(each) : 'other' }))
   const changed = states.filter(({ state }) => state === 'other').map(({ each }) => shownPath(each, root))
   const forgotten = states.filter(({ each, state }) => state === 'after' && each.before === undefined)
   const files = states.flatMap(({ each, state }): Restored[] =>
