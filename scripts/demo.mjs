@@ -185,7 +185,9 @@ async function tour() {
   await type('mappa list staging', { lines: 8 })
   await type('mappa fill LOG_LEVEL=warn --stage staging')
   await type('mappa rename TILE_KEY MAP_TILE_KEY --apply', { lines: 9 })
-  await type('mappa undo --apply', { from: /^Took back/, to: /\.$/ })
+  await type('mappa undo --apply', { from: /^Took back/, to: /^Took back/ })
+  // The sample was stale before, and is so again.
+  await type('mappa sample', { from: /^Wrote/, to: /^Wrote/ })
 
   step('A clone has no secret. What it can be held to is right, and what has to come from elsewhere is listed.')
   await type('mappa check --as-cloned')

@@ -56,6 +56,16 @@ export async function until(holds: () => unknown, what: string): Promise<void> {
   }
 }
 
+/** Whether a process is gone, or has ended and only stays listed because nobody has asked how. */
+export function hasEnded(pid: number): boolean {
+  try {
+    process.kill(pid, 0)
+    return existsSync('/proc/1') && /\) [ZX] /.test(readFileSync(`/proc/${pid}/stat`, 'latin1'))
+  } catch {
+    return true
+  }
+}
+
 /** Runs Node with arguments; `onOutput` sees all that was written so far, each time there is more. */
 export function node(
   args: readonly string[],

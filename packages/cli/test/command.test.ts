@@ -2,7 +2,7 @@ import assert from 'node:assert/strict'
 import { existsSync, readdirSync, readFileSync, statSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
-import { type Ended, mappa, project, token } from '../../../test/helpers.js'
+import { type Ended, hasEnded, mappa, project, token } from '../../../test/helpers.js'
 
 const legend = `import { legend } from 'mappa/legend'
 import { ports } from './ports.js'
@@ -364,16 +364,6 @@ test('with --watch starts its child again on a change, keeps it while there are 
   assert.equal(pids.length, 3, 'one child a change')
   for (const pid of pids) assert.ok(hasEnded(pid), `${pid} still runs`)
 })
-
-/** Whether a process is gone, or has ended and only stays listed because nobody has asked how. */
-function hasEnded(pid: number): boolean {
-  try {
-    process.kill(pid, 0)
-    return existsSync('/proc/1') && /\) [ZX] /.test(readFileSync(`/proc/${pid}/stat`, 'latin1'))
-  } catch {
-    return true
-  }
-}
 
 test('signals reach the child once, and how it ends is how mappa ends', {
   skip: process.platform === 'win32' && 'Windows has no signals',

@@ -1,10 +1,10 @@
 // `mappa with --watch`: whatever comes at whatever moment, one program runs with values that were checked, or none is left behind.
 import assert from 'node:assert/strict'
 import { spawn } from 'node:child_process'
-import { existsSync, mkdirSync, readFileSync, renameSync, writeFileSync } from 'node:fs'
+import { mkdirSync, renameSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
-import { environment, hangMax, noTerminal, project, top, until } from '../../../test/helpers.js'
+import { environment, hangMax, hasEnded, noTerminal, project, top, until } from '../../../test/helpers.js'
 
 /** More moments are tried in npm run field. */
 const isField = process.env.MAPPA_FIELD !== undefined
@@ -51,15 +51,6 @@ function watched(root: string, { terminal = false, cwd = root } = {}): Run {
 /** Numbers of all programs that a run has started, with what they have started. */
 function pidsIn(said: string): number[] {
   return [...said.matchAll(/app (\d+) (\d+)/g)].flatMap(([, one, other]) => [Number(one), Number(other)])
-}
-
-function hasEnded(pid: number): boolean {
-  try {
-    process.kill(pid, 0)
-    return existsSync('/proc/1') && /\) [ZX] /.test(readFileSync(`/proc/${pid}/stat`, 'latin1'))
-  } catch {
-    return true
-  }
 }
 
 test('a signal at any moment of a restart ends the program and all that it has started', posix, async () => {
