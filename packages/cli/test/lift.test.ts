@@ -719,3 +719,48 @@ test('--pick asks about each candidate in a terminal', {
   )
   assert.ok(!text.includes('hive-77-comb'))
 })
+
+test("mappa moves to what production installs where code needs it, and what installing it changed is not a person's change", async () => {
+  const manifest = (sections: object) => `${JSON.stringify({ name: 'hive', type: 'module', ...sections }, null, 2)}\n`
+  const cases = [
+    [
+      { devDependencies: { mappa: '0.1.0', vite: '8.0.0' } },
+      /mappa is now among the dependencies, since the code imports it when it runs\. Run: npm install/,
+    ],
+    [{ devDependencies: { mappa: '0.1.0' } }, /mappa is now among the dependencies/],
+    [{ dependencies: { mappa: '0.1.0' } }, undefined],
+    [{}, /It is installed here, but no package\.json names it\. Run: npm install mappa/],
+  ] as const
+  for (const [sections, said] of cases) {
+    const base =
+      'devDependencies' in sections && 'vite' in sections.devDependencies ? { devDependencies: { vite: '8.0.0' } } : {}
+    const root = project({ ...small, 'package.json': manifest(base), '.gitignore': 'node_modules\n' })
+    rmSync(join(root, '.git'), { recursive: true })
+    git(root, 'init', '-q')
+    commit(root)
+    // As after npm install: not committed yet.
+    writeFileSync(join(root, 'package.json'), manifest(sections))
+    const { code, stdout, stderr } = await mappa(['lift', '--apply', '--only', 'API_KEY'], { cwd: root })
+    assert.equal(code, 0, stdout + stderr)
+    const { dependencies, devDependencies } = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8'))
+    const isMoved = 'devDependencies' in sections
+    assert.equal(dependencies?.mappa, isMoved || 'dependencies' in sections ? '0.1.0' : undefined, stdout)
+    assert.equal(devDependencies?.mappa, undefined)
+    if (said) assert.match(stdout.replace(/\s+/g, ' '), said)
+    else assert.doesNotMatch(stdout, /npm install/)
+    assert.equal((await mappa(['undo', '--apply'], { cwd: root })).code, 0)
+    assert.equal(readFileSync(join(root, 'package.json'), 'utf8'), manifest(sections))
+  }
+  // A person's own change in it counts.
+  const root = project({
+    ...small,
+    'package.json': manifest({ devDependencies: { mappa: '0.1.0' } }),
+    '.gitignore': 'node_modules\n',
+  })
+  rmSync(join(root, '.git'), { recursive: true })
+  git(root, 'init', '-q')
+  commit(root)
+  writeFileSync(join(root, 'package.json'), manifest({ devDependencies: { mappa: '0.1.0' }, private: true }))
+  const refused = await mappa(['lift', '--apply', '--only', 'API_KEY'], { cwd: root })
+  assert.match(refused.stdout + refused.stderr, /These files have uncommitted changes: package\.json\./)
+})
