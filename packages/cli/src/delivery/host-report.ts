@@ -26,7 +26,7 @@ export function hostNames(text: string): readonly string[] | undefined {
   }
 }
 
-/** The texts that a host has, by name; undefined if it gives names alone, or what is not one of these forms. */
+/** The texts that a host has, by name; undefined if it gives only names, or another form. */
 export function hostTexts(text: string): Texts | undefined {
   let json: unknown
   try {

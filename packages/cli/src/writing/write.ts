@@ -202,7 +202,7 @@ function replaceAll(prepared: readonly Prepared[]): void {
   }
 }
 
-/** Locks what is to be written, and ends what others have left open there. */
+/** Locks the folders of the targets, and ends abandoned transactions there. */
 async function lockedAround(targets: readonly string[], folder: string, context: WriteContext): Promise<Lock> {
   const { within, look, options, root } = context
   for (;;) {

@@ -105,7 +105,7 @@ function stagesFor(project: SoundProject, named: readonly string[], { stage }: S
   return given.length > 0 ? given : ownStages(project)
 }
 
-/** A stage as anyone who clones the project has it; what others add is theirs. */
+/** A stage as a fresh clone has it. */
 async function stageAt(project: Project & Pick<SoundProject, 'definition'>, stage: string): Promise<StageAt> {
   const options = { stage, stageFrom: 'the command line', environment: {}, cloned: true }
   const { found } = await surveyProject({ ...project, faults: [] }, options)

@@ -100,7 +100,7 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], kin
   return { text: result, misplaced }
 }
 
-/** The template without the forms in remarks: they are for anyone who reads it, and may name what nobody has. */
+/** The template without the forms in comments, which may name variables that do not exist. */
 export function yamlTemplate(template: Template): Template {
   const { mentions, flaws, escapes } = template
   const forms = [...mentions, ...flaws.map((start) => ({ start, end: start + 2 }))]
