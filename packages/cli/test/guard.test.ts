@@ -163,7 +163,8 @@ test('--install adds to the hook that there is, and a commit with a secret is re
   }[] = [
     {
       says: /^\.git\/hooks\/pre-commit now runs mappa guard --staged/,
-      after: /^#!\/bin\/sh\n# mappa guard: begin\n[\s\S]*mappa guard --staged\n[\s\S]*\n# mappa guard: end\n$/,
+      after:
+        /^#!\/bin\/sh\n# mappa guard: begin\n[\s\S]*exec "\$mappa" guard --staged; fi\n[\s\S]*\n# mappa guard: end\n$/,
     },
     {
       hook: '#!/usr/bin/env bash\necho mine\nexit 0\n',
@@ -214,6 +215,94 @@ test('--install adds to the hook that there is, and a commit with a secret is re
   writeFileSync(join(root, 'a.txt'), 'nothing\n')
   git(root, 'add', 'a.txt')
   assert.equal(git(root, 'commit', '-m', 'a').status, 0)
+})
+
+test('--install writes no command that a folder names, counts only a call, and --uninstall takes out what it put in', async () => {
+  const folders = [
+    'a$(touch X)',
+    'b`touch X`',
+    "c'; touch X #",
+    'd"; touch X; "',
+    'e\\',
+    '-f',
+    'g $HOME',
+    'h:i',
+    'j\n touch X\n',
+  ]
+  for (const folder of folders) {
+    const top = repository({ ...ignored, 'a.txt': 'nothing\n' }, [])
+    const root = join(top, folder)
+    for (const [path, text] of Object.entries(base)) {
+      mkdirSync(root, { recursive: true })
+      writeFileSync(join(root, path), text)
+    }
+    mkdirSync(join(top, 'node_modules/.bin'), { recursive: true })
+    writeFileSync(join(top, 'node_modules/.bin/mappa'), '#!/bin/sh\nprintf "%s|" "$@" > ran\n', { mode: 0o755 })
+    const hook = join(top, '.git/hooks/pre-commit')
+    const before = '#!/bin/sh\necho mine\n'
+    writeFileSync(hook, before, { mode: 0o755 })
+    assert.match((await mappa(['guard', '--install'], { cwd: root })).stdout, /now runs/, folder)
+    assert.match((await mappa(['guard', '--install'], { cwd: root })).stdout, /already runs/, folder)
+    git(top, 'add', 'a.txt')
+    assert.equal(git(top, 'commit', '-m', 'a').status, 0, folder)
+    assert.equal(readFileSync(join(top, 'ran'), 'utf8'), `guard|--staged|--root=${folder}|`)
+    assert.ok(!existsSync(join(top, 'X')) && !existsSync(join(root, 'X')), folder)
+    assert.match((await mappa(['guard', '--uninstall'], { cwd: root })).stdout, /no longer runs/, folder)
+    assert.equal(readFileSync(hook, 'utf8'), before)
+  }
+  const rows: readonly (readonly [hook: string, isCall: boolean])[] = [
+    ['# mappa guard would be good\n', false],
+    ['npm test # mappa guard\n', false],
+    ['echo "mappa guard"\n', false],
+    ['mappa guard --bundle dist\n', false],
+    ['mappa guard --staged\n', true],
+    ['npm test && npx mappa guard --staged || exit 1\n', true],
+    ['  if ! ./node_modules/.bin/mappa guard --staged; then exit 1; fi\n', true],
+  ]
+  const root = repository(ignored, [])
+  const hook = join(root, '.git/hooks/pre-commit')
+  for (const [text, isCall] of rows) {
+    writeFileSync(hook, `#!/bin/sh\n${text}`, { mode: 0o755 })
+    const { stdout } = await mappa(['guard', '--install'], { cwd: root })
+    assert.match(stdout, isCall ? /already runs/ : /now runs/, text)
+    const taken = await mappa(['guard', '--uninstall'], { cwd: root })
+    assert.equal(taken.code, isCall ? 1 : 0, text)
+    assert.match(taken.stdout + taken.stderr, isCall ? /did not write line 2 of/ : /no longer runs/, text)
+    assert.equal(readFileSync(hook, 'utf8'), `#!/bin/sh\n${text}`)
+  }
+  rmSync(hook)
+  await mappa(['guard', '--install'], { cwd: root })
+  assert.match((await mappa(['guard', '--uninstall'], { cwd: root })).stdout, /It was removed/)
+  assert.ok(!existsSync(hook))
+})
+
+test('--staged looks into binary files, those that git shows no difference of, and at any settings of git', async () => {
+  const root = repository({ ...ignored, 'data.txt': 'one\ntwo\nthree\nfour\nfive\nsix\n' })
+  git(root, 'commit', '-qm', 'a')
+  const settings = {
+    'diff.interHunkContext': '9',
+    'diff.noprefix': 'true',
+    'color.ui': 'always',
+    'diff.external': 'false',
+  }
+  for (const [name, value] of Object.entries(settings)) git(root, 'config', name, value)
+  writeFileSync(join(root, 'hive.bin'), Buffer.concat([Buffer.alloc(9000), Buffer.from(`x${token}y`), Buffer.alloc(9)]))
+  writeFileSync(join(root, 'keys.lock'), `${token}\n`)
+  writeFileSync(join(root, 'long.txt'), `${'x'.repeat(3 << 20)} ${token}\nnext\n`)
+  writeFileSync(join(root, 'data.txt'), `one\nTWO\nthree\nfour\nfive\n${token}\n`)
+  writeFileSync(join(root, '.gitattributes'), '*.lock -diff\n')
+  git(root, 'add', '.')
+  const { stdout, code } = await mappa(['guard', '--staged', '--json'], { cwd: root })
+  const found = JSON.parse(stdout).faults.map(
+    ({ place }: { place: { file: string; line: number } }) => `${place.file}:${place.line}`,
+  )
+  assert.deepEqual([code, found.sort()], [1, ['data.txt:6', 'hive.bin:1', 'keys.lock:1', 'long.txt:1']])
+  // A part of an answer is not taken for all of it.
+  const blob = git(root, 'rev-parse', ':long.txt').text.trim()
+  rmSync(join(root, '.git/objects', blob.slice(0, 2), blob.slice(2)))
+  const failed = await mappa(['guard', '--staged'], { cwd: root })
+  assert.deepEqual([failed.code, failed.stdout], [2, ''])
+  assert.match(failed.stderr, /^git diff ended with 128, so not all changes were searched\./)
 })
 
 test('check tells secrets in committed layers, but for made-up ones that somebody keeps', async () => {

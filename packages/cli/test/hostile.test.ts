@@ -33,31 +33,89 @@ async function everyLook(root: string, run: (line: string, said: string, code: n
   }
 }
 
-test('git starts nothing that a repository names', async () => {
+/** Names that a repository may give its drivers, of which some cannot be set with `-c`. */
+const driverNames = ['bad', 'a=b', '=', 'a.b', 'a"b', "a'b", 'a\\b', 'a$(x)', 'é', '-c']
+const driverKinds = 'filter clean,filter smudge,filter process,diff textconv,diff command,merge driver'.split(',')
+const programs =
+  'diff.external core.fsmonitor core.pager core.sshCommand core.askPass core.editor credential.helper gpg.program alias.blame pager.blame pager.diff pager.show'
+
+/** A repository in which each program that git knows of is a trap. */
+function trapped() {
+  const attributes = driverNames.map((name, at) => `f${at}.js filter=${name} diff=${name} merge=${name}\n`)
+  const names = driverNames.map((_, at) => [`f${at}.js`, `fetch('https://feed${at}.fennelhill.example/v1')\n`] as const)
   const root = project({
     'mappa.legend.json': json({ A: { type: 'string' } }),
     '.env': 'A=1\n',
-    'a.js': "fetch('https://feed.fennelhill.example/v1')\n",
-    '.gitattributes': '*.js filter=bad diff=bad\n',
+    ...Object.fromEntries(names),
+    '.gitattributes': `${attributes.join('')}.env diff=a=b filter=a=b\n`,
   })
   rmSync(join(root, '.git'), { recursive: true })
-  const git = (...args: string[]) => execFileSync('git', args, { cwd: root })
+  const git = (...args: string[]) => execFileSync('git', args, { cwd: root, stdio: 'pipe' })
   git('init', '-q')
-  git('add', '.')
+  git('-c', 'user.email=a@fennelhill.example', '-c', 'user.name=a', 'add', '.')
   git('-c', 'user.email=a@fennelhill.example', '-c', 'user.name=a', 'commit', '-qm', 'a')
-  const ran = join(root, '.git/ran')
-  writeFileSync(join(root, '.git/bad.sh'), `#!/bin/sh\necho "$@" >> ${ran}\ncat\n`, { mode: 0o755 })
-  const bad = join(root, '.git/bad.sh')
-  const filters = 'filter.bad.clean filter.bad.process filter.a=b.clean diff.bad.textconv'
-  for (const name of `core.fsmonitor ${filters} core.pager core.sshCommand`.split(' ')) git('config', name, bad)
-  git('config', 'core.hooksPath', join(root, '.git'))
-  writeFileSync(join(root, 'a.js'), "fetch('https://feed.fennelhill.example/v2')\n")
+  for (const [name] of names) writeFileSync(join(root, name), `fetch('https://feed.fennelhill.example/${name}/v2')\n`)
+  git('add', 'f1.js')
+  const [ran, bad] = [join(root, '.git/ran'), join(root, '.git/bad.sh')]
+  writeFileSync(bad, `#!/bin/sh\necho "$0 $@" >> '${ran}'\ncat\n`, { mode: 0o755 })
+  const set = (names: readonly string[]) => {
+    for (const name of names) for (const kind of driverKinds) git('config', kind.replace(' ', `.${name}.`), bad)
+  }
+  for (const name of programs.split(' ')) git('config', name, bad)
+  for (const hook of [
+    'post-index-change',
+    'pre-commit',
+    'post-checkout',
+    'reference-transaction',
+    'fsmonitor-watchman',
+  ])
+    writeFileSync(join(root, '.git/hooks', hook), readFileSync(bad), { mode: 0o755 })
+  return { root, ran, set }
+}
+
+test('git starts nothing that a repository names, under whatever name', async () => {
+  const { root, ran, set } = trapped()
+  set(driverNames)
   await everyLook(root, () => {})
-  await mappa(['lift', '--apply'], { cwd: root })
-  assert.ok(!existsSync(ran))
+  for (const words of [
+    'guard',
+    'guard --staged',
+    'guard --since HEAD',
+    'compare --since HEAD',
+    'lift --apply',
+  ])
+    assert.notEqual((await mappa(words.split(' '), { cwd: root })).code, 2, words)
+  assert.ok(!existsSync(ran), existsSync(ran) ? readFileSync(ran, 'utf8') : '')
   // The trap works: git alone walks into it.
   spawnSync('git', ['status'], { cwd: root, stdio: 'ignore', timeout: 1000 })
   assert.ok(existsSync(ran))
+})
+
+test("git keeps the caller's own settings, and an old git that cannot be held is refused", async () => {
+  const { root, ran, set } = trapped()
+  // Another owner's repository, of which the caller has said that it is safe.
+  const owned = { GIT_TEST_ASSUME_DIFFERENT_OWNER: '1' }
+  const safe = { GIT_CONFIG_COUNT: '1', GIT_CONFIG_KEY_0: 'safe.directory', GIT_CONFIG_VALUE_0: '*' }
+  // A process remembers for a moment what a repository names.
+  const staged = (env: Readonly<Record<string, string>>) => mappaProcess(['guard', '--staged'], { cwd: root, env })
+  assert.match((await staged(owned)).stderr, /not in git/)
+  assert.match((await staged({ ...owned, ...safe })).stdout, /^No secrets found in staged changes/)
+  // As git before 2.31: it does not look at these.
+  const folder = project({
+    git: `#!/bin/sh\nunset GIT_CONFIG_COUNT\nPATH='${process.env.PATH}' exec git "$@"\n`,
+  })
+  chmodSync(join(folder, 'git'), 0o755)
+  const old = { PATH: `${folder}:${process.env.PATH}` }
+  set(['bad'])
+  assert.match((await staged(old)).stdout, /^No secrets found in staged changes/)
+  set(['a=b'])
+  const refused = await staged(old)
+  assert.deepEqual([refused.code, refused.stdout], [2, ''])
+  assert.match(
+    refused.stderr,
+    /^This git cannot switch off (?:filter|diff|merge)\.a=b\.\w+, .* Install git 2\.31 or later\.$/m,
+  )
+  assert.ok(!existsSync(ran))
 })
 
 test('only addresses that this machine names itself are asked, and answers end', async () => {

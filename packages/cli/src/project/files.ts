@@ -101,8 +101,7 @@ const filesLookedAt = 300
 
 /** Paths from the root, with slashes; undefined without git. */
 function tracked(root: string): readonly string[] | undefined {
-  const args = ['ls-files', '-z', '--cached', '--others', '--exclude-standard']
-  const answer = git(root, args)
+  const answer = git(root, ['ls-files', '-z', '--cached', '--others', '--exclude-standard'])
   if (answer === undefined) return undefined
   const paths = [...new Set(answer.split('\0'))].filter((path) => path !== '').sort()
   // A folder that git leaves out as a whole is a project of its own all the same.

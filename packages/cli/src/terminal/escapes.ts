@@ -20,3 +20,8 @@ export function codeLiteral(text: string): string {
 export function escapedCharacter(character: string): string {
   return `\\u${character.charCodeAt(0).toString(16).padStart(4, '0')}`
 }
+
+/** A text as one word of a POSIX shell (2.2.2): in single quotes everything is itself. */
+export function shellWord(text: string): string {
+  return `'${text.replaceAll("'", "'\\''")}'`
+}

@@ -1,3 +1,5 @@
+import { shellWord } from '../../terminal/escapes.js'
+
 /** Scripts for each shell. They ask the command for completions, and pass typed words on without running them. */
 const scripts = {
   bash: `# mappa in bash. In ~/.bashrc: eval "$(mappa completion bash)"
@@ -57,12 +59,8 @@ export type Shell = keyof typeof scripts
  * pressed must run none.
  */
 export function scriptFor(shell: Shell, command: readonly string[]): string {
-  const quoted = command.map((word) => (shell === 'fish' ? fishQuoted(word) : shQuoted(word))).join(' ')
+  const quoted = command.map((word) => (shell === 'fish' ? fishQuoted(word) : shellWord(word))).join(' ')
   return scripts[shell].replace('@command@', () => quoted)
-}
-
-function shQuoted(word: string): string {
-  return `'${word.replaceAll("'", "'\\''")}'`
 }
 
 function fishQuoted(word: string): string {

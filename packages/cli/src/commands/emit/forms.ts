@@ -1,5 +1,6 @@
 import { readLayer } from 'mappa'
 import { type DeliveredValue, isNameOfShell } from 'mappa/command'
+import { shellWord } from '../../terminal/escapes.js'
 import { clusterManifests } from './cluster.js'
 import type { EmitForm, Unheld } from './emit-form.js'
 
@@ -10,7 +11,7 @@ export const emitForms = {
     remark: '#',
     isEnvironment: true,
     unheld: ({ name }) => (isNameOfShell(name) ? 'is a variable of the shell itself' : undefined),
-    write: (values) => lines(values, ({ name, text }) => `export ${name}='${text.replaceAll("'", `'\\''`)}'`),
+    write: (values) => lines(values, ({ name, text }) => `export ${name}=${shellWord(text)}`),
   },
   layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => layerLine(name, text)) },
   json: { write: (values, { asText }) => `${JSON.stringify(dataOf(values, asText), null, 2)}\n` },

@@ -2,9 +2,11 @@ import { Option } from 'commander'
 import { type CommandDefinition, located } from '../definition.js'
 import type { GuardOptions } from './run.js'
 
+const onlySearching = ['staged', 'since', 'bundle', 'paths', 'json', 'sarif']
+
 export const guardCommand: CommandDefinition = {
   name: 'guard',
-  writes: ({ install }) => install === true,
+  writes: ({ install, uninstall }) => install === true || uninstall === true,
   define(command, run) {
     located(command.summary('find secrets in files, commits and builds'))
       .description(
@@ -27,15 +29,9 @@ export const guardCommand: CommandDefinition = {
       )
       .option('--value <->', 'also search for values typed unseen, or from standard input, one per line')
       .addOption(
-        new Option('--install', 'run guard --staged before each commit').conflicts([
-          'staged',
-          'since',
-          'bundle',
-          'paths',
-          'json',
-          'sarif',
-        ]),
+        new Option('--install', 'run guard --staged before each commit').conflicts([...onlySearching, 'uninstall']),
       )
+      .addOption(new Option('--uninstall', 'take out what --install put in').conflicts(onlySearching))
       .addOption(new Option('--json', 'print the report as JSON').conflicts('sarif'))
       .option('--sarif', 'print the report as SARIF 2.1.0')
       .addHelpText(

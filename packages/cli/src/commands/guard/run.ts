@@ -16,12 +16,12 @@ import { bytesAt, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'm
 import { counted } from '../../declared/counted.js'
 import { builtPaths, publishedPaths } from '../../delivery/packing.js'
 import { givenText } from '../../project/captured.js'
-import { layerNamesIn } from '../../project/files.js'
+import { isVersioned, layerNamesIn } from '../../project/files.js'
 import {
   hooksFolder,
   isLocalLayer,
   notIgnored,
-  stagedLines,
+  stagedPaths,
   trackedPaths,
   unguardedLayers,
 } from '../../project/git/repository.js'
@@ -37,9 +37,17 @@ import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from './
 import { contentsOf } from './contents.js'
 import { inBundle, inHistory, inPackage, inVersionControl, keyShaped, type Lifespan, shared } from './findings.js'
 import { historyScope, isRevision } from './history.js'
-import { withGuard } from './hook.js'
+import { guardCalls, withGuard, withoutGuard } from './hook.js'
 import { givenValues, type KnownSecrets, secretsInBytes, secretsOf } from './known-secrets.js'
-import { heldIn, heldInFile, heldInHistory, type TextHeld, type TextKept, takenFiles } from './searched.js'
+import {
+  heldIn,
+  heldInFile,
+  heldInHistory,
+  heldInStaged,
+  type TextHeld,
+  type TextKept,
+  takenFiles,
+} from './searched.js'
 
 /** Options of `mappa guard`. */
 export interface GuardOptions extends ProjectOptions {
@@ -57,6 +65,8 @@ export interface GuardOptions extends ProjectOptions {
   readonly value?: string
   /** True to have `guard --staged` run before each commit. */
   readonly install?: boolean
+  /** True to take that out again. */
+  readonly uninstall?: boolean
   readonly json?: boolean
   readonly sarif?: boolean
 }
@@ -72,7 +82,7 @@ interface Guarded {
 export async function guard(options: GuardOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
   const { root, definition } = project
-  if (options.install) return install(root)
+  if (options.install || options.uninstall) return changeHook(root, options.install === true)
   const given = options.value === undefined ? [] : givenValues(await givenUnseen(options.value), definition)
   const guarded = { project, secrets: secretsOf(definition, layersOf(project), given), options }
   const found = await foundBy(guarded)
@@ -93,7 +103,10 @@ async function foundBy(guarded: Guarded): Promise<Fault[]> {
   const { project, secrets, options } = guarded
   if (options.bundle !== undefined) return inBuilt(options.bundle, project, secrets)
   if (options.paths !== undefined) return inPaths(options.paths, secrets)
-  if (options.staged) return inStaged(project.root, secrets)
+  if (options.staged) {
+    if (!isVersioned(project.root)) throw new UsageError('This folder is not in git, so nothing is staged.')
+    return inStaged(project.root, secrets)
+  }
   if (options.since !== undefined) return inCommits(guarded, options.since)
   return inRepository(guarded)
 }
@@ -121,20 +134,19 @@ function acceptedIn(root: string): readonly AcceptedFinding[] {
   }
 }
 
-/** Findings in the lines that the next commit would add. */
-function inStaged(root: string, secrets: KnownSecrets): Fault[] {
-  return (stagedLines(root) ?? []).flatMap(({ path, lines }) => {
-    const bytes = Buffer.from(lines.map(({ text }) => text).join('\n'))
-    const lineOf = (line: number) => lines[line - 1]?.line ?? 1
-    return [
-      ...(isLocalLayer(path) ? [notIgnored(path, true)] : []),
-      ...heldIn(path, bytes, secrets).map(({ name, what, line }) =>
-        name === undefined
-          ? keyShaped(path, lineOf(line), what ?? '', undefined, true)
-          : inVersionControl(path, { name, line: lineOf(line) }, 'staged'),
-      ),
-    ]
-  })
+/** Findings in what the next commit would add. */
+async function inStaged(root: string, secrets: KnownSecrets): Promise<Fault[]> {
+  const held = await heldInStaged(root, secrets)
+  return [
+    ...stagedPaths(root)
+      .filter(isLocalLayer)
+      .map((path) => notIgnored(path, true)),
+    ...held.map(({ path, name, what, line }) =>
+      name === undefined
+        ? keyShaped(path, line, what ?? '', undefined, true)
+        : inVersionControl(path, { name, line }, 'staged'),
+    ),
+  ]
 }
 
 /** Everything that git has, would take, or passes on, as it is and as it was. */
@@ -148,13 +160,14 @@ async function inRepository(guarded: Guarded): Promise<Fault[]> {
   const looked = counting(taken ?? [], (count) => `Searched ${counted(count, 'file')} …`)
   const held = [...looked].flatMap((path) => (isLocalLayer(path) ? [] : heldInFile(root, path, secrets)))
   const kept = options.history === false ? [] : await keptIn(guarded, undefined)
+  const staged = taken === undefined ? [] : await inStaged(root, secrets)
   return [
     ...ignoring(project, tracked),
     ...held.map((each) => {
       const life = kept.find((other) => isSame(each, other))?.life
       return treeFault(each, known.has(each.path) ? 'tracked' : 'taken', life, project)
     }),
-    ...inStaged(root, secrets).filter(
+    ...staged.filter(
       ({ kind, name, place }) =>
         kind !== 'not-ignored' && !held.some((each) => each.path === place?.file && each.name === name),
     ),
@@ -346,26 +359,34 @@ const managers: readonly (readonly [file: string, how: string])[] = [
   ['.simple-git-hooks.json', 'under pre-commit'],
 ]
 
-/** Adds the call to the repository's pre-commit hook; what stands there goes on. */
-async function install(root: string): Promise<{ exitCode: number }> {
+/** Adds the call to the repository's pre-commit hook, or takes it out; everything else there stays. */
+async function changeHook(root: string, isWanted: boolean): Promise<{ exitCode: number }> {
   const line = 'mappa guard --staged'
   const folder = hooksFolder(root)
   const tell = (text: string) => {
     talk().write(`${text}\n`)
     return { exitCode: exitCodes.faults }
   }
+  const done = (text: string) => {
+    output().write(`${text}\n`)
+    return { exitCode: exitCodes.fine }
+  }
   if (folder === undefined) return tell('This folder is not in git, so it has no hooks.')
   const manager = managers.find(([file]) => textAt(join(root, file)) !== undefined)
-  if (manager) return tell(`${manager[0]} manages the hooks. Add there, ${manager[1]}: ${line}`)
+  if (manager && isWanted) return tell(`${manager[0]} manages the hooks. Add there, ${manager[1]}: ${line}`)
   // A program that makes hooks keeps the person's own beside its folder.
   const path = join(folder.replace(/[\\/]_$/, ''), 'pre-commit')
-  const shown = pathFrom(root, path) || path
+  const shown = printable(pathFrom(root, path) || path)
   const before = textAt(path)
-  const after = withGuard(before, pathFrom(repositoryTop(root) ?? root, root))
+  const inside = pathFrom(repositoryTop(root) ?? root, root)
+  const after = isWanted ? withGuard(before, inside) : withoutGuard(before ?? '', inside)
   if (after === undefined) return tell(`${shown} is not a shell script, so it was not changed. Add to it: ${line}`)
-  if (after === before) {
-    output().write(`${shown} already runs mappa guard.\n`)
-    return { exitCode: exitCodes.fine }
+  if (after === (before ?? '')) {
+    if (isWanted) return done(`${shown} already runs mappa guard.`)
+    const [own] = guardCalls(before ?? '', inside)
+    return own === undefined
+      ? done(`${shown} does not run mappa guard.`)
+      : tell(`mappa guard --install did not write line ${own} of ${shown}. Remove it yourself.`)
   }
   try {
     await writeFiles([{ path, text: after, before: before ?? null, executable: true }], root, {
@@ -375,6 +396,9 @@ async function install(root: string): Promise<{ exitCode: number }> {
     if (!(error instanceof WriteError)) throw error
     return tell(error.message)
   }
-  output().write(`${shown} now runs mappa guard --staged before each commit.\n`)
-  return { exitCode: exitCodes.fine }
+  return done(
+    isWanted
+      ? `${shown} now runs mappa guard --staged before each commit.`
+      : `${shown} no longer runs mappa guard.${after === null ? ' It was removed: nothing else was in it.' : ''}`,
+  )
 }

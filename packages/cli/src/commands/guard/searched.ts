@@ -4,8 +4,9 @@ import { bytesAt, pathFrom } from 'mappa/command'
 import { eachKeyHint } from '../../credentials/key-hints.js'
 import { keyShapesIn } from '../../credentials/key-shapes.js'
 import { git } from '../../project/git/git.js'
+import { type ChangedLines, patchOptions, readChanges } from './changes.js'
 import type { Lifespan } from './findings.js'
-import { type ChangedLines, type Commit, commitsOf, eachChange, remotesWith } from './history.js'
+import { type Commit, commitsOf, eachChange, remotesWith } from './history.js'
 import { type KnownSecrets, secretsInBytes } from './known-secrets.js'
 
 /** A text in a file: of a variable, or of the shape of a key. */
@@ -107,6 +108,22 @@ function heldInWindows(path: string, shown: string, secrets: KnownSecrets): Text
   } finally {
     closeSync(handle)
   }
+  return [...found.values()]
+}
+
+/** Findings in the lines that the next commit would add, also in files that git takes for binary. */
+export async function heldInStaged(root: string, secrets: KnownSecrets): Promise<readonly TextHeld[]> {
+  const mayHold = holding(secrets)
+  const found = new Map<string, TextHeld>()
+  const command = ['diff', '--cached', '--relative', '--diff-filter=ACMR', ...patchOptions] as const
+  await readChanges(root, command, ({ path, bytes, isAdded, numbers }) => {
+    if (!isAdded || !mayHold(bytes)) return
+    for (const held of heldIn(path, bytes, secrets)) {
+      const line = numbers[held.line - 1] ?? 1
+      const key = `${path}\n${held.name ?? `${line}\n${held.what}`}`
+      if (!found.has(key)) found.set(key, { ...held, line })
+    }
+  })
   return [...found.values()]
 }
 

@@ -43,41 +43,10 @@ export function unguardedLayers(
   return [...has.map((path) => ({ path, tracked: true })), ...taken.map((path) => ({ path, tracked: false }))]
 }
 
-/** Lines that a commit would add, by file, with the line that each will have. */
-export interface StagedLines {
-  readonly path: string
-  readonly lines: readonly { readonly line: number; readonly text: string }[]
-}
-
-/** Lines that are staged to be added, without binary files. Undefined without git. */
-export function stagedLines(root: string): readonly StagedLines[] | undefined {
-  const text = git(root, [
-    'diff',
-    '--cached',
-    '--unified=0',
-    '--no-color',
-    '--no-ext-diff',
-    '--no-textconv',
-    '--no-renames',
-    '--relative',
-    '--diff-filter=ACMR',
-    '--src-prefix=a/',
-    '--dst-prefix=b/',
-  ])
-  if (text === undefined) return undefined
-  const files: { path: string; lines: { line: number; text: string }[] }[] = []
-  let next = 0
-  let inHead = true
-  for (const line of text.split('\n')) {
-    if (line.startsWith('diff --git ')) inHead = true
-    else if (inHead && line.startsWith('+++ '))
-      files.push({ path: gitPath(line.slice(4)).replace(/^b\//, ''), lines: [] })
-    else if (line.startsWith('@@ ')) {
-      inHead = false
-      next = Number(/ \+(\d+)/.exec(line)?.[1] ?? 1)
-    } else if (!inHead && line.startsWith('+')) files.at(-1)?.lines.push({ line: next++, text: line.slice(1) })
-  }
-  return files
+/** Paths of the files that the next commit would add or change, from the root. */
+export function stagedPaths(root: string): readonly string[] {
+  const options = ['--cached', '--relative', '--name-only', '-z', '--no-renames', '--diff-filter=ACMR']
+  return (git(root, ['diff', ...options]) ?? '').split('\0').filter((path) => path !== '')
 }
 
 /** A path as git writes it where it holds odd characters: in quotes, with escapes for bytes. */
