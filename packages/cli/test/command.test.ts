@@ -111,7 +111,11 @@ No faults, no notices.
   { run: 'trace LOG_LEVEL staging', code: 2, err: /Name a stage with --stage\./ },
   { run: 'check staging', out: /^Stage staging \(from the command line\)\n\n3 variables/ },
   { run: 'check', env: { MAPPA_STAGE: 'x' }, code: 2, out: /^Fault: MAPPA_STAGE must name one of /m },
-  { run: 'check --root gone', code: 1, out: /The root must be a directory/ },
+  {
+    run: 'check --root gone',
+    code: 2,
+    err: /^The root must be a directory, but .* does not exist\. Correct --root\.\n$/,
+  },
   {
     run: 'check --set COLLECTOR_PORT=5000 --set LOG_LEVEL=debug',
     out: / 2 {2}the command line\n {4}1 {2}\.env\.local\n/,
@@ -305,6 +309,47 @@ test('it runs from any folder of the project, and without a legend', async () =>
     (await mappa(['trace', 'A'], { cwd: bare })).stdout,
     /A is \(secret\)\.\n\n {2}→ \.env:1:3 {2}\(secret\)/,
   )
+})
+
+test('no command works in a folder that does not exist, by the option or by the variable', async () => {
+  const words: Readonly<Record<string, string>> = {
+    with: '-- true',
+    add: 'A',
+    remove: 'A',
+    trace: 'A',
+    rename: 'A B',
+    stamp: 'page.html',
+    compare: 'staging production',
+    emit: '--as json',
+  }
+  const cwd = project({ 'page.html': '', file: '' })
+  const { stdout } = await mappa(['--help'], { cwd })
+  const names = [...stdout.matchAll(/^ {2}([a-z-]+) (?: +|\[options\])/gm)].flatMap(([, name = '']) => (name === 'mappa' ? [] : name))
+  assert.ok(names.length > 15, stdout)
+  for (const name of names) {
+    if (!(await mappa([name, '--help'], { cwd })).stdout.includes('--root')) continue
+    const [given = '', behind] = (words[name] ?? '').split('-- ')
+    const line = (...options: string[]) =>
+      [name, ...given.split(' '), ...options, ...(behind ? ['--', behind] : [])].filter((word) => word !== '')
+    for (const [root, what] of [
+      ['gone', 'does not exist'],
+      ['file', 'is a file'],
+    ] as const) {
+      const named = await mappa(line('--root', root), { cwd })
+      assert.deepEqual([named.code, named.stdout], [2, ''], name)
+      assert.match(
+        named.stderr,
+        new RegExp(`^The root must be a directory, but .* ${what}\\. Correct --root\\.\n$`),
+        name,
+      )
+      const set = await mappa(line(), { cwd, env: { MAPPA_ROOT: root } })
+      assert.match(
+        set.stderr,
+        new RegExp(`^The root must be a directory, but .* ${what}\\. Correct MAPPA_ROOT\\.\n$`),
+        name,
+      )
+    }
+  }
 })
 
 test('a TypeScript legend is compiled once, and again when it or what it imports changes', async () => {

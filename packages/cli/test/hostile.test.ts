@@ -2,7 +2,16 @@
 // secret is shown in any spelling.
 import assert from 'node:assert/strict'
 import { execFileSync, spawn, spawnSync } from 'node:child_process'
-import { chmodSync, existsSync, readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
+import {
+  chmodSync,
+  existsSync,
+  readdirSync,
+  readFileSync,
+  renameSync,
+  rmSync,
+  symlinkSync,
+  writeFileSync,
+} from 'node:fs'
 import { createServer } from 'node:http'
 import type { AddressInfo } from 'node:net'
 import { join } from 'node:path'
@@ -77,13 +86,7 @@ test('git starts nothing that a repository names, under whatever name', async ()
   const { root, ran, set } = trapped()
   set(driverNames)
   await everyLook(root, () => {})
-  for (const words of [
-    'guard',
-    'guard --staged',
-    'guard --since HEAD',
-    'compare --since HEAD',
-    'lift --apply',
-  ])
+  for (const words of ['guard', 'guard --staged', 'guard --since HEAD', 'compare --since HEAD', 'lift --apply'])
     assert.notEqual((await mappa(words.split(' '), { cwd: root })).code, 2, words)
   assert.ok(!existsSync(ran), existsSync(ran) ? readFileSync(ran, 'utf8') : '')
   // The trap works: git alone walks into it.
@@ -231,6 +234,90 @@ test('a compiled legend is kept and run only where nobody else can have put it',
   symlinkSync(elsewhere, join(root, 'node_modules/.cache'))
   assert.equal((await check()).code, 0)
   assert.ok(!existsSync(join(elsewhere, 'mappa')) || readdirSync(join(elsewhere, 'mappa')).length === 0)
+})
+
+test('a compiled legend that a repository holds is not run, nor one of another path, nor one that names no legend', async () => {
+  const text = "import { legend } from 'mappa/legend'\nexport default legend({ A: { type: 'string' } })"
+  const home = project({})
+  const env = { XDG_CACHE_HOME: join(home, 'cache'), HOME: home }
+  const preload = join(top, 'packages/mappa/dist/preload.mjs')
+  /** Both ways in which a legend in TypeScript is loaded. */
+  const said = async (root: string) => {
+    const checked = await mappaProcess(['check'], { cwd: root, env })
+    const started = await node(['--import', preload, '-e', ''], { cwd: root, env })
+    return checked.stdout + checked.stderr + started.stdout + started.stderr
+  }
+  const plant = (root: string, record?: (record: { inputs: object }) => object) => {
+    const cache = join(root, 'node_modules/.cache/mappa')
+    const names = readdirSync(cache)
+    for (const name of names) {
+      const path = join(cache, name)
+      const before = readFileSync(path, 'utf8')
+      if (name.endsWith('.mjs')) writeFileSync(path, `${before}\nconsole.log('planted')`)
+      else if (record) writeFileSync(path, JSON.stringify(record(JSON.parse(before))))
+    }
+  }
+  const ways: Readonly<Record<string, (git: (...args: string[]) => void, root: string) => void>> = {
+    'in the index': () => {},
+    'in a compressed index': (git) => git('update-index', '--index-version', '4'),
+    'in a split index': (git) => git('update-index', '--split-index'),
+    'in an index of SHA-256': () => {},
+    'behind a link': (_, root) => {
+      renameSync(join(root, 'node_modules/.cache'), join(root, 'node_modules/other'))
+      symlinkSync('other', join(root, 'node_modules/.cache'))
+    },
+  }
+  for (const [what, change] of Object.entries(ways)) {
+    const root = project({
+      'mappa.legend.ts': text,
+      '.env': 'A=1\n',
+      'node_modules/a/b.js': '',
+      '.gitignore': 'node_modules\n',
+    })
+    rmSync(join(root, '.git'), { recursive: true })
+    const git = (...args: string[]) => void execFileSync('git', args, { cwd: root, stdio: 'pipe' })
+    git('init', '-q', ...(what.includes('SHA-256') ? ['--object-format=sha256'] : []))
+    assert.doesNotMatch(await said(root), /planted/)
+    plant(root)
+    assert.match(await said(root), /planted/, `${what}: the trap works`)
+    if (what.includes('SHA-256')) git('update-index', '--index-version', '4')
+    // Others stand before and behind it.
+    writeFileSync(join(root, 'node_modules/.cache/mappa.txt'), '')
+    git('add', '-f', '.')
+    change(git, root)
+    assert.doesNotMatch(await said(root), /planted/, what)
+    assert.equal(
+      execFileSync('git', ['diff', '--name-only'], { cwd: root, encoding: 'utf8' }).includes('.mjs'),
+      what.includes('link'),
+    )
+  }
+  for (const record of [
+    () => ({ version: 5, inputs: {} }),
+    (each: object) => ({ ...each, inputs: { '/a/mappa.legend.ts': text } }),
+  ]) {
+    const root = project({ 'mappa.legend.ts': text, '.env': 'A=1\n', 'node_modules/a/b.js': '' })
+    await said(root)
+    plant(root, record)
+    assert.doesNotMatch(await said(root), /planted/)
+  }
+  // Paths of one ending.
+  const long = 'hive/'.repeat(30)
+  const [one, other] = ['A', 'B'].map((name) => {
+    const parent = project({
+      [`${long}mappa.legend.ts`]: text.replace('A:', `${name}:`),
+      [`${long}.env`]: `${name}=1\n`,
+    })
+    return join(parent, long)
+  }) as [string, string]
+  for (const [root, name] of [
+    [one, 'A'],
+    [other, 'B'],
+    [one, 'A'],
+  ] as const)
+    assert.match(
+      (await mappaProcess(['list', 'development'], { cwd: root, env })).stdout,
+      new RegExp(`^ *${name} `, 'm'),
+    )
 })
 
 const slow = {

@@ -448,7 +448,7 @@ test('where a search for the root ends, and what a legend file gives, from its c
         .replaceAll(here, '<top>')
         .replaceAll(process.versions.node, '<node>')
         // Its name holds that of the folder; what Node says differs by version.
-        .replace(/[\w-]{30,}(?=\.mjs)/g, '<copy>')
+        .replace(/[\w-]{28,}(?=\.mjs)/g, '<copy>')
         .replace(/SyntaxError: [^|"]*/, 'SyntaxError: … '),
     )
   })

@@ -1,4 +1,4 @@
-import { existsSync } from 'node:fs'
+import { existsSync, statSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import {
   entriesOf,
@@ -79,7 +79,7 @@ export interface Project {
 /** Finds a project's root and loads its legend, in whatever language that is written. */
 export async function openProject({ root, fresh, passing }: ProjectOptions): Promise<Project> {
   limitPatterns()
-  const { directory, legendFile } = findRoot({ root, environmentRoot: process.env.MAPPA_ROOT })
+  const { directory, legendFile } = rootOf(root)
   const names = legendFileNames.flatMap((name) => [join(directory, name), join(directory, 'src', name)])
   if (legendFile === undefined) return { root: directory, legendFile, definition: undefined, faults: [], files: names }
   const path = join(directory, legendFile)
@@ -97,6 +97,19 @@ export async function openProject({ root, fresh, passing }: ProjectOptions): Pro
   const fault = { ...loaded.fault, message: mask(message), ...(remedy !== undefined && { remedy: mask(remedy) }) }
   const cause = loaded.cause === undefined ? {} : { cause: mask(stackOf(loaded.cause)) }
   return { ...base, definition: undefined, faults: [fault], ...cause }
+}
+
+/** Finds the root, and refuses one that is named and not there: nothing would be found in it. */
+function rootOf(root: string | undefined) {
+  const environmentRoot = process.env.MAPPA_ROOT
+  const found = findRoot({ root, environmentRoot })
+  const from = root !== undefined ? '--root' : environmentRoot ? 'MAPPA_ROOT' : undefined
+  const isThere = existsSync(found.directory)
+  if (from !== undefined && !(isThere && statSync(found.directory).isDirectory()))
+    throw new UsageError(
+      `The root must be a directory, but ${printable(found.directory)} ${isThere ? 'is a file' : 'does not exist'}. Correct ${from}.`,
+    )
+  return found
 }
 
 /** Tells how a command ends that reports faults; a stage that is unknown is a word of its command line, anyone who named it. */

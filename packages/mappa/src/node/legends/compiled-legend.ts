@@ -1,13 +1,15 @@
 import { fs, path as paths } from '../files/builtins.js'
+import { digestOf } from '../files/digest.js'
 import { textAt } from '../files/files.js'
+import { isInIndex } from './git-index.js'
 
 const { lstatSync, statSync } = fs
 // Node's own walks along the path, and asks for each folder.
 const realPath = fs.realpathSync.native
-const { dirname, isAbsolute, join, sep } = paths
+const { basename, dirname, isAbsolute, join, relative } = paths
 
 /** Raised when what a compiled file looks like changes, so that older ones are made again. */
-export const cacheVersion = 4
+export const cacheVersion = 5
 
 /** The sources of a compiled legend. It is fresh while each of these files has the same text. */
 export interface CacheRecord {
@@ -26,6 +28,8 @@ export function legendInputs(path: string): readonly string[] {
 
 /** The files of a compiled legend. */
 export interface CacheFiles {
+  /** The legend that was compiled. */
+  readonly legend: string
   /** The folder that a link must not leave. */
   readonly within: string
   readonly directory: string
@@ -58,9 +62,10 @@ export function compiledIn(
   owner: number,
   temporary = false,
 ): CacheFiles {
-  const name = Buffer.from(path).toString('base64url').slice(-120)
+  // Two paths of one name take turns: a record holds the path of its legend.
+  const name = ['a', 'b', 'c', 'd'].map((salt) => digestOf(path, `${cacheVersion}${salt}`)?.padStart(7, '0')).join('')
   const [record, module] = [join(directory, `${name}.json`), join(directory, `${name}.mjs`)]
-  return { within, directory, record, module, owner, temporary }
+  return { legend: path, within, directory, record, module, owner, temporary }
 }
 
 function nearestModules(from: string): string | undefined {
@@ -88,17 +93,23 @@ function isOurs(file: string, owner: number): boolean {
 export function isOwn({ within, directory, owner, temporary }: CacheFiles): boolean {
   if (temporary) return true
   try {
-    return isOurs(directory, owner) && realPath(directory).startsWith(realPath(within) + sep)
+    return isOurs(directory, owner) && realPath(directory) === join(realPath(within), relative(within, directory))
   } catch {
     return false
   }
 }
 
+/** Tells whether a copy came with the project, so that somebody else made it. */
+export function isCommitted({ directory, module, record }: CacheFiles): boolean {
+  return [module, record].some((file) => isInIndex(directory, basename(file)))
+}
+
 function recordOf(cache: CacheFiles): CacheRecord | undefined {
   if (!isOwn(cache) || !isOurs(cache.record, cache.owner) || !isOurs(cache.module, cache.owner)) return undefined
   try {
-    const record = JSON.parse(textAt(cache.record) ?? '') as CacheRecord
-    return record.version === cacheVersion ? record : undefined
+    const { version, inputs } = JSON.parse(textAt(cache.record) ?? '') as CacheRecord
+    if (version !== cacheVersion || typeof inputs?.[cache.legend] !== 'string') return undefined
+    return isCommitted(cache) ? undefined : { version, inputs }
   } catch {
     return undefined
   }

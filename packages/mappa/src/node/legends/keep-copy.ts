@@ -1,5 +1,14 @@
 import { fs } from '../files/builtins.js'
-import { type CacheFiles, type CacheRecord, cacheFiles, cacheVersion, freshCopy, isOwn } from './compiled-legend.js'
+import { textAt } from '../files/files.js'
+import {
+  type CacheFiles,
+  type CacheRecord,
+  cacheFiles,
+  cacheVersion,
+  freshCopy,
+  isCommitted,
+  isOwn,
+} from './compiled-legend.js'
 
 /**
  * Keeps the one module that a legend in TypeScript was compiled into, for starts and later runs, with the texts of the files that
@@ -13,9 +22,11 @@ export function keepCopy(path: string, module: string, inputs: CacheRecord['inpu
         // A strict mask of the one who builds an image would lock out the one who runs it.
         fs.chmodSync(cache.directory, 0o755)
       }
-      if (!isOwn(cache)) continue
+      if (!isOwn(cache) || isCommitted(cache)) continue
       replaceFile(cache.module, module)
-      replaceFile(cache.record, JSON.stringify({ version: cacheVersion, inputs } satisfies CacheRecord))
+      // A compiler names a file by where a link leads; a copy is found by the legend's own path.
+      const record = { version: cacheVersion, inputs: { [path]: textAt(path) ?? '', ...inputs } }
+      replaceFile(cache.record, JSON.stringify(record satisfies CacheRecord))
       return cache
     } catch {
       // Not writable: the next one.
