@@ -324,7 +324,9 @@ test('no command works in a folder that does not exist, by the option or by the 
   }
   const cwd = project({ 'page.html': '', file: '' })
   const { stdout } = await mappa(['--help'], { cwd })
-  const names = [...stdout.matchAll(/^ {2}([a-z-]+) (?: +|\[options\])/gm)].flatMap(([, name = '']) => (name === 'mappa' ? [] : name))
+  const names = [...stdout.matchAll(/^ {2}([a-z-]+) (?: +|\[options\])/gm)].flatMap(([, name = '']) =>
+    name === 'mappa' ? [] : name,
+  )
   assert.ok(names.length > 15, stdout)
   for (const name of names) {
     if (!(await mappa([name, '--help'], { cwd })).stdout.includes('--root')) continue

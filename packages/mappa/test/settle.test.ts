@@ -259,3 +259,30 @@ test('in tests an entry that says how a value is made needs none; elsewhere it d
     ['missing'],
   )
 })
+
+test('names that change what programs run or whom they trust come from a layer file only with an entry', () => {
+  const steering =
+    'PATH HOME LD_PRELOAD DYLD_LIBRARY_PATH BASH_ENV NODE_OPTIONS JAVA_TOOL_OPTIONS _JAVA_OPTIONS MAVEN_OPTS TAR_OPTIONS MAKEFLAGS CFLAGS RUSTFLAGS ' +
+    'CC RUSTC_WRAPPER PYTHONPATH PYTHONSTARTUP PERL5OPT RUBYLIB GEM_HOME CLASSPATH LUA_PATH_5_4 TS_NODE_COMPILER DOTNET_STARTUP_HOOKS PAGER KUBE_EDITOR SUDO_ASKPASS ' +
+    'LESSOPEN RSYNC_RSH SSH_ASKPASS GIT_SSH_COMMAND npm_config_registry ESBUILD_BINARY_PATH PUPPETEER_EXECUTABLE_PATH CHROME_BIN HTTPS_PROXY no_proxy SSL_CERT_FILE ' +
+    'NODE_EXTRA_CA_CERTS NODE_TLS_REJECT_UNAUTHORIZED AWS_CA_BUNDLE OPENSSL_CONF HOSTALIASES'
+  const plain =
+    'NODE_ENV NODE_APP_INSTANCE PYTHON_SERVICE_URL FEATURE_FLAGS CORS_OPTIONS UV_THREADPOOL_SIZE UPLOAD_PATH SSH_HOST SSH_PRIVATE_KEY JAVA_HOME GIT_SHA GITHUB_TOKEN ' +
+    'DATABASE_CA_CERT TRUST_PROXY PROXY_URL APP_HOME STARTUP_TIMEOUT KUBECONFIG BINARY_STORAGE LESS_IS_MORE AR_URL'
+  const isTaken = (name: string, entries: Readonly<Record<string, Entry>> = {}) => {
+    const file = layerFromText('.env', `${name}=x\n`)
+    const { notices, texts } = surveyLayers(legend(entries), { stage: 'test', layers: [file] })
+    const isTold = notices.some(({ kind }) => kind === 'changes-loading')
+    assert.equal(isTold, !texts.has(name), name)
+    return !isTold
+  }
+  assert.deepEqual(
+    steering.split(' ').filter((name) => isTaken(name)),
+    [],
+  )
+  assert.deepEqual(
+    plain.split(' ').filter((name) => !isTaken(name)),
+    [],
+  )
+  assert.ok(isTaken('NODE_OPTIONS', { NODE_OPTIONS: { type: 'string' } }))
+})

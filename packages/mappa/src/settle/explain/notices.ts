@@ -126,7 +126,7 @@ function* nameNotices(layer: Layer, name: string, { entries, slipped, stack, for
     yield {
       kind: 'changes-loading',
       name,
-      message: `${name} changes how programs load, so Mappa does not take it from a layer file.`,
+      message: `${name} changes what programs run or whom they trust, so Mappa does not take it from a layer file.`,
       ...nameSpot(layer, name, entries.get(name)),
       remedy: 'Set it where you start the program, or add it to the legend.',
     }
