@@ -11,18 +11,46 @@ export interface KeyShape {
   readonly what: string
 }
 
-/** So far a line is looked at on each side of a hint: what is longer is data. Characters. */
+/** So far a line is looked at on each side of a hint, at least: what is longer is data. Characters. */
 const lineReach = 600
+
+/** Gives the part of its line to look at for a hint; hints that are near each other share one. Linear for rising offsets. */
+export class LineWindows {
+  readonly #text: { indexOf(mark: string | number, from: number): number; readonly length: number }
+  readonly #mark: string | number
+  #start = 0
+  #end = -1
+
+  /** A text, or its bytes. */
+  constructor(text: string | Uint8Array) {
+    this.#text = text as { indexOf(mark: string | number, from: number): number; readonly length: number }
+    this.#mark = typeof text === 'string' ? '\n' : 10
+  }
+
+  /** The window of an offset, half open. */
+  at(offset: number): { readonly start: number; readonly end: number } {
+    if (offset < this.#start) [this.#start, this.#end] = [0, -1]
+    while (offset > this.#end) {
+      if (this.#end >= 0) this.#start = this.#end + 1
+      const end = this.#text.indexOf(this.#mark, this.#start)
+      this.#end = end < 0 ? this.#text.length : end
+    }
+    const tile = Math.floor((offset - this.#start) / lineReach)
+    return {
+      start: Math.max(this.#start, this.#start + (tile - 1) * lineReach),
+      end: Math.min(this.#end, this.#start + (tile + 2) * lineReach),
+    }
+  }
+}
 
 /** Texts of the shape of a key, by what they are and by what stands before them. Linear. */
 export function keyShapesIn(text: string): KeyShape[] {
   const found = new Map<number, KeyShape>()
   let last = -1
+  const windows = new LineWindows(text)
   // A byte for each code unit, so that offsets are the same; what is not an ASCII is not a part of a name or a key.
   eachKeyHint(Buffer.from(text, 'latin1'), (index) => {
-    const start = Math.max(text.lastIndexOf('\n', index) + 1, index - lineReach)
-    const newline = text.indexOf('\n', index + 1)
-    const end = Math.min(newline < 0 ? text.length : newline, index + lineReach)
+    const { start, end } = windows.at(index)
     if (start === last) return true
     last = start
     for (const shape of inLine(text.slice(start, end)))
@@ -48,12 +76,24 @@ function inLine(line: string): KeyShape[] {
 
 /** Words that say by themselves what they are. */
 function ownShapes(line: string): KeyShape[] {
-  return [...line.matchAll(/[A-Za-z][\w+.-]*:\/\/[^\s"'`<>)\]}]+|[\w.+/=~-]{12,500}/g)].flatMap(
-    ({ 0: word, index }) => {
-      const opening = openingShape(word)
-      return opening === undefined ? [] : [{ start: index, end: index + word.length, what: whatOf[opening] }]
-    },
-  )
+  const words = [...line.matchAll(/[\w.+/=~-]{12,500}/g)].map(({ 0: word, index }) => ({ word, index }))
+  return [...addressesIn(line), ...words].flatMap(({ word, index }) => {
+    const opening = openingShape(word)
+    return opening === undefined ? [] : [{ start: index, end: index + word.length, what: whatOf[opening] }]
+  })
+}
+
+/** Longer schemes have no meaning. Characters. */
+const schemeMax = 40
+
+/** Words with a scheme and `://`. */
+function* addressesIn(line: string): Generator<{ readonly word: string; readonly index: number }> {
+  for (let at = line.indexOf('://'); at >= 0; ) {
+    const scheme = /[A-Za-z][\w+.-]*$/.exec(line.slice(Math.max(0, at - schemeMax), at))?.[0]
+    const rest = /^[^\s"'`<>)\]}]+/.exec(line.slice(at + 3))?.[0]
+    if (scheme && rest) yield { word: `${scheme}://${rest}`, index: at - scheme.length }
+    at = line.indexOf('://', at + 3 + (scheme && rest ? rest.length : 0))
+  }
 }
 
 /**

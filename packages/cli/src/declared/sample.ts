@@ -1,4 +1,5 @@
 import { type DocumentFault, printable, readLayer, type Variable } from 'mappa'
+import { lineAndColumn } from '../code/place.js'
 import { proseForm } from './declaration.js'
 import { obtainLines, sentencesOf } from './sentences.js'
 
@@ -220,7 +221,7 @@ function commentedIn(line: string, secrets: ReadonlyMap<string, boolean>): { nam
 
 /** Assignments by the number of their first line, from 0: the name, the text of the value, and the last line. */
 function assignmentsIn(text: string): Map<number, { name: string; value: string; last: number }> {
-  const lineAt = (offset: number) => text.slice(0, offset).split('\n').length - 1
+  const lineAt = (offset: number) => lineAndColumn(text, offset).line - 1
   const found = [...readLayer(text).ranges()].flatMap(([name, ranges]) =>
     ranges.map(({ nameStart, valueStart, valueEnd }) => {
       const value = text.slice(valueStart, valueEnd)

@@ -108,22 +108,41 @@ function placeIn(html: string): { readonly start: number; readonly end: number }
 
 /** The tags of a page in order; not those in comments, nor in what scripts and styles hold. */
 export function* tagsIn(html: string): Generator<{ start: number; tag: string; name: string }> {
-  const next = /<!--|<([!/]?[A-Za-z][^\s/>]*)(?:[^"'>]|"[^"]*"|'[^']*')*>/g
-  for (let found = next.exec(html); found; found = next.exec(html)) {
-    const [tag, given] = found
+  const opening = /<(?:!--|([!/]?[A-Za-z][^\s/>]*))/g
+  for (let found = opening.exec(html); found; found = opening.exec(html)) {
+    const { 1: given, index: start } = found
     if (given === undefined) {
       // `<!-->` is a whole comment, too (HTML, 13.2.5.43).
-      const end = html.indexOf('-->', found.index + 2)
-      next.lastIndex = end < 0 ? html.length : end + 3
+      const end = html.indexOf('-->', start + 2)
+      if (end < 0) return
+      opening.lastIndex = end + 3
       continue
     }
+    const end = tagEnd(html, opening.lastIndex, given.startsWith('!'))
+    // The rest of the page is in it.
+    if (end === undefined) return
     const name = given.toLowerCase()
-    yield { start: found.index, tag, name }
+    yield { start, tag: html.slice(start, end), name }
+    opening.lastIndex = end
     if (name !== 'script' && name !== 'style' && name !== 'title' && name !== 'textarea') continue
     const close = new RegExp(`</${name}(?=[\\s/>])`, 'gi')
-    close.lastIndex = next.lastIndex
-    next.lastIndex = close.exec(html)?.index ?? html.length
+    close.lastIndex = end
+    opening.lastIndex = close.exec(html)?.index ?? html.length
   }
+}
+
+/** Finds where a tag ends, behind its name: quotes count only where a value begins (HTML, 13.2.5.35 to 38). */
+function tagEnd(html: string, from: number, isDeclaration: boolean): number | undefined {
+  const next = isDeclaration ? />/g : />|=[\t\n\f\r ]*(["'])/g
+  next.lastIndex = from
+  for (let found = next.exec(html); found; found = next.exec(html)) {
+    const { 1: quote } = found
+    if (quote === undefined) return next.lastIndex
+    const close = html.indexOf(quote, next.lastIndex)
+    if (close < 0) return undefined
+    next.lastIndex = close + 1
+  }
+  return undefined
 }
 
 /** JSON that does not end the script element that it is in, and that older engines take for a text of JavaScript, too. */

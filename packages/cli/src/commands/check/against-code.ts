@@ -2,6 +2,7 @@ import { entriesOf, type Fault, type Legend, type Notice } from 'mappa'
 import { nearest } from 'mappa/command'
 import { isHostName } from '../../code/host-names.js'
 import { holdsCode, overParsed, type SourceFile } from '../../code/parse.js'
+import { lineAndColumn } from '../../code/place.js'
 import { type Read, type Reads, readsIn } from '../../code/reads.js'
 
 /** Differences between code and legend. */
@@ -114,9 +115,7 @@ function unparsed(file: SourceFile, { line, column }: { readonly line: number; r
 
 /** A place in code and its line. Code may hold secrets, and what is read is a name, so only that is shown of a long line. */
 function spotOf({ path, text }: SourceFile, { start, end }: { readonly start: number; readonly end: number }) {
-  const lineStart = text.lastIndexOf('\n', start - 1) + 1
-  const line = text.slice(0, lineStart).split('\n').length
-  const column = start - lineStart + 1
+  const { line, column } = lineAndColumn(text, start)
   const shown = text.slice(start, end).split('\n', 1)[0] as string
   return {
     place: { file: path, line, column, endColumn: column + shown.length },

@@ -211,6 +211,7 @@ function readableText(path: string, bytes: Uint8Array): Uint8Array | undefined {
   return Buffer.from(
     Buffer.from(bytes)
       .toString('utf8')
-      .replace(/<[^>]*>/g, ''),
+      // A mark holds none of its own (XML 1.0, 2.4).
+      .replace(/<[^<>]*>/g, ''),
   )
 }

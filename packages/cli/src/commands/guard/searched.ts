@@ -2,7 +2,7 @@ import { closeSync, openSync, readSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { bytesAt, pathFrom } from 'mappa/command'
 import { eachKeyHint } from '../../credentials/key-hints.js'
-import { keyShapesIn } from '../../credentials/key-shapes.js'
+import { keyShapesIn, LineWindows } from '../../credentials/key-shapes.js'
 import { git } from '../../project/git/git.js'
 import { type ChangedLines, patchOptions, readChanges } from './changes.js'
 import type { Lifespan } from './findings.js'
@@ -51,8 +51,10 @@ function shapesIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): TextH
   })
   if (!isHinted) return []
   const text = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength).toString('latin1')
+  const windows = new LineWindows(text)
   return keyShapesIn(text).flatMap(({ start, end, what }) => {
-    const line = text.slice(text.lastIndexOf('\n', start) + 1, end + 200).split('\n', 1)[0] as string
+    const window = windows.at(start)
+    const line = text.slice(window.start, window.end)
     // A known secret is reported by name.
     if (isKeptLine(line) || secrets.needles.in(text.slice(start, end)).length > 0) return []
     return [{ path, name: undefined, what, line: lineNumber(bytes, start) }]
@@ -70,10 +72,19 @@ function isKeptLine(line: string): boolean {
   return /mappa keep:\s*\S/.test(line)
 }
 
+/** The line of an offset, from 1. Findings of one file come one after another, mostly in order. */
 function lineNumber(bytes: Uint8Array, offset: number): number {
-  let line = 1
-  for (let at = bytes.indexOf(10); at >= 0 && at < offset; at = bytes.indexOf(10, at + 1)) line++
+  if (counted.bytes !== bytes || offset < counted.offset) counted = { bytes, offset: 0, line: 1 }
+  let { line } = counted
+  for (let at = bytes.indexOf(10, counted.offset); at >= 0 && at < offset; at = bytes.indexOf(10, at + 1)) line++
+  counted = { bytes, offset, line }
   return line
+}
+
+let counted: { readonly bytes: Uint8Array; readonly offset: number; readonly line: number } = {
+  bytes: new Uint8Array(),
+  offset: 0,
+  line: 1,
 }
 
 /** Files of a root that git has or would take, by their paths from there, as they are on the disk. */
@@ -93,6 +104,8 @@ export function heldInFile(root: string, path: string, secrets: KnownSecrets): T
 
 /** Larger files are looked at window by window. Bytes. */
 const windowMax = 256 * 1024 * 1024
+/** Each begins as the one before ends. Bytes. */
+const besideMax = 600
 
 /** Known secrets in a file that is too large to be held; the line is that of the window. */
 function heldInWindows(path: string, shown: string, secrets: KnownSecrets): TextHeld[] {
@@ -188,8 +201,6 @@ function lifespanFrom(
   return { first: named(first), last: before && named(before), remotes: remotesWith(root, first.id) }
 }
 
-/** So far a line is looked at on each side. Bytes. */
-const besideMax = 600
 /** Cache size for lines known to hold no key. */
 const linesMax = 100_000
 
@@ -199,10 +210,13 @@ function holding(secrets: KnownSecrets): (bytes: Buffer) => boolean {
   return (bytes) => {
     if (secrets.needles.inBytes(bytes).length > 0) return true
     let isFound = false
+    let last = -1
+    const windows = new LineWindows(bytes)
     eachKeyHint(bytes, (offset) => {
-      const start = Math.max(bytes.lastIndexOf(10, offset) + 1, offset - besideMax)
-      const newline = bytes.indexOf(10, offset)
-      const line = bytes.toString('latin1', start, Math.min(newline < 0 ? bytes.length : newline, offset + besideMax))
+      const { start, end } = windows.at(offset)
+      if (start === last) return true
+      last = start
+      const line = bytes.toString('latin1', start, end)
       if (plain.has(line)) return true
       isFound = keyShapesIn(line).length > 0
       if (plain.size >= linesMax) plain.clear()

@@ -1,4 +1,4 @@
-import { type PageTag, pagePartsOf } from '../../code/page-parts.js'
+import { type PageAttribute, type PageTag, pagePartsOf } from '../../code/page-parts.js'
 import { type FilledForm, type Misplaced, replaced, type Stamped, type Template } from './template.js'
 
 /** Which part of a page an offset lies in. */
@@ -22,7 +22,8 @@ export function stampHtml(template: Template, filled: readonly FilledForm[]): St
   for (const { mention, text: value } of filled) {
     const range = rangeAt(mention.start)
     if (range?.kind === 'left') continue
-    if (range?.tag && !isQuoted(text, range.tag, mention.start))
+    const attribute = range?.tag && attributeAt(range.tag, mention.start)
+    if (range?.tag && !(attribute && /["']/.test(text[attribute.end - 1] as string)))
       misplaced.push({
         at: mention.start,
         kind: 'bad-expansion',
@@ -64,8 +65,16 @@ function rangesIn(text: string): PageRange[] {
   ].sort((a, b) => a.start - b.start)
 }
 
-function isQuoted(text: string, { attributes }: PageTag, at: number): boolean {
-  return attributes.some(({ start, end }) => start < at && at < end && /["']/.test(text[end - 1] as string))
+/** The attribute of a tag that an offset lies in. They are in order. */
+function attributeAt({ attributes }: PageTag, at: number): PageAttribute | undefined {
+  let [low, high] = [0, attributes.length]
+  while (low < high) {
+    const middle = (low + high) >> 1
+    if ((attributes[middle] as PageAttribute).end <= at) low = middle + 1
+    else high = middle
+  }
+  const found = attributes[low]
+  return found && found.start < at ? found : undefined
 }
 
 /** HTML, 13.2.3.5: a carriage return that stands for itself is read as a line feed. */

@@ -138,17 +138,24 @@ function misplacedIn(value: FilledForm, { object }: ScalarSite, { hiddenIn }: Ya
 
 function sitesIn(documents: readonly Document.Parsed[]): ScalarSite[] {
   const sites: ScalarSite[] = []
+  const kinds = new Map<unknown, string | undefined>()
+  /** The kind of a cluster's object; a map is asked for it once, since it looks through all of its keys. */
+  const kindOf = (node: unknown) => {
+    if (!isMap(node)) return undefined
+    if (!kinds.has(node)) {
+      const kind = node.has('apiVersion') ? node.get('kind') : undefined
+      kinds.set(node, typeof kind === 'string' ? kind : undefined)
+    }
+    return kinds.get(node)
+  }
   for (const document of documents)
     visit(document, {
       Scalar(key, node, path) {
         const [start, end] = node.range ?? []
         if (start === undefined || end === undefined || end <= start) return
         const flow = path.some((each) => (isMap(each) || 'items' in each) && (each as { flow?: boolean }).flow === true)
-        const objects = path.flatMap((each) => {
-          const kind = isMap(each) && each.has('apiVersion') ? each.get('kind') : undefined
-          return typeof kind === 'string' ? [kind] : []
-        })
-        sites.push({ node, start, end, inFlow: flow, isKey: key === 'key', object: objects.at(-1) })
+        const object = path.map(kindOf).findLast((kind) => kind !== undefined)
+        sites.push({ node, start, end, inFlow: flow, isKey: key === 'key', object })
       },
     })
   return sites

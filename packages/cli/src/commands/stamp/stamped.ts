@@ -1,6 +1,8 @@
 import { type Fault, printable, type Survey } from 'mappa'
 import { expandIn, nearest } from 'mappa/command'
 import { stampPage } from 'mappa/page'
+import { lineAndColumn } from '../../code/place.js'
+
 import { pageTemplate, stampHtml } from './stamp-html.js'
 import { stampJson } from './stamp-json.js'
 import { stampYaml, yamlTemplate } from './stamp-yaml.js'
@@ -100,8 +102,12 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
       remedy: 'To keep the text, write: \\${',
     }),
   )
+  // Templates say the same form again and again.
+  const known = new Map<string, ReturnType<typeof expandIn>>()
   for (const mention of template.mentions) {
-    const filling = expandIn(found, mention.parts)
+    const written = text.slice(mention.start, mention.end)
+    const filling = known.get(written) ?? expandIn(found, mention.parts)
+    known.set(written, filling)
     if ('problem' in filling) {
       // A faulty value is reported at its own place.
       const [ofStage] = filling.names.flatMap((name) => faultsByName.get(name) ?? [])
@@ -224,17 +230,14 @@ function unfilled(
 const excerptMax = 200
 
 function spotAt(file: string, text: string, at: number, end: number, found: Survey): Pick<Fault, 'place' | 'excerpt'> {
-  const start = text.lastIndexOf('\n', at - 1) + 1
-  const next = text.indexOf('\n', at)
-  const line = text.slice(start, next < 0 ? undefined : next).replace(/\r$/, '')
-  const [from, to] = [at - start, Math.min(end - start, line.length)]
-  const place = {
-    file,
-    line: text.slice(0, start).split('\n').length,
-    column: from + 1,
-    endColumn: Math.max(to, from + 1) + 1,
-  }
-  const shown = line.length > excerptMax || found.mask(line) !== line ? undefined : line
+  const { line, column } = lineAndColumn(text, at)
+  const start = at - column + 1
+  // Of a longer line nothing is shown, so no more of it is looked at.
+  const reach = text.slice(start, Math.max(end, start + excerptMax) + 1)
+  const shownLine = reach.split('\n', 1)[0]?.replace(/\r$/, '') ?? ''
+  const [from, to] = [column - 1, Math.min(end - start, shownLine.length)]
+  const place = { file, line, column, endColumn: Math.max(to, from + 1) + 1 }
+  const shown = shownLine.length > excerptMax || found.mask(shownLine) !== shownLine ? undefined : shownLine
   return { place, ...(shown !== undefined && { excerpt: { text: shown, start: from, end: Math.max(to, from + 1) } }) }
 }
 
@@ -243,8 +246,12 @@ export function mentionedNames(files: readonly TemplateFile[]): ReadonlyMap<stri
   const names = new Map<string, string[]>()
   for (const { path, template } of files)
     for (const { start, parts } of template.mentions) {
-      const line = template.text.slice(0, start).split('\n').length
-      for (const name of namesOfParts(parts)) names.set(name, [...(names.get(name) ?? []), `${path}:${line}`])
+      const { line } = lineAndColumn(template.text, start)
+      for (const name of namesOfParts(parts)) {
+        const places = names.get(name) ?? []
+        places.push(`${path}:${line}`)
+        names.set(name, places)
+      }
     }
   return names
 }
