@@ -222,7 +222,8 @@ async function refusedIn(modules: Iterable<BuiltModule>, session: Session, compi
     const code = asText(source)
     const isOwn = isOwnModule(file)
     const parse = () => programOf(code)
-    faults.push(...(await refusedNames({ id: file, code, isOwn, parse }, sound.definition, session.suspicion, graph)))
+    for (const each of await refusedNames({ id: file, code, isOwn, parse }, sound.definition, session.suspicion, graph))
+      faults.push(each)
   }
   return faults
 }

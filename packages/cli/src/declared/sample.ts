@@ -47,13 +47,14 @@ interface NameLine {
  */
 export function sampleText({ variables, given }: Sampled, before = ''): string {
   const lineEnd = before.includes('\r\n') ? '\r\n' : '\n'
+  const known = new Map(variables.map((variable) => [variable.name, variable]))
   const parts = inserted(
-    renamedParts(before, variables).filter((part) => 'own' in part || variables.some(({ name }) => name === part.name)),
+    renamedParts(before, variables).filter((part) => 'own' in part || known.has(part.name)),
     variables,
   )
   const lines = parts.flatMap((part): string[] => {
     if ('own' in part) return [part.own]
-    const variable = variables.find(({ name }) => name === part.name) as Variable
+    const variable = known.get(part.name) as Variable
     return [...madeLines(variable), nameLine(variable, given, part)]
   })
   const body = withoutBlankRuns(lines)
@@ -86,9 +87,10 @@ export function sampleDifferences(sampled: Sampled, before: string): Difference[
   if (after === before) return []
   const { variables } = sampled
   const isSameForm = before.includes(`(form ${proseForm})`)
+  const known = new Map(variables.map((variable) => [variable.name, variable]))
   const saysAll = (name: string, made: readonly string[]) => {
     const said = made.join(' ').replace(/\s+/g, ' ')
-    return entryTexts(variables.find((each) => each.name === name) as Variable).every((text) => said.includes(text))
+    return entryTexts(known.get(name) as Variable).every((text) => said.includes(text))
   }
   const namesIn = (text: string) =>
     new Map(partsOf(text, variables).flatMap((part) => ('own' in part ? [] : [[part.name, part] as const])))
@@ -233,15 +235,24 @@ function assignmentsIn(text: string): Map<number, { name: string; value: string;
 
 /** With a line for each variable that has none, behind the one that comes before it in the legend. */
 function inserted(parts: readonly Part[], variables: readonly Variable[]): Part[] {
-  const all = [...parts]
-  const indexOf = (name: string) => all.findIndex((part) => 'name' in part && part.name === name)
-  for (const [at, { name }] of variables.entries()) {
-    if (indexOf(name) >= 0) continue
-    const before = variables.slice(0, at).findLast((each) => indexOf(each.name) >= 0)
-    const index = before ? indexOf(before.name) + 1 : 0
-    all.splice(index, 0, { own: '' }, { name, value: '', off: false, line: 0, made: [] }, { own: '' })
+  const there = new Set(parts.flatMap((part) => ('name' in part ? [part.name] : [])))
+  // Those that lack a line, by the one that has one and comes last before them.
+  const behind = new Map<string | undefined, Part[]>()
+  let last: string | undefined
+  for (const { name } of variables) {
+    if (there.has(name)) last = name
+    else {
+      const chain = behind.get(last) ?? []
+      chain.push({ own: '' }, { name, value: '', off: false, line: 0, made: [] }, { own: '' })
+      behind.set(last, chain)
+    }
   }
-  return all
+  const taken = (name: string | undefined) => {
+    const chain = behind.get(name) ?? []
+    behind.delete(name)
+    return chain
+  }
+  return [...taken(undefined), ...parts.flatMap((part) => ('name' in part ? [part, ...taken(part.name)] : [part]))]
 }
 
 /** No blank line first, last, or beside another, wherever a name came or went. */

@@ -17,7 +17,7 @@ function takenIn(file: SourceFile, name: string, steps: readonly string[]): read
   const found = overParsed(file, (parsed) => {
     const reads = readsIn(parsed).reads.filter((read) => read.name === name)
     const taken = reads.map(({ start, end, node }) => takenAt(start, end, node, file.text))
-    for (const program of parsed.programs) taken.push(...fromSettings(program, steps, file.text))
+    for (const program of parsed.programs) for (const each of fromSettings(program, steps, file.text)) taken.push(each)
     return { taken }
   })
   return 'taken' in found ? found.taken : []

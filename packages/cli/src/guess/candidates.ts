@@ -304,7 +304,7 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
     .map(({ words }) => words)
     .find((words) => !words.every((word) => plainWords.has(word)))
   const outer = best.outer.filter((word) => !plainObjects.has(word) && !/^\d+$/.test(word))
-  const lead = outer.length > 0 ? outer : best.words.length > 1 ? [] : subjectOf(best)
+  const lead: readonly string[] = outer.length > 0 ? outer : best.words.length > 1 ? [] : subjectOf(best)
   const own = named ?? [...lead, ...best.words.filter((word) => !['href', 'src', 'link'].includes(word))]
   // A header of that name carries a token.
   const words = own
@@ -361,14 +361,14 @@ function unique(name: string, best: Finding, taken: ReadonlySet<string>): string
     outer.filter((word) => !plainObjects.has(word) && !own.includes(word.toUpperCase())),
     ...[file, ...folders].map((each) => wordsOf(each).filter((word) => !/^(?:index|src|lib|app|main)$/.test(word))),
   ]
-  const lead: string[] = []
+  let lead: string[] = []
   for (const words of about) {
     if (words.length === 0) continue
     for (const tried of [words, [...words, ...lead].filter((word, at, all) => all.indexOf(word) === at)]) {
       const made = variableName([...tried, name.toLowerCase()])
       if (!name.startsWith(variableName(words)) && !names.has(made)) return made
     }
-    lead.unshift(...words)
+    lead = [...words, ...lead]
   }
   if (!name.startsWith('APP_') && !names.has(`APP_${name}`)) return `APP_${name}`
   const isTaken = (count: number) => names.has(`${name}_${count}`)

@@ -33,7 +33,8 @@ export async function factsAcross(root: string, paths: Iterable<string>): Promis
   }
   if (first.length < sharedMin || availableParallelism() < 2) {
     const facts = factsIn({ root, paths: first })
-    for (let next = rest.next(); !next.done; next = rest.next()) facts.push(...factsIn({ root, paths: [next.value] }))
+    for (let next = rest.next(); !next.done; next = rest.next())
+      for (const each of factsIn({ root, paths: [next.value] })) facts.push(each)
     return facts
   }
   return inThreads(batchesOf(root, first, rest))
@@ -84,7 +85,7 @@ async function inThreads(batches: Iterator<Batch>): Promise<readonly FileFacts[]
         const { root, paths } = next.value
         for (const path of paths) {
           thread = startThread()
-          alone.push(...(await thread.ask({ root, paths: [path] }).catch(() => [tooMuch(path)])))
+          for (const each of await thread.ask({ root, paths: [path] }).catch(() => [tooMuch(path)])) alone.push(each)
           await thread.end()
         }
         found[at] = alone

@@ -18,7 +18,7 @@ export interface Column {
 /** Columns beside each other, each text broken inside of its own; ends with no line end. */
 export function row(columns: readonly Column[]): string {
   const cells = columns.map(({ text, width, before = 0, behind = 0 }) => linesOf(text, width - before - behind, true))
-  const height = Math.max(...cells.map(({ length }) => length))
+  const height = cells.reduce((most, { length }) => Math.max(most, length), 0)
   return Array.from({ length: height }, (_, line) =>
     columns
       .map(({ width, before = 0 }, at) => {

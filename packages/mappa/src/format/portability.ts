@@ -1,3 +1,4 @@
+import { closingQuote } from './closing-quote.js'
 import type { Style } from './item-kinds.js'
 import { assignmentInside } from './names.js'
 
@@ -29,7 +30,7 @@ const outside: readonly (readonly [Difference, RegExp])[] = [
 export function differencesOf(written: string, style: Style): readonly Difference[] {
   if (style === 'bare') return outside.flatMap(([difference, pattern]) => (pattern.test(written) ? [difference] : []))
   const found = new Set<Difference>()
-  for (const [piece] of written.matchAll(/'[^']*'|"(?:\\[\s\S]|[^"\\])*"|[^'"]+/g)) {
+  for (const piece of piecesOf(written)) {
     // A value may be millions of short pieces, so each is asked first whether it holds the sign at all.
     const inner = piece.slice(1, -1)
     if (inner === '' && !/[^'"]/.test(piece)) continue
@@ -48,6 +49,24 @@ export function differencesOf(written: string, style: Style): readonly Differenc
     if (inner.includes('\n') && assignmentInside.test(inner)) found.add('assignment-inside')
   }
   return [...found]
+}
+
+/** Quoted pieces with their quotes, and what stands between; ends at a quote that does not close. */
+function* piecesOf(written: string): Generator<string> {
+  for (let at = 0; at < written.length; ) {
+    const char = written[at]
+    const plain = /["']/g
+    plain.lastIndex = at
+    const end =
+      char === '"'
+        ? closingQuote(written, at + 1) + 1
+        : char === "'"
+          ? written.indexOf("'", at + 1) + 1
+          : (plain.exec(written)?.index ?? written.length)
+    if (end === 0) return
+    yield written.slice(at, end)
+    at = end
+  }
 }
 
 /** Names that a shell gives a value itself; bash refuses some of them, and replaces others. POSIX, 2.5.3, and bash. */

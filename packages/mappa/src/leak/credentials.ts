@@ -19,15 +19,16 @@ export function opensSomething(name: string): boolean {
  * (`sms_live_…`), as pages send some openly. Linear.
  */
 export function credentialsIn(text: string, labels = true): readonly Range[] {
-  const ranges: Range[] = []
-  if (text.includes('://')) ranges.push(...userInformation(text))
-  if (text.includes('@') && !text.includes('://')) ranges.push(...userWithoutScheme(text))
-  if (text.includes('=')) ranges.push(...openingValues(text))
-  if (text.includes('eyJ')) ranges.push(...runsWhere(text, /(?<![\w-])eyJ[\w-]{6,}\.[\w-]{4,}(?:\.[\w-]*)?/g))
-  if (/bearer|basic/i.test(text)) ranges.push(...behind(text, /\b(?:bearer|basic) {1,4}(?=[\w.~+/=-]{8})/gi))
-  if (text.includes('-----BEGIN ')) ranges.push(...privateKeys(text))
-  if (labels && labelSign.test(text)) ranges.push(...labelledKeys(text))
-  return merged(ranges)
+  const found = [
+    text.includes('://') ? userInformation(text) : [],
+    text.includes('@') && !text.includes('://') ? userWithoutScheme(text) : [],
+    text.includes('=') ? openingValues(text) : [],
+    text.includes('eyJ') ? runsWhere(text, /(?<![\w-])eyJ[\w-]{6,}\.[\w-]{4,}(?:\.[\w-]*)?/g) : [],
+    /bearer|basic/i.test(text) ? behind(text, /\b(?:bearer|basic) {1,4}(?=[\w.~+/=-]{8})/gi) : [],
+    text.includes('-----BEGIN ') ? privateKeys(text) : [],
+    labels && labelSign.test(text) ? labelledKeys(text) : [],
+  ]
+  return merged(found.flat())
 }
 
 /** A text with whatever has the shape of a credential masked. */

@@ -1,3 +1,4 @@
+import { latin1 } from './latin1.js'
 import { type Range, withRangesMasked } from './ranges.js'
 import { spellingsOf } from './spellings.js'
 
@@ -83,7 +84,7 @@ export class Needles<Name = string> {
     const found: TextFound<Name>[] = []
     const shifts = this.#shifts
     if (!shifts) return found
-    const slice = (start: number, end: number) => String.fromCharCode(...bytes.subarray(start, end))
+    const slice = (start: number, end: number) => latin1(bytes.subarray(start, end))
     const { length } = bytes
     for (let at = keyLength - 1; at < length; ) {
       const shift = shifts[

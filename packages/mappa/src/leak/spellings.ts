@@ -1,3 +1,5 @@
+import { latin1 } from './latin1.js'
+
 declare const TextEncoder: new () => { encode(text: string): Uint8Array }
 
 /** A shorter text is found everywhere, and is not a secret worth the name. UTF-8 bytes; and characters of a spelling. */
@@ -16,7 +18,7 @@ export function spellingsOf(text: string): readonly string[] {
   const all = [
     text,
     // As bytes that are taken for characters one by one, as a search of files takes them.
-    ...(/[^\x00-\x7f]/.test(text) ? [String.fromCharCode(...bytes)] : []),
+    ...(/[^\x00-\x7f]/.test(text) ? [latin1(bytes)] : []),
     ...text.split(/\r\n|\r|\n/).map((line) => line.trim()),
     json,
     JSON.stringify(json).slice(1, -1),

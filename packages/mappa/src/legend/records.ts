@@ -1,3 +1,4 @@
+import { closingQuote } from '../format/closing-quote.js'
 /** Tells whether a value is an object with members, and no list. */
 export function isRecord(value: unknown): value is Record<string, unknown> {
   return typeof value === 'object' && value !== null && !Array.isArray(value)
@@ -29,9 +30,16 @@ function isPlainObject(value: object): boolean {
 /** Tells whether JSON text lies deeper within itself than anybody writes it, told without reading it. */
 export function isDeepJson(text: string): boolean {
   let depth = 0
-  for (const [char] of text.matchAll(/"(?:[^"\\]|\\.)*"?|[[\]{}]/gs)) {
+  const mark = /["[\]{}]/g
+  for (let found = mark.exec(text); found; found = mark.exec(text)) {
+    const [char] = found
     if (char === '[' || char === '{') depth++
     else if (char === ']' || char === '}') depth--
+    else {
+      const end = closingQuote(text, mark.lastIndex)
+      if (end < 0) return false
+      mark.lastIndex = end + 1
+    }
     if (depth > depthMax) return true
   }
   return false

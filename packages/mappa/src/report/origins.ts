@@ -56,7 +56,9 @@ export function originsText({ stage, root, settledAt, layers, variables }: Origi
     from === null ? '' : cutTo(shown ?? ''),
     from ?? 'no value',
   ])
-  const [first = 0, second = 0] = [0, 1].map((at) => Math.max(0, ...rows.map((row) => row[at]?.length ?? 0)))
+  const [first = 0, second = 0] = [0, 1].map((at) =>
+    rows.reduce((most, row) => Math.max(most, row[at]?.length ?? 0), 0),
+  )
   return [
     `Stage ${stage.name}${from}, root ${root}, settled ${settledAt.toISOString()}`,
     ...(counts.length > 0 ? [`${counted(variables.length, 'variable')}: ${counts.join(', ')}`] : ['No variables']),

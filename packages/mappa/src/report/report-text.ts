@@ -101,7 +101,7 @@ function block(report: Fault | Notice, mark: Paint['fault'], width: number): str
     const { text, start, end } = cut(excerpt, room)
     lines.push(indent + text, indent + ' '.repeat(start) + mark('^'.repeat(end - start)))
   }
-  if (remedy) lines.push(...remedyLines(remedy, width))
+  if (remedy) for (const each of remedyLines(remedy, width)) lines.push(each)
   return lines.join('\n')
 }
 

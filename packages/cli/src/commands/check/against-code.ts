@@ -46,7 +46,7 @@ export function againstCode(definition: Legend, files: Iterable<SourceFile>): Co
       const known = Object.hasOwn(entries, each.name) || each.from === 'virtual:mappa/settings'
       if (!known && !isHostName(each.name) && !isKept(file, each)) faults.push(noEntry(each, file, names))
     }
-    notices.push(...computedNotices(found, file))
+    for (const each of computedNotices(found, file)) notices.push(each)
   }
   for (const name of names)
     if (!read.has(name) && !mentioned.has(name) && !isTaken(name, entries[name]?.as, properties))

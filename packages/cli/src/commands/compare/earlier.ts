@@ -73,7 +73,7 @@ function pathsFor(all: ReadonlySet<string>, inside: string, textOf: (path: strin
     wanted.add(path)
     const from = posix.dirname(path)
     for (const [, name = ''] of textOf(path).matchAll(/(?:\bfrom|\bimport|\brequire)\s*\(?\s*['"](\.[^'"]*)['"]/g))
-      open.push(...importedPaths(posix.join(from, name)).filter((each) => all.has(each)))
+      for (const each of importedPaths(posix.join(from, name)).filter((each) => all.has(each))) open.push(each)
   }
   return wanted
 }

@@ -1,5 +1,6 @@
 import type { Paint } from 'mappa'
 import { row } from '../../terminal/paragraph.js'
+import { widest } from '../../terminal/widest.js'
 import type { Cell, Row } from './stages.js'
 
 /** Columns narrower than this break values into shreds. */
@@ -8,7 +9,7 @@ const gap = 2
 
 /** Rows as a table, or one below the other where the terminal is too narrow for that. */
 export function rowsText(rows: readonly Row[], stages: readonly string[], width: number, paint: Paint): string {
-  const longest = Math.max(...rows.map(({ name }) => name.length)) + gap
+  const longest = widest(rows.map(({ name }) => name)) + gap
   const room = Math.floor((width - longest) / stages.length)
   return room >= columnMin ? tableText(rows, stages, longest, room, paint) : stackedText(rows, paint)
 }
@@ -30,8 +31,8 @@ function tableText(rows: readonly Row[], stages: readonly string[], first: numbe
 function stackedText(rows: readonly Row[], paint: Paint): string {
   return rows
     .map(({ name, cells }) => {
-      const widest = Math.max(...cells.map(({ stage }) => stage.length))
-      const lines = cells.map((cell) => `    ${cell.stage.padEnd(widest)}  ${cellText(cell, paint)}`)
+      const width = widest(cells.map(({ stage }) => stage))
+      const lines = cells.map((cell) => `    ${cell.stage.padEnd(width)}  ${cellText(cell, paint)}`)
       return [paint.bold(name), ...lines].join('\n')
     })
     .join('\n\n')

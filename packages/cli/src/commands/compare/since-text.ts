@@ -1,6 +1,7 @@
 import { capitalized } from '../../declared/counted.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
+import { widest } from '../../terminal/widest.js'
 import type { HostTask, StageChanges, VariableChange } from './since.js'
 
 /** Changes by stage, for a terminal. */
@@ -103,7 +104,7 @@ function taskMarkdown(message: string): string {
 
 /** A value in which backticks stand would end the code. */
 function code(text: string): string {
-  const ticks = '`'.repeat(Math.max(0, ...[...text.matchAll(/`+/g)].map(([run]) => run.length)) + 1)
+  const ticks = '`'.repeat(widest(text.match(/`+/g) ?? []) + 1)
   const space = /^`|`$/.test(text) ? ' ' : ''
   return `${ticks}${space}${text.replace(/[\r\n]+/g, ' ').replaceAll('|', '\\|')}${space}${ticks}`
 }

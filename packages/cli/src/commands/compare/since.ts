@@ -75,7 +75,7 @@ export function changesSince(
           after: now.found.trail(name).winner?.shown ?? null,
         })
     }
-    tasks.push(...tasksOf(variable, { earlier, former, before, now, host }))
+    for (const each of tasksOf(variable, { earlier, former, before, now, host })) tasks.push(each)
   }
   for (const { name, secret } of old.values()) {
     if (fresh.has(name) || renamed.has(name)) continue

@@ -12,6 +12,7 @@ import { row } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { isAsked, jsonText, output } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { widest } from '../../terminal/widest.js'
 import { recordSent } from '../../writing/record.js'
 
 /** Options of `mappa emit --to`. */
@@ -109,7 +110,7 @@ function planText(
 ): string {
   const head = `Stage ${stage.name}, to the host:`
   if (planned.length === 0) return `${head}\n\n  Nothing: the host or a committed layer already has every value.\n`
-  const width = Math.max(...planned.map(({ name }) => name.length)) + 2
+  const width = widest(planned.map(({ name }) => name)) + 2
   const lines = planned.map(({ name, secret, replaces }) =>
     row([
       { text: `  ${name}`, width: width + 2 },

@@ -57,7 +57,7 @@ export function filledText(
     lines.push(
       `    ${variable.name} → ${place(variable)}${isHere || !variable.secret ? '' : ` (deployed: set it on the ${stage} host)`}`,
     )
-    lines.push(...obtainLines(variable).map((line) => `        ${line}`))
+    for (const each of obtainLines(variable).map((line) => `        ${line}`)) lines.push(each)
   }
   if (!asked) say(howToGive)
   return `${lines.join('\n')}\n`

@@ -39,20 +39,20 @@ export async function readChanges(
   { input = '', onCommit = () => {} }: { readonly input?: string; readonly onCommit?: () => void } = {},
 ): Promise<void> {
   const stream = gitStream(root, command)
-  if (!stream) throw failed(command, 'did not start')
+  if (!stream) throw brokenOff(command, 'did not start')
   try {
     stream.input.end(input)
     const changes = new Changes(visit, onCommit)
     for await (const chunk of stream.output) changes.take(chunk)
     changes.end()
     const code = await stream.ended
-    if (code !== 0) throw failed(command, `ended with ${code ?? 'a signal'}`)
+    if (code !== 0) throw brokenOff(command, `ended with ${code ?? 'a signal'}`)
   } finally {
     stream.stop()
   }
 }
 
-function failed([name]: GitCommand, how: string): UsageError {
+function brokenOff([name]: GitCommand, how: string): UsageError {
   return new UsageError(
     `git ${name} ${how}, so not all changes were searched. A damaged or partial clone lacks some of them. Run: git fsck`,
   )

@@ -64,9 +64,9 @@ export async function eachChange(
   onCommit: (count: number) => void,
 ): Promise<void> {
   const all = [...commits]
-  const shares: string[][] = Array.from({ length: lanes }, () => [])
-  for (let at = 0; at < all.length; at += laneCommits)
-    shares[(at / laneCommits) % lanes]?.push(...all.slice(at, at + laneCommits))
+  const shares = Array.from({ length: lanes }, (_, lane) =>
+    all.filter((_, at) => Math.floor(at / laneCommits) % lanes === lane),
+  )
   let count = 0
   const command = ['diff-tree', '--stdin', '-r', '--cc', '--root', ...patchOptions] as const
   await Promise.all(

@@ -192,7 +192,7 @@ function lifespanFrom(
 ): Lifespan | undefined {
   const first = events.filter(({ isAdded }) => isAdded).sort((a, b) => b.commit.order - a.commit.order)[0]?.commit
   if (!first) return undefined
-  const latest = Math.min(...events.map(({ commit }) => commit.order))
+  const latest = events.reduce((least, { commit }) => Math.min(least, commit.order), Number.POSITIVE_INFINITY)
   // A commit that takes a line away and adds it elsewhere keeps it.
   const last = events.filter(({ commit }) => commit.order === latest)
   const gone = last.some(({ isAdded }) => isAdded) ? undefined : last[0]?.commit

@@ -1,3 +1,4 @@
+import { widest } from '../../terminal/widest.js'
 import { aboutOf, aloneTitle, type Fact, factsOf, type Guide, marksOf, summaryOf } from './guide.js'
 
 /** The guide as Markdown (CommonMark with tables), for a repository or a wiki. */
@@ -26,7 +27,7 @@ function cell({ text, as }: Fact): string {
 
 /** In as many backticks as keep those of the text apart. */
 function codeSpan(text: string): string {
-  const longest = Math.max(0, ...[...text.matchAll(/`+/g)].map(([run]) => run.length))
+  const longest = widest(text.match(/`+/g) ?? [])
   const fence = '`'.repeat(longest + 1)
   return longest > 0 ? `${fence} ${text} ${fence}` : `${fence}${text}${fence}`
 }

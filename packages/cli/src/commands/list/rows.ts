@@ -1,6 +1,7 @@
 import type { Survey } from 'mappa'
 import { originOf } from 'mappa/command'
 import type { Terminal } from '../../terminal/terminal.js'
+import { widest } from '../../terminal/widest.js'
 
 /** One variable of a stage. */
 export interface ListRow {
@@ -53,13 +54,13 @@ const [valueMin, between] = [12, 2]
 
 /** A line a variable: its name, its value and where that is from. */
 export function listText(rows: readonly ListRow[], { width, paint }: Pick<Terminal, 'width' | 'paint'>): string {
-  const names = Math.max(...rows.map(({ name }) => name.length))
-  const origins = Math.max(...rows.map(({ from }) => (from ?? '').length))
+  const names = widest(rows.map(({ name }) => name))
+  const origins = widest(rows.map(({ from }) => from ?? ''))
   const room = Math.max(width - names - origins - 2 * between, valueMin)
   const shown = rows.map(({ value, missing, declared }) =>
     shortened(value ?? (missing ? 'missing' : declared ? 'not set' : ''), room),
   )
-  const values = Math.max(...shown.map(({ length }) => length))
+  const values = widest(shown)
   return rows
     .map(({ name, from, missing, faulty, value }, at) => {
       const text = (shown[at] as string).padEnd(values)

@@ -21,6 +21,7 @@ import { paragraph } from '../../terminal/paragraph.js'
 import { say } from '../../terminal/say.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { widest } from '../../terminal/widest.js'
 import { writeFiles } from '../../writing/write.js'
 import { isPage, type OutputChange, outputFolderOf, renewOutput } from './output-folder.js'
 import {
@@ -195,7 +196,7 @@ function listNames(files: readonly TemplateFile[], { json }: StampOptions): Ende
     const variables = [...names].map(([name, places]) => ({ name, places }))
     terminal.write(jsonText(jsonReport({}, { variables })))
   } else {
-    const width = Math.max(0, ...[...names.keys()].map((name) => name.length)) + 2
+    const width = widest(names.keys()) + 2
     for (const [name, places] of names) terminal.write(`${name.padEnd(width)}${[...new Set(places)].join(', ')}\n`)
     if (names.size === 0) terminal.write('The files use no names.\n')
   }

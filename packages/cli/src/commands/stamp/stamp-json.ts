@@ -37,8 +37,12 @@ export function stampJson(template: Template, filled: readonly FilledForm[]): St
 /** Finds where the texts of JSON stand, without their quotes. */
 function textRanges(text: string): { readonly start: number; readonly end: number }[] {
   const ranges: { start: number; end: number }[] = []
-  for (const { index, 0: all } of text.matchAll(/"(?:[^"\\]|\\[\s\S])*"/g))
-    ranges.push({ start: index + 1, end: index + all.length - 1 })
+  let start: number | undefined
+  for (const { index, 0: mark } of text.matchAll(/\\[\s\S]|"/g)) {
+    if (mark !== '"') continue
+    if (start !== undefined) ranges.push({ start, end: index })
+    start = start === undefined ? index + 1 : undefined
+  }
   return ranges
 }
 

@@ -68,7 +68,7 @@ export function stampYaml(template: Template, filled: readonly FilledForm[], kin
     for (const word of found) {
       seen.add(word)
       const value = words.get(word)
-      if (value) misplaced.push(...misplacedIn(value, site, kind))
+      if (value) for (const each of misplacedIn(value, site, kind)) misplaced.push(each)
     }
     const fresh = writtenScalar(site, stood, kind)
     meant.set(at, fresh.value)

@@ -117,7 +117,8 @@ export function stampFile({ path, form, template }: TemplateFile, found: Survey)
       filled.push({ mention, text: filling.text, scalar: filling.scalar })
       fillings.set(mention, filling)
       if (form === 'html')
-        faults.push(...forBrowser(mention, filling).map((fault) => faultAt(mention.start, mention.end, fault)))
+        for (const each of forBrowser(mention, filling).map((fault) => faultAt(mention.start, mention.end, fault)))
+          faults.push(each)
     }
   }
   const stamped = formOfTemplate(form).stamp(template, filled, fillings)

@@ -1,6 +1,7 @@
 import type { Paint, Trail, TrailPart, TrailStep } from 'mappa'
 import { originOf } from 'mappa/command'
 import { paragraph } from '../../terminal/paragraph.js'
+import { widest } from '../../terminal/widest.js'
 
 export function trailText(
   { name, expects, steps, winner }: Trail,
@@ -12,10 +13,10 @@ export function trailText(
   const lead = paragraph(`${name} ${what}${expects ? paint.dim(` (${expects})`) : ''}.`, width)
   if (steps.length === 0) return lead
   const origins = steps.map(originOf)
-  const widest = Math.max(...origins.map((origin) => origin.length))
-  const widestValue = Math.min(40, Math.max(...steps.map(({ shown }) => shown.length)))
+  const longest = widest(origins)
+  const widestValue = Math.min(40, widest(steps.map(({ shown }) => shown)))
   const lines = steps.flatMap((step, at) => {
-    const origin = (origins[at] as string).padEnd(widest)
+    const origin = (origins[at] as string).padEnd(longest)
     const value = step.shown.padEnd(widestValue)
     if (step !== winner) return paint.dim(`    ${origin}  ${value}  ${whyPassed(step, winner)}`)
     return [`  → ${paint.bold(origin)}  ${paint.bold(value)}`.trimEnd(), ...(step.parts ?? []).map(partText)]

@@ -43,7 +43,7 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
           names: [...wanted].map((name) => ({ name, local: names.get(name) as string })),
         }
       : { source: form.module, names: [{ name: 'settings', local: localName(before) }] }
-    const firstUse = Math.min(...own.map(({ finding }) => finding.start))
+    const firstUse = own.reduce((least, { finding }) => Math.min(least, finding.start), before.length)
     insertImport(code, { path, text: before, program: program.program as Node, firstUse }, taken, form, target)
   }
   return { path, before, after: code.toString(), secret: false }
@@ -51,12 +51,13 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
 
 /** Tells how each setting is read in a file: `settings.NAME`, or in a page by a name of its own. */
 function readNames(text: string, sites: readonly Site[], inPage: boolean): Map<string, string> {
+  const local = localName(text)
+  // const TILE_KEY = TILE_KEY would read itself; a member's name is not a name of the file's.
+  const own = new Set(inPage ? text.match(/(?<![\w$'"]|(?<!\.\.)\.)[A-Za-z_$][\w$]*/g) : [])
   return new Map(
     sites.map(({ candidate: { name } }) => {
-      if (!inPage) return [name, `${localName(text)}.${name}`]
-      // const TILE_KEY = TILE_KEY would read itself; a member's name is not a name of the file's.
-      const isFree = !new RegExp(`(?<![\\w$'"]|(?<!\\.\\.)\\.)${name}(?![\\w$])`).test(text)
-      return [name, isFree ? name : `${name}_SETTING`]
+      if (!inPage) return [name, `${local}.${name}`]
+      return [name, own.has(name) ? `${name}_SETTING` : name]
     }),
   )
 }

@@ -35,11 +35,14 @@ function taken(name: string, { lead, rest }: Finding): string {
 
 const importsOs = /^[ \t]*import[ \t]+(?:[\w., \t]*,[ \t]*)?os(?:[ \t]*,|[ \t]*$|[ \t]*#)/m
 
+/** A longer head is data, and would need a stack as deep. Characters. */
+const headMax = 100_000
+
 /** Behind what must come first: a hashbang, comments, the module's text about itself, and `from __future__`. */
 function afterHead(text: string): number {
   const head =
     /^(?:\uFEFF)?(?:[ \t]*(?:#[^\n]*)?\n)*(?:[rRuU]?(?:"""[\s\S]*?"""|'''[\s\S]*?'''|"[^"\n]*"|'[^'\n]*')[ \t]*\n(?:[ \t]*\n)*)?(?:from[ \t]+__future__[^\n]*\n(?:[ \t]*\n)*)*/.exec(
-      text,
+      text.slice(0, headMax),
     )
   return head?.[0].length ?? 0
 }

@@ -139,9 +139,13 @@ interface SimpleCommand {
 const word = /(?:[^\s'"&|;()<>\\]|\\.|'[^']*'|"(?:[^"\\]|\\.)*")+/y
 const blank = /[ \t]*/y
 
+/** A longer script is made by a program, and its patterns would need as deep a stack. Characters. */
+const commandMax = 100_000
+
 /** The commands that set something, or with `all` every one. */
 function commandsIn(command: string, all = false): SimpleCommand[] {
   const found: SimpleCommand[] = []
+  if (command.length > commandMax) return found
   let at = 0
   const read = (pattern: RegExp) => {
     pattern.lastIndex = at

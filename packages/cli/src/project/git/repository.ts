@@ -56,7 +56,8 @@ export function gitPath(path: string): string {
   const bytes: number[] = []
   const escapes: Readonly<Record<string, number>> = { n: 10, t: 9, r: 13, '"': 34, '\\': 92, a: 7, b: 8, f: 12, v: 11 }
   for (const [, octal, char, plain = ''] of name.slice(1, -1).matchAll(/\\([0-7]{3})|\\(.)|([^\\]+)/g))
-    bytes.push(...(octal ? [Number.parseInt(octal, 8)] : char ? [escapes[char] ?? 0] : Buffer.from(plain)))
+    for (const each of octal ? [Number.parseInt(octal, 8)] : char ? [escapes[char] ?? 0] : Buffer.from(plain))
+      bytes.push(each)
   return Buffer.from(bytes).toString('utf8')
 }
 

@@ -17,26 +17,45 @@ export const formats: Readonly<Record<Format, readonly [test: (text: string) => 
   regex: [isRegex, 'a regular expression'],
 }
 
-const uriSign = "(?:[A-Za-z0-9._~!$&'()*+,;=-]|%[0-9A-Fa-f]{2})"
-const pathSign = `(?:${uriSign}|[:@])`
-const authority = `//(?:(?:${uriSign}|:)*@)?(?:\\[[0-9A-Fa-f:.]+\\]|${uriSign}*)(?::[0-9]*)?(?:/${pathSign}*)*`
-const rootless = `/?(?:${pathSign}+(?:/${pathSign}*)*)?`
+/** Characters of a part of a URI; whether a percent sign begins an escape is asked apart, so that no choice is in a loop. */
+const uriSigns = "A-Za-z0-9._~!$&'()*+,;=%-"
+const pathSigns = `${uriSigns}:@`
+const host = `(?:\\[[0-9A-Fa-f:.]+\\]|[${uriSigns}]*)(?::[0-9]*)?`
+const authority = `//([${uriSigns}:]*@)?(${host}(?:,${host})*)(/[${pathSigns}/]*)?`
+const rootless = `/?(?:[${pathSigns}][${pathSigns}/]*)?`
 /** Made when it is asked for: most legends ask for none, and every start loads this. */
 let uriPattern: RegExp | undefined
 
-/** A URI with its scheme as RFC 3986, 3 has it, that can also be opened as a URL. */
+/**
+ * A URI with its scheme as RFC 3986, 3 has it, that can also be opened as a URL. An address of a database may name the hosts of a
+ * whole replica set: `postgres://a:1,b:2/hives`.
+ */
 function isUri(text: string): boolean {
   uriPattern ??= new RegExp(
     // A scheme alone leads nowhere, though the grammar has it.
-    `^[A-Za-z][A-Za-z0-9+.-]*:(?=.)(?:${authority}|${rootless})(?:\\?(?:${pathSign}|[/?])*)?(?:#(?:${pathSign}|[/?])*)?$`,
+    `^([A-Za-z][A-Za-z0-9+.-]*):(?=.)(?:${authority}|${rootless})(?:\\?[${pathSigns}/?]*)?(?:#[${pathSigns}/?]*)?$`,
   )
-  return uriPattern.test(text) && URL.canParse(text)
+  const [found, scheme = '', user = '', hosts = '', path = ''] = uriPattern.exec(text) ?? []
+  if (found === undefined || /%(?![0-9A-Fa-f]{2})/.test(text)) return false
+  if (URL.canParse(text)) return true
+  const several = hosts.split(',', hostsMax + 1)
+  return (
+    several.length > 1 &&
+    several.length <= hostsMax &&
+    !/^(?:https?|wss?|ftp|file)$/i.test(scheme) &&
+    several.every((each) => each !== '' && URL.canParse(`${scheme}://${user}${each}${path}`))
+  )
 }
+
+/** No replica set has more. */
+const hostsMax = 100
 
 /** RFC 5321, 4.1.2, without quoted local parts and address literals, which no mail provider gives out. */
 function isEmail(text: string): boolean {
-  const atom = "[A-Za-z0-9!#$%&'*+/=?^_`{|}~-]+"
-  return new RegExp(`^${atom}(?:\\.${atom})*@`).test(text) && isDomain(text.slice(text.indexOf('@') + 1))
+  const at = text.indexOf('@')
+  const local = text.slice(0, at)
+  const isLocal = /^[A-Za-z0-9!#$%&'*+/=?^_`{|}~.-]+$/.test(local) && !/^\.|\.\.|\.$/.test(local)
+  return at > 0 && isLocal && isDomain(text.slice(at + 1))
 }
 
 function isDomain(text: string): boolean {

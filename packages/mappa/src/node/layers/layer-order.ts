@@ -73,7 +73,7 @@ export function inOrder(sources: LayerSources): Layer[] {
   const layers: Layer[] = []
   for (const place of layerOrder) {
     const own: LayersAt = sources[place]
-    if (Array.isArray(own)) layers.push(...own)
+    if (Array.isArray(own)) for (const each of own) layers.push(each)
     else if (own) layers.push(own as Layer)
   }
   return layers

@@ -9,13 +9,13 @@ export function isInIndex(directory: string, name: string): boolean {
   const top = repositoryTop(directory)
   if (top === undefined) return false
   const folder = gitFolder(paths.join(top, '.git'))
-  const index = bytesOf(paths.join(folder, 'index'))
+  const index = indexBytes(paths.join(folder, 'index'))
   if (index === undefined) return false
-  if (holds(index, name)) return true
+  if (listsName(index, name)) return true
   // A split index keeps most of its entries in another file.
   return fs.readdirSync(folder).some((each) => {
-    const shared = each.startsWith('sharedindex.') ? bytesOf(paths.join(folder, each)) : undefined
-    return shared !== undefined && holds(shared, name)
+    const shared = each.startsWith('sharedindex.') ? indexBytes(paths.join(folder, each)) : undefined
+    return shared !== undefined && listsName(shared, name)
   })
 }
 
@@ -26,11 +26,11 @@ function gitFolder(path: string): string {
   return paths.resolve(paths.dirname(path), Buffer.from(named, 'latin1').toString('utf8'))
 }
 
-function bytesOf(path: string): Buffer | undefined {
+function indexBytes(path: string): Buffer | undefined {
   return fs.statSync(path, { throwIfNoEntry: false })?.isFile() ? fs.readFileSync(path) : undefined
 }
 
-function holds(index: Buffer, name: string): boolean {
+function listsName(index: Buffer, name: string): boolean {
   if (index.toString('latin1', 0, 4) !== 'DIRC') return true
   const version = index.readUInt32BE(4)
   // Versions 2 and 3 have whole paths.

@@ -55,7 +55,7 @@ function layerNotices(layer: Layer, facts: NameFacts): Notice[] {
   const found: Notice[] = []
   let left = 0
   for (const name of layer.names())
-    if (found.length < noticesMax) found.push(...nameNotices(layer, name, facts))
+    if (found.length < noticesMax) for (const each of nameNotices(layer, name, facts)) found.push(each)
     else left++
   if (left === 0) return found
   return [

@@ -119,7 +119,7 @@ export class Expander {
       if ('problem' in piece) return piece
       text += piece.text
       holds = larger(holds, piece.holds)
-      used.push(...piece.used)
+      for (const each of piece.used) used.push(each)
       if (text.length > lengthMax) return { problem: 'too-long', names: [owner.name] }
     }
     return { text, holds, used }

@@ -2,7 +2,7 @@
  * Names by which shells, loaders, runtimes, compilers and tools take code, programs or trust from the environment, by what they
  * do. No list of them is whole, so each is a pattern of its kind where there is one. In upper case.
  */
-const patterns = [
+const steeringPatterns = [
   // Where programs, their settings and the person's own folder are looked for.
   'PATH|PATHEXT|COMSPEC|HOME|USERPROFILE|APPDATA|XDG_(?:CONFIG|DATA)_(?:HOME|DIRS)|IFS|CDPATH|FPATH|ZDOTDIR|GCONV_PATH|TERMINFO(?:_DIRS)?',
   // What a loader, a shell or a runtime takes in first, whatever follows.
@@ -24,9 +24,9 @@ const patterns = [
   '(?:CURL|REQUESTS|AWS|DENO|PIP|NIX_SSL|CARGO_HTTP)_(?:CA_BUNDLE|CA_FILE|CERT|CERT_FILE|CAINFO)|DENO_TLS_CA_STORE|HOSTALIASES|LOCALDOMAIN|RES_OPTIONS|RESOLV_HOST_CONF',
 ]
 
-const pattern = new RegExp(`^(?:${patterns.join('|')})$`)
+const steering = new RegExp(`^(?:${steeringPatterns.join('|')})$`)
 
 /** Names that decide what code a program loads or whom it trusts; a layer file must not set them unless the legend says so. */
 export function changesLoading(name: string): boolean {
-  return pattern.test(name.toUpperCase())
+  return steering.test(name.toUpperCase())
 }

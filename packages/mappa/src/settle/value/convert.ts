@@ -30,7 +30,7 @@ function convertList(text: string, entry: AnyEntry): Conversion {
   if (word.startsWith('[')) {
     const given = valueType('array').read(word)
     if (!Array.isArray(given)) return { breach: 'wrong-type' }
-    values.push(...given)
+    for (const each of given) values.push(each)
   } else {
     const texts = splitList(word, entry.delimiter)
     if (!texts) return { breach: 'wrong-type' }

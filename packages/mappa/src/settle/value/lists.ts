@@ -9,16 +9,17 @@ export function splitList(text: string, delimiter = ','): string[] | undefined {
   while (at < text.length) {
     while (at < text.length && isSpace(text[at]) && !text.startsWith(delimiter, at)) at++
     if (text[at] === '"') {
-      const quoted = /"((?:[^"]|"")*)"\s*/y
-      quoted.lastIndex = at
-      const found = quoted.exec(text)
-      if (!found) return undefined
-      at += found[0].length
+      const start = at + 1
+      let end = text.indexOf('"', start)
+      while (end >= 0 && text[end + 1] === '"') end = text.indexOf('"', end + 2)
+      if (end < 0) return undefined
+      at = end + 1
+      while (at < text.length && isSpace(text[at])) at++
       // Blanks may divide items, and have just been passed.
       const divided =
         at >= text.length || text.startsWith(delimiter, at) || (isSpace(delimiter) && isSpace(text[at - 1]))
       if (!divided) return undefined
-      items.push((found[1] as string).replaceAll('""', '"'))
+      items.push(text.slice(start, end).replaceAll('""', '"'))
     } else {
       const end = text.indexOf(delimiter, at)
       items.push(text.slice(at, end < 0 ? text.length : end).trim())

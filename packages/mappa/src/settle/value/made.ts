@@ -20,6 +20,6 @@ export function madeText(entry: AnyEntry): string | undefined {
 function randomText({ bytes: count, text }: Generate): string {
   const bytes = crypto.getRandomValues(new Uint8Array(count))
   if (text === 'hex') return [...bytes].map((byte) => byte.toString(16).padStart(2, '0')).join('')
-  const base64 = btoa(String.fromCharCode(...bytes))
+  const base64 = btoa(Array.from(bytes, (byte) => String.fromCharCode(byte)).join(''))
   return text === 'base64' ? base64 : base64.replace(/\+/g, '-').replace(/\//g, '_').replace(/=+$/, '')
 }
