@@ -225,6 +225,12 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     },
     before: repository,
   },
+  'fault not-searched': {
+    ...key,
+    run: 'guard',
+    args: ['--paths', 'hives.bz2'],
+    files: { '.env.local': `ALERT_TOKEN=${token}\n`, 'hives.bz2': 'BZh91AY&SY' },
+  },
   'fault secret-packed': {
     ...key,
     run: 'guard',

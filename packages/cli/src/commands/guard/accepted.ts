@@ -6,8 +6,8 @@ export interface AcceptedFinding {
   /** The file, from the root; `*` stands for any part of it. */
   readonly path?: string
   readonly because: string
-  /** The last day on which it is accepted, as in `2026-12-31` (RFC 3339, full-date; UTC). */
-  readonly until: string
+  /** The last day on which it is accepted, as in `2026-12-31` (RFC 3339, full-date; UTC). A path may do without. */
+  readonly until?: string
 }
 
 /** The file that has them, in the root. */
@@ -37,10 +37,30 @@ export function acceptedFrom(text: string): readonly AcceptedFinding[] {
     if (kind === undefined && name === undefined && path === undefined)
       throw wrong('must have a kind, a name or a path.')
     if (typeof because !== 'string' || because.trim() === '') throw wrong('must have a reason: because.')
-    if (typeof until !== 'string' || !/^\d{4}-\d\d-\d\d$/.test(until) || Number.isNaN(Date.parse(until)))
-      throw wrong('must have a date as until, such as "2027-06-30".')
+    if (until !== undefined && !isDay(until)) throw wrong('must have a date as until, such as "2027-06-30".')
+    // Without a day and without a place it would cover everything for ever.
+    const isLimited = typeof path === 'string' && /[^*/.]/.test(path)
+    if (until === undefined && !isLimited)
+      throw wrong('must have a date as until, such as "2027-06-30", or the path of a file or folder.')
+    if (
+      !isLimited &&
+      kind === undefined &&
+      name === undefined &&
+      Date.parse(until as string) > Date.now() + daysMax * 86_400_000
+    )
+      throw wrong('must have an earlier until, at most five years from now, or the path of a file or folder.')
     return each as unknown as AcceptedFinding
   })
+}
+
+/** A later day is for ever. */
+const daysMax = 5 * 366
+
+/** Tells whether a value is a day of the calendar, which 2027-02-31 is not. */
+function isDay(value: unknown): value is string {
+  if (typeof value !== 'string' || !/^\d{4}-\d\d-\d\d$/.test(value)) return false
+  const date = new Date(`${value}T00:00:00Z`)
+  return !Number.isNaN(date.getTime()) && date.toISOString().startsWith(value)
 }
 
 /** Which of them covers a finding today; undefined if none does. */
@@ -51,7 +71,7 @@ export function acceptedBy(
 ): AcceptedFinding | undefined {
   return list.find(
     ({ kind, name, path, until }) =>
-      until >= today &&
+      (until === undefined || until >= today) &&
       (kind === undefined || kind === found.kind) &&
       (name === undefined || name === found.name) &&
       (path === undefined || (found.path !== undefined && matches(path, found.path))),

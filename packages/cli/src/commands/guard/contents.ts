@@ -1,29 +1,47 @@
-import { createReadStream, readdirSync, statSync } from 'node:fs'
+import { closeSync, createReadStream, openSync, readdirSync, readSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import * as zlib from 'node:zlib'
-import { bytesAt } from 'mappa/command'
 import { createTarDecoder } from 'modern-tar'
 import yauzl from 'yauzl'
+import { decodedText, headBytes, type Packing, packingOf, unopenedPacking, zipEnd } from './packings.js'
 
-/** A file, or one that is packed in it: `notes.zip › notes/keys.txt`. */
+/** A piece of a file, or of one that is packed in it: `notes.zip › notes/keys.txt`. */
 export interface Content {
   readonly path: string
   readonly bytes: Uint8Array
-  /** Why it was not looked into, if it is packed. */
+  /** Lines and bytes of the file before this piece. */
+  readonly linesBefore: number
+  readonly bytesBefore: number
+  /** Why some of it was not looked into. */
   readonly unread?: string
 }
 
 /** Archives in archives are opened so far. */
-const depthMax = 4
+const depthMax = 6
 /** Limit for the unpacked size of one file: more is an attack. Bytes. */
 const unpackedMax = 4 * 1024 * 1024 * 1024
-/** A packed file is held as a whole up to here. Bytes. */
-const entryMax = 256 * 1024 * 1024
+/** A piece that is searched at once, and how much of it the next one repeats. Bytes. */
+const pieceMax = 16 * 1024 * 1024
+const overlap = 64 * 1024
+/** What can only be opened as a whole, within another archive, is held up to here. Bytes. */
+const heldMax = 64 * 1024 * 1024
+
+type Chunks = AsyncIterable<Uint8Array>
+
+/** The state of the search of one file on the disk. */
+interface Budget {
+  left: number
+}
+
+class TooMuch extends Error {
+  override readonly message = 'it unpacks to too much data'
+}
 
 /**
  * A file, or every file below a folder, and whatever is packed in them: zip (documents, packages, books), tar (images of containers
- * with all of their layers), gzip, zstd where Node has it, and the streams of PDF. Links are not followed.
+ * with all of their layers), gzip, brotli, zstd where Node has it, and the streams of PDF. Links are not followed. What cannot be
+ * looked into is said, and never more than a few pieces are held.
  */
 export async function* contentsOf(path: string): AsyncGenerator<Content> {
   if (!statSync(path).isDirectory()) {
@@ -37,177 +55,309 @@ export async function* contentsOf(path: string): AsyncGenerator<Content> {
   }
 }
 
-/** A file on the disk. An image of a container may be larger than what can be held, and is read as it is unpacked. */
 async function* fileContents(path: string): AsyncGenerator<Content> {
   const budget = { left: unpackedMax }
-  if (statSync(path).size <= entryMax) {
-    yield* opened(path, bytesAt(path) ?? new Uint8Array(0), 0, budget)
-    return
-  }
-  const head = await collected(createReadStream(path, { end: 511 }))
-  const kind = kindOf(head)
-  const none = new Uint8Array(0)
   try {
-    if (kind === 'tar') yield* tarred(path, createReadStream(path), 0, budget)
-    else if (kind === 'gzip') yield* tarred(path, createReadStream(path).pipe(zlib.createGunzip()), 0, budget)
-    else yield { path, bytes: none, unread: 'it is too large' }
-  } catch {
-    yield { path, bytes: none, unread: 'it is not a complete archive' }
-  }
-}
-
-interface Budget {
-  left: number
-}
-
-/** A content, and what is packed in it, by what it begins with. */
-async function* opened(path: string, bytes: Uint8Array, depth: number, budget: Budget): AsyncGenerator<Content> {
-  const kind = kindOf(bytes)
-  // Of an archive it is what is packed in it that counts, and that is told by its own name.
-  if (kind === undefined || kind === 'pdf') yield { path, bytes }
-  const text = readableText(path, bytes)
-  if (text) yield { path, bytes: text }
-  if (kind === undefined) return
-  if (depth >= depthMax) {
-    yield { path, bytes, unread: 'it is nested too deep in other archives' }
-    return
-  }
-  try {
-    if (kind === 'zip') yield* zipped(path, bytes, depth, budget)
-    else if (kind === 'tar') yield* tarred(path, Readable.from([bytes]), depth, budget)
-    else if (kind === 'pdf') yield* { [Symbol.iterator]: () => inPdf(path, bytes, budget) }
-    else yield* unpacked(path, bytes, kind, depth, budget)
+    const ending = endOf(path)
+    // A file may be a zip with something in front: a program that unpacks itself, or a page.
+    if (ending.includes(zipEnd)) {
+      yield* pieces(path, createReadStream(path))
+      yield* zipped(path, await yauzl.openPromise(path, zipOptions), 0, budget, (start, end) =>
+        createReadStream(path, { start, end: end - 1 }),
+      )
+    } else yield* opened(path, createReadStream(path), 0, budget, false)
   } catch (error) {
-    yield { path, bytes, unread: error instanceof TooMuch ? error.message : 'it is not a complete archive' }
+    yield unread(path, whyNot(error))
+    const { code } = error as NodeJS.ErrnoException
+    // Some of it may stand there as it is.
+    if (code !== 'EACCES' && code !== 'EPERM') yield* pieces(path, createReadStream(path))
   }
 }
 
-class TooMuch extends Error {}
-
-function spend(budget: Budget, bytes: number): void {
-  budget.left -= bytes
-  if (budget.left < 0) throw new TooMuch('it unpacks to too much data')
+function unread(path: string, why: string): Content {
+  return { path, bytes: new Uint8Array(0), linesBefore: 0, bytesBefore: 0, unread: why }
 }
 
-type ArchiveKind = 'zip' | 'tar' | 'gzip' | 'zstd' | 'pdf'
-
-function kindOf(bytes: Uint8Array): ArchiveKind | undefined {
-  const starts = (...wanted: readonly number[]) => wanted.every((byte, at) => bytes[at] === byte)
-  if (starts(0x50, 0x4b, 3, 4)) return 'zip'
-  if (starts(0x1f, 0x8b)) return 'gzip'
-  if (starts(0x28, 0xb5, 0x2f, 0xfd)) return 'zstd'
-  if (starts(0x25, 0x50, 0x44, 0x46)) return 'pdf'
-  // POSIX.1-2001, ustar: at byte 257 of the first header.
-  return Buffer.from(bytes.subarray(257, 262)).toString('latin1') === 'ustar' ? 'tar' : undefined
+function whyNot(error: unknown): string {
+  const { code } = error as NodeJS.ErrnoException
+  if (error instanceof TooMuch) return error.message
+  return code === 'EACCES' || code === 'EPERM' ? 'you may not read it' : 'it is damaged'
 }
 
-/** Entries of a packed piece: those of a nested archive, or the file itself. */
-async function* unpacked(
+/** The end of a file, in which a zip has its directory's end and a comment. */
+function endOf(path: string): Buffer {
+  const { size } = statSync(path)
+  const end = Buffer.alloc(Math.min(size, 0xffff + 22))
+  const handle = openSync(path, 'r')
+  try {
+    readSync(handle, end, 0, end.length, size - end.length)
+  } finally {
+    closeSync(handle)
+  }
+  return end
+}
+
+/** The content of a stream, and what is packed in it, by what it begins with. */
+async function* opened(
   path: string,
-  bytes: Uint8Array,
-  kind: 'gzip' | 'zstd',
+  source: Chunks,
+  depth: number,
+  budget: Budget,
+  isCounted = true,
+): AsyncGenerator<Content> {
+  const { head, chunks } = await peeked(isCounted ? spent(source, budget) : source)
+  const packing = packingOf(path, head)
+  if (packing === undefined) {
+    yield* pieces(path, chunks)
+    const name = unopenedPacking(head)
+    if (name !== undefined) yield unread(path, `it is packed with ${name}, which Mappa does not open`)
+  } else if (depth >= depthMax) {
+    yield* pieces(path, chunks)
+    yield unread(path, 'it is nested too deep in other archives')
+  } else yield* unpackings[packing](path, chunks, depth, budget)
+}
+
+/** How each packing is opened. */
+const unpackings: Readonly<
+  Record<Packing, (path: string, chunks: Chunks, depth: number, budget: Budget) => AsyncGenerator<Content>>
+> = {
+  async *zip(path, chunks, depth, budget) {
+    const held = await collected(chunks)
+    yield* pieces(path, [held.bytes])
+    if (!held.isWhole) yield unread(path, 'it is too large for an archive within another one')
+    else
+      yield* zipped(path, await yauzl.fromBufferPromise(held.bytes, zipOptions), depth, budget, (start, end) => [
+        held.bytes.subarray(start, end),
+      ])
+  },
+  tar: tarred,
+  gzip: (path, chunks, depth, budget) => decompressed(path, chunks, zlib.createGunzip(), depth, budget),
+  brotli: (path, chunks, depth, budget) => decompressed(path, chunks, zlib.createBrotliDecompress(), depth, budget),
+  async *zstd(path, chunks, depth, budget) {
+    const { createZstdDecompress } = zlib as unknown as { createZstdDecompress?: () => zlib.Gunzip }
+    if (createZstdDecompress) yield* decompressed(path, chunks, createZstdDecompress(), depth, budget)
+    else yield unread(path, `it is packed with zstd, which Node ${process.versions.node} does not open`)
+  },
+  async *pdf(path, chunks, _, budget) {
+    const held = await collected(chunks)
+    yield* pieces(path, [held.bytes])
+    if (!held.isWhole) yield unread(path, 'it is too large for a PDF')
+    yield* inPdf(path, held.bytes, budget)
+  },
+}
+
+/** What a compressed stream holds. What follows behind it, and is not a part of it, is said and searched as it is. */
+async function* decompressed(
+  path: string,
+  chunks: Chunks,
+  unpack: zlib.Gunzip | zlib.BrotliDecompress,
   depth: number,
   budget: Budget,
 ): AsyncGenerator<Content> {
-  const { zstdDecompressSync } = zlib as unknown as { zstdDecompressSync?: typeof zlib.gunzipSync }
-  const unpack = kind === 'gzip' ? zlib.gunzipSync : zstdDecompressSync
-  if (!unpack) {
-    yield { path, bytes: new Uint8Array(0), unread: 'this version of Node cannot unpack zstd' }
-    return
-  }
-  const inner = unpack(bytes, { maxOutputLength: Math.min(budget.left, 2 ** 31 - 1) })
-  spend(budget, inner.length)
-  yield* opened(
-    `${path} › ${(path.split(' › ').at(-1) as string)
-      .split('/')
-      .at(-1)
-      ?.replace(/\.(?:gz|tgz|zst)$/, '')}`,
-    inner,
-    depth + 1,
-    budget,
-  )
-}
-
-async function* zipped(path: string, bytes: Uint8Array, depth: number, budget: Budget): AsyncGenerator<Content> {
-  const file = await new Promise<yauzl.ZipFile>((resolve, reject) =>
-    yauzl.fromBuffer(
-      Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength),
-      { lazyEntries: true, decodeStrings: true, strictFileNames: false },
-      (error, made) => (error ? reject(error) : resolve(made)),
-    ),
-  )
-  for (;;) {
-    const entry = await new Promise<yauzl.Entry | undefined>((resolve, reject) => {
-      file.once('entry', resolve)
-      file.once('end', () => resolve(undefined))
-      file.once('error', reject)
-      file.readEntry()
-    })
-    file.removeAllListeners()
-    if (!entry) return
-    if (entry.fileName.endsWith('/')) continue
-    const inner = `${path} › ${entry.fileName}`
-    if (entry.uncompressedSize > entryMax || (entry.generalPurposeBitFlag & 1) === 1) {
-      const why = entry.uncompressedSize > entryMax ? 'it is too large' : 'it is encrypted'
-      yield { path: inner, bytes: new Uint8Array(0), unread: why }
-      continue
+  let read = 0
+  const tail: Uint8Array[] = []
+  const counted = async function* () {
+    for await (const chunk of chunks) {
+      read += chunk.length
+      tail.push(chunk)
+      if (tail.length > 2) tail.shift()
+      yield chunk
     }
-    spend(budget, entry.uncompressedSize)
-    const stream = await new Promise<Readable>((resolve, reject) =>
-      file.openReadStream(entry, (error, made) => (error ? reject(error) : resolve(made))),
-    )
-    yield* opened(inner, await collected(stream), depth + 1, budget)
   }
+  const source = Readable.from(counted())
+  source.once('error', (error) => unpack.destroy(error))
+  const name = (path.split(' › ').at(-1) as string).split('/').at(-1) as string
+  yield* opened(`${path} › ${name.replace(/\.(?:gz|tgz|zst|br)$/, '')}`, source.pipe(unpack), depth + 1, budget)
+  const behind = read - unpack.bytesWritten
+  if (behind <= 0) return
+  const last = Buffer.concat(tail)
+  const junk = last.subarray(Math.max(0, last.length - behind))
+  // Tapes and disks fill up their last block.
+  if (junk.every((byte) => byte === 0)) return
+  yield* pieces(path, [junk])
+  yield unread(path, 'something follows behind what it unpacks to')
 }
 
-async function* tarred(path: string, source: Readable, depth: number, budget: Budget): AsyncGenerator<Content> {
-  const bytes = Readable.toWeb(source) as ReadableStream<Uint8Array>
-  for await (const { header, body } of bytes.pipeThrough(createTarDecoder({ strict: true }))) {
-    const { name, type = 'file', size } = header
-    const inner = `${path} › ${name}`
-    if (type !== 'file' || size > entryMax) {
-      if (type === 'file') yield { path: inner, bytes: new Uint8Array(0), unread: 'it is too large' }
-      await body.cancel()
-      continue
+const zipOptions = { lazyEntries: true, decodeStrings: false, autoClose: true } as const
+/** A hole in a zip is at most a descriptor behind an entry (APPNOTE 4.3.9). Bytes. */
+const descriptorMax = 24
+
+async function* zipped(
+  path: string,
+  file: yauzl.ZipFile,
+  depth: number,
+  budget: Budget,
+  bytesIn: (start: number, end: number) => Chunks | Iterable<Uint8Array>,
+): AsyncGenerator<Content> {
+  const taken: { readonly start: number; readonly end: number }[] = []
+  const directory = Number(file.readEntryCursor)
+  for await (const entry of file.eachEntry()) {
+    const inner = `${path} › ${nameOf(entry)}`
+    try {
+      const { fileDataStart } = await file.readLocalFileHeaderPromise(entry, { minimal: true })
+      taken.push({ start: entry.relativeOffsetOfLocalHeader, end: fileDataStart + entry.compressedSize })
+      if (entry.isEncrypted()) yield unread(inner, 'it is encrypted')
+      else if (!entry.canDecodeFileData()) yield unread(inner, 'it is packed in a way that Mappa does not open')
+      else if (!inner.endsWith('/') || entry.uncompressedSize > 0)
+        yield* opened(inner, await file.openReadStreamPromise(entry), depth + 1, budget)
+    } catch (error) {
+      if (error instanceof TooMuch) throw error
+      yield unread(inner, whyNot(error))
     }
-    spend(budget, size)
-    yield* opened(inner, await collected(body), depth + 1, budget)
+  }
+  // What no entry of the directory names may be unpacked by other programs all the same.
+  let at = 0
+  for (const { start, end } of [...taken.sort((a, b) => a.start - b.start), { start: directory, end: directory }]) {
+    const hole = start - at
+    if (hole > descriptorMax && !(await isZero(bytesIn(at, start)))) {
+      yield unread(path, `it holds ${hole} bytes that belong to no entry`)
+      yield* opened(`${path} › byte ${at}`, asChunks(bytesIn(at, start)), depth + 1, budget)
+    }
+    at = Math.max(at, end)
   }
 }
 
-async function collected(stream: AsyncIterable<unknown>): Promise<Buffer> {
-  const parts: Buffer[] = []
-  for await (const part of stream) parts.push(part as Buffer)
-  return Buffer.concat(parts)
+async function isZero(chunks: Chunks | Iterable<Uint8Array>): Promise<boolean> {
+  for await (const chunk of chunks) if (chunk.some((byte) => byte !== 0)) return false
+  return true
+}
+
+async function* asChunks(chunks: Chunks | Iterable<Uint8Array>): AsyncGenerator<Uint8Array> {
+  yield* chunks
+}
+
+/** A name as the archive has it, also one that leads out of it: nothing is written there. */
+function nameOf({ fileNameRaw }: yauzl.Entry): string {
+  return Buffer.from(fileNameRaw).toString('utf8')
+}
+
+async function* tarred(path: string, chunks: Chunks, depth: number, budget: Budget): AsyncGenerator<Content> {
+  const bytes = Readable.toWeb(Readable.from(chunks)) as ReadableStream<Uint8Array>
+  try {
+    for await (const { header, body } of bytes.pipeThrough(createTarDecoder({ strict: true }))) {
+      const inner = `${path} › ${header.name}`
+      if (header.type === 'file') {
+        try {
+          yield* opened(inner, body as unknown as Chunks, depth + 1, budget, false)
+          continue
+        } catch (error) {
+          if (error instanceof TooMuch) throw error
+          yield unread(inner, whyNot(error))
+        }
+      }
+      if (!body.locked) await body.cancel()
+    }
+  } catch (error) {
+    if (error instanceof TooMuch) throw error
+    yield unread(path, whyNot(error))
+  }
 }
 
 /** The compressed streams of a PDF (ISO 32000-1, 7.3.8); what is drawn letter by letter is not a text in it. */
-function* inPdf(path: string, bytes: Uint8Array, budget: Budget): Generator<Content> {
-  const all = Buffer.from(bytes.buffer, bytes.byteOffset, bytes.byteLength)
+function* inPdf(path: string, all: Buffer, budget: Budget): Generator<Content> {
+  if (all.includes('/Encrypt')) yield unread(path, 'it is encrypted')
   for (let at = all.indexOf('stream'); at >= 0; at = all.indexOf('stream', at + 6)) {
     const end = all.indexOf('endstream', at)
     if (end < 0) return
+    const before = all.toString('latin1', Math.max(0, at - 2048), at)
+    const isPacked = before.slice(before.lastIndexOf('obj')).includes('/FlateDecode')
     const start = at + 6 + (all[at + 6] === 13 ? 2 : 1)
     at = end
+    if (!isPacked) continue
     try {
-      const inner = zlib.inflateSync(all.subarray(start, end), {
-        maxOutputLength: entryMax,
-        finishFlush: zlib.constants.Z_SYNC_FLUSH,
-      })
+      const options = { maxOutputLength: heldMax, finishFlush: zlib.constants.Z_SYNC_FLUSH }
+      const inner = zlib.inflateSync(all.subarray(start, end), options)
       spend(budget, inner.length)
-      yield { path, bytes: inner }
+      yield { path, bytes: inner, linesBefore: 0, bytesBefore: 0 }
     } catch (error) {
       if (error instanceof TooMuch) throw error
+      const isLarge = (error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE'
+      // It was unpacked so far all the same.
+      if (isLarge) spend(budget, heldMax)
+      yield unread(path, isLarge ? 'a stream in it unpacks to too much data' : 'a stream in it is damaged')
     }
   }
 }
 
-/** The readable text of a file in another encoding: UTF-16, or a document's text without the marks between its letters. */
+function spend(budget: Budget, bytes: number): void {
+  budget.left -= bytes
+  if (budget.left < 0) throw new TooMuch()
+}
+
+async function* spent(source: Chunks, budget: Budget): AsyncGenerator<Uint8Array> {
+  for await (const chunk of source) {
+    spend(budget, chunk.length)
+    yield chunk
+  }
+}
+
+/** The beginning of a stream, and all of it. */
+async function peeked(source: Chunks): Promise<{ readonly head: Uint8Array; readonly chunks: Chunks }> {
+  const iterator = source[Symbol.asyncIterator]()
+  const first: Uint8Array[] = []
+  let length = 0
+  while (length < headBytes) {
+    const { value, done } = await iterator.next()
+    if (done) break
+    first.push(value)
+    length += value.length
+  }
+  const chunks = async function* () {
+    try {
+      yield* first
+      for (let next = await iterator.next(); !next.done; next = await iterator.next()) yield next.value
+    } finally {
+      await iterator.return?.()
+    }
+  }
+  return { head: Buffer.concat(first).subarray(0, headBytes), chunks: chunks() }
+}
+
+/** A stream in pieces that can be searched, each with the end of the one before; also as text, if it is in another encoding. */
+async function* pieces(path: string, chunks: Chunks | Iterable<Uint8Array>): AsyncGenerator<Content> {
+  let [parts, length, linesBefore, bytesBefore] = [[] as Uint8Array[], 0, 0, 0]
+  const piece = function* (bytes: Buffer): Generator<Content> {
+    const place = { path, linesBefore, bytesBefore }
+    yield { ...place, bytes }
+    const text = readableText(path, bytes)
+    if (text) yield { ...place, bytes: text }
+  }
+  for await (const chunk of chunks) {
+    parts.push(chunk)
+    length += chunk.length
+    if (length < pieceMax) continue
+    const bytes = Buffer.concat(parts)
+    yield* piece(bytes)
+    const kept = bytes.length - overlap
+    bytesBefore += kept
+    linesBefore += lineEnds(bytes.subarray(0, kept))
+    parts = [bytes.subarray(kept)]
+    length = overlap
+  }
+  if (length > 0) yield* piece(Buffer.concat(parts))
+}
+
+function lineEnds(bytes: Uint8Array): number {
+  let count = 0
+  for (let at = bytes.indexOf(10); at >= 0; at = bytes.indexOf(10, at + 1)) count++
+  return count
+}
+
+async function collected(chunks: Chunks): Promise<{ readonly bytes: Buffer; readonly isWhole: boolean }> {
+  const parts: Uint8Array[] = []
+  let length = 0
+  for await (const chunk of chunks) {
+    length += chunk.length
+    if (length > heldMax) return { bytes: Buffer.concat(parts), isWhole: false }
+    parts.push(chunk)
+  }
+  return { bytes: Buffer.concat(parts), isWhole: true }
+}
+
+/** The readable text of a file in another encoding, or of a document without the marks between its letters. */
 function readableText(path: string, bytes: Uint8Array): Uint8Array | undefined {
-  const [first, second] = bytes
-  if ((first === 0xff && second === 0xfe) || (first === 0xfe && second === 0xff))
-    return Buffer.from(new TextDecoder(first === 0xff ? 'utf-16le' : 'utf-16be').decode(bytes))
-  if (!/ › .*\.xml$/.test(path)) return undefined
+  const decoded = decodedText(bytes)
+  if (decoded || !/ › .*\.xml$/.test(path)) return decoded
   return Buffer.from(
     Buffer.from(bytes)
       .toString('utf8')

@@ -109,6 +109,16 @@ export function inBundle(path: string, { name, offset }: SecretAt): Fault {
   }
 }
 
+/** A file, or one in an archive, that could not be looked into. */
+export function notSearched(path: string, why: string): Fault {
+  return {
+    kind: 'not-searched',
+    message: `${printable(path)} was not searched: ${why}.`,
+    layer: path,
+    remedy: `Unpack it and search that, or accept it in mappa.accepted.json: { "kind": "not-searched", "path": "…", "because": "…" }`,
+  }
+}
+
 /** A secret in what is about to be handed to others. */
 export function shared(path: string, line: number, name: string): Fault {
   return {

@@ -1,4 +1,4 @@
-import { readdirSync, statSync } from 'node:fs'
+import { statSync } from 'node:fs'
 import { join, resolve } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import {
@@ -12,7 +12,7 @@ import {
   reportText,
   stagesOf,
 } from 'mappa'
-import { bytesAt, isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
+import { isAccepted, namesIn, pathFrom, repositoryTop, textAt } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { builtPaths, publishedPaths } from '../../delivery/packing.js'
 import { givenText } from '../../project/captured.js'
@@ -34,8 +34,17 @@ import { counting, isAsked, jsonText, output, progress, talk } from '../../termi
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { WriteError, writeFiles } from '../../writing/write.js'
 import { type AcceptedFinding, acceptedBy, acceptedFrom, acceptedPath } from './accepted.js'
-import { contentsOf } from './contents.js'
-import { inBundle, inHistory, inPackage, inVersionControl, keyShaped, type Lifespan, shared } from './findings.js'
+import { type Content, contentsOf } from './contents.js'
+import {
+  inBundle,
+  inHistory,
+  inPackage,
+  inVersionControl,
+  keyShaped,
+  type Lifespan,
+  notSearched,
+  shared,
+} from './findings.js'
 import { historyScope, isRevision } from './history.js'
 import { guardCalls, withGuard, withoutGuard } from './hook.js'
 import { givenValues, type KnownSecrets, secretsInBytes, secretsOf } from './known-secrets.js'
@@ -227,43 +236,52 @@ function historyFault({ path, name, what, line, life }: TextKept, project: Proje
 }
 
 /** Findings in named files and folders, and in archives among them. */
-async function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
-  const faults: Fault[] = []
-  const searched = progress((count) => `Searched ${counted(count, 'file')} …`)
-  let count = 0
-  for (const path of paths) {
-    if (!statSync(path, { throwIfNoEntry: false })) throw new UsageError(`No file or folder ${printable(path)}.`)
-    for await (const { path: inner, bytes, unread } of contentsOf(path)) {
-      searched(++count)
-      if (unread !== undefined) talk().write(`Notice: ${printable(inner)} was not searched: ${unread}.\n`)
-      for (const { name, what, line } of heldIn(inner, bytes, secrets))
-        faults.push(
-          name === undefined ? keyShaped(inner, line, what ?? '', undefined, true) : shared(inner, line, name),
-        )
-    }
-  }
-  searched.end()
-  return faults
+function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault[]> {
+  const missing = paths.find((path) => !statSync(path, { throwIfNoEntry: false }))
+  if (missing !== undefined) throw new UsageError(`No file or folder ${printable(missing)}.`)
+  return searched(paths, ({ path, bytes, linesBefore }) =>
+    heldIn(path, bytes, secrets).map(({ name, what, line }) =>
+      name === undefined
+        ? keyShaped(path, linesBefore + line, what ?? '', undefined, true)
+        : shared(path, linesBefore + line, name),
+    ),
+  )
 }
 
 /** Findings in every file of a build output, named from the working directory or the root. */
-function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Fault[] {
+function inBuilt(folder: string, project: Project, secrets: KnownSecrets): Promise<Fault[]> {
   const path = [resolve(folder), join(project.root, folder)].find((each) => statSync(each, { throwIfNoEntry: false }))
-  if (path === undefined) throw new UsageError(`No file or folder ${folder}. Name a build output.`)
-  const files = statSync(path).isDirectory() ? filesBelow(path) : ['']
-  const looked = counting(files, (count) => `Searched ${counted(count, 'file')} …`)
-  return [...looked].flatMap((file) => {
-    const bytes = bytesAt(join(path, file))
-    return bytes ? secretsInBytes(bytes, secrets).map((each) => inBundle(join(folder, file), each)) : []
-  })
+  if (path === undefined) throw new UsageError(`No file or folder ${printable(folder)}. Name a build output.`)
+  const shown = (inner: string) => join(folder, inner.slice(path.length))
+  const find = ({ path: inner, bytes, bytesBefore }: Content) =>
+    secretsInBytes(bytes, secrets).map(({ name, offset }) =>
+      inBundle(shown(inner), { name, offset: bytesBefore + offset }),
+    )
+  return searched([path], find, shown)
 }
 
-/** Every file below a folder, by its path from there; links are not followed. */
-function filesBelow(folder: string): string[] {
-  return readdirSync(folder, { recursive: true, withFileTypes: true })
-    .filter((each) => each.isFile())
-    .map((each) => pathFrom(folder, join(each.parentPath, each.name)))
-    .sort()
+/** Searches files and what is packed in them. What could not be looked into is a fault: silence would be taken for safety. */
+async function searched(
+  paths: readonly string[],
+  find: (content: Content) => readonly Fault[],
+  shown = (path: string) => path,
+): Promise<Fault[]> {
+  const found = new Map<string, Fault>()
+  const tell = progress((count) => `Searched ${counted(count, 'file')} …`)
+  let count = 0
+  for (const path of paths)
+    for await (const content of contentsOf(path)) {
+      tell(++count)
+      const faults = content.unread === undefined ? find(content) : [notSearched(shown(content.path), content.unread)]
+      // Pieces of a file overlap, and a text may be there in two encodings.
+      for (const fault of faults) {
+        const { kind, name, place, layer, message } = fault
+        const key = [kind, name, layer, place?.file, name === undefined ? `${place?.line} ${message}` : ''].join('\n')
+        if (!found.has(key)) found.set(key, fault)
+      }
+    }
+  tell.end()
+  return [...found.values()]
 }
 
 /** The layer files of all stages, as they are. */

@@ -55,6 +55,7 @@ export const faultKinds = {
   'key-shaped': {},
   'secret-tracked': {},
   'secret-packed': {},
+  'not-searched': {},
   placeholder: {},
   'key-of-other-stage': {},
   'schema-issue': {},
