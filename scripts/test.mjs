@@ -13,6 +13,7 @@ const missing = installDebian({
   zsh: 'zsh',
   fish: 'fish',
   etcd: 'etcd-server',
+  openssl: 'openssl',
   'docker-compose': 'docker-compose',
 })
 if (missing.includes('chromium')) console.log('Chromium is not installed: the tests of pages in a browser cannot run.')

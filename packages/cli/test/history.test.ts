@@ -274,7 +274,7 @@ test('what is accepted is told by its number, with its reason and its day', asyn
   }
   for (const [entry, why] of [
     [{ path: 'x', until: '2099-01-01' }, /entry 1 must have a reason/],
-    [{ path: 'x', because }, /entry 1 must have a date as until/],
+    [{ path: '*', because }, /entry 1 must have a date as until/],
     [{ because, until: '2099-01-01' }, /must have a kind, a name or a path/],
     [{ paths: 'x', because, until: '2099-01-01' }, /entry 1 has "paths"/],
   ] as const) {

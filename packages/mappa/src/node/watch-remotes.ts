@@ -8,7 +8,7 @@ import { type Survey, surveyLayersAsync } from '../settle/survey.js'
 import { path } from './files/builtins.js'
 import { loadLegendAnew } from './legends/legend-anew.js'
 import { type Gathered, type OpenSource, rootOf, startWaiting, type WaitingOptions } from './machine.js'
-import { askTwice, lostFault, type RemoteSource, remoteFault, timeoutUsual } from './remotes/asking.js'
+import { askTwice, lostFault, type RemoteSource, remoteFault, timeoutUsual, withinLimits } from './remotes/asking.js'
 import { checkedTexts } from './remotes/remote.js'
 import { keepOrigins } from './tell.js'
 import { mustWatch, type Watching, watchFiles } from './watch.js'
@@ -17,7 +17,7 @@ import { mustWatch, type Watching, watchFiles } from './watch.js'
 export interface WatchOptions extends WaitingOptions {
   /** The legend's file, absolute or from the root: it is read again when it changes. What it imports is not. */
   readonly legendFile?: string
-  /** Milliseconds after which a source is asked again that does not tell by itself. 30,000 by default. */
+  /** Milliseconds after which a source is asked again that does not tell by itself. 100 to 86,400,000; 30,000 by default. */
   readonly every?: number
   /**
    * Called when a source is lost, and with none when all answer again. Meanwhile the values that it gave last are kept, so
@@ -72,6 +72,8 @@ class Watched<E> implements WatchingRemotes<E> {
   readonly #options: WatchOptions
   readonly #onChange: (found: Survey<Settings<E>>, changes: readonly Change[]) => void
   readonly #root: string
+  readonly #every: number
+  readonly #timeout: number
   readonly #legendFile: string | undefined
   readonly #followed = new Map<unknown, Followed>()
   #definition: Legend<E>
@@ -94,6 +96,8 @@ class Watched<E> implements WatchingRemotes<E> {
   ) {
     this.#definition = definition
     this.#options = options
+    this.#every = withinLimits('every', options.every, everyUsual)
+    this.#timeout = withinLimits('timeout', options.timeout, timeoutUsual)
     this.#onChange = onChange
     this.#root = rootOf(options)
     this.#legendFile = options.legendFile === undefined ? undefined : path.resolve(this.#root, options.legendFile)
@@ -221,7 +225,7 @@ class Watched<E> implements WatchingRemotes<E> {
         await this.#ask(followed)
         isAsked = false
         if (!signal.aborted && JSON.stringify([followed.texts, followed.fault]) !== before) this.#again()
-      }, this.#options.every ?? everyUsual)
+      }, this.#every)
       timer.unref()
       signal.addEventListener('abort', () => clearInterval(timer), { once: true })
     }
@@ -241,7 +245,7 @@ class Watched<E> implements WatchingRemotes<E> {
   async #ask(followed: Followed): Promise<void> {
     const { source } = followed
     try {
-      const values = await askTwice((signal) => source.load({ signal }), this.#options.timeout ?? timeoutUsual)
+      const values = await askTwice((signal) => source.load({ signal }), this.#timeout)
       take(followed, () => values)
     } catch (error) {
       take(followed, () => {

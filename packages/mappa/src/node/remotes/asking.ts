@@ -1,3 +1,4 @@
+import { must, whatIs } from '../../legend/given.js'
 import type { Fault } from '../../settle/faults/faults.js'
 import type { Texts } from '../../settle/stack/stage.js'
 
@@ -20,8 +21,28 @@ export interface RemoteSource {
 
 /** Options of asking remote sources. */
 export interface RemoteOptions {
-  /** Milliseconds after which an answer is not waited for any more; asked a second time, as long again. 5,000 by default. */
+  /**
+   * Milliseconds after which an answer is not waited for any more; asked a second time, as long again. 1 to 600,000; 5,000 by
+   * default.
+   */
   readonly timeout?: number
+}
+
+/** Limits of the durations that a caller may give. Milliseconds. */
+export const limitsOf = { timeout: [1, 600_000], every: [100, 86_400_000] } as const
+
+/**
+ * A duration that a caller gives, or the usual one. Outside of its limits Node's timers would fire at once, or never.
+ * @throws {TypeError} with its name and its limits.
+ */
+export function withinLimits(name: keyof typeof limitsOf, given: number | undefined, usual: number): number {
+  if (given === undefined) return usual
+  const [least, most] = limitsOf[name]
+  must(
+    typeof given === 'number' && given >= least && given <= most,
+    `${name} must be ${least} to ${most} milliseconds, but is ${typeof given === 'number' ? given : whatIs(given)}.`,
+  )
+  return given
 }
 
 /** A slow service is asked again; a start that waits longer than this looks as if it hangs. Milliseconds. */
@@ -43,10 +64,18 @@ export class NoAnswer extends Error {
   }
 }
 
-/** The same address, if it may be asked. */
-export function httpAddress(text: string): string {
-  if (/^https?:\/\//i.test(text) && URL.canParse(text)) return text
-  throw new NoAnswer('has an invalid address', 'Write an address that begins with http:// or https://.', false)
+/** The same address, if it may be asked; `isSecret` if something goes along that nobody on the way may read. */
+export function httpAddress(text: string, isSecret: boolean): string {
+  if (!/^https?:\/\//i.test(text) || !URL.canParse(text))
+    throw new NoAnswer('has an invalid address', 'Write an address that begins with http:// or https://.', false)
+  const { protocol, hostname } = new URL(text)
+  if (isSecret && protocol === 'http:' && !/^(?:localhost|127(?:\.\d+){3}|\[::1\])$/.test(hostname))
+    throw new NoAnswer(
+      'has an address without encryption, where others could read its token',
+      'Write an address that begins with https://.',
+      false,
+    )
+  return text
 }
 
 /** Asks, and asks once more after a failure that may pass. */
@@ -92,8 +121,60 @@ export function lostFault({ name }: { readonly name: string }, error: unknown): 
 }
 
 function reasonOf(error: unknown): { readonly why: string; readonly remedy: string } {
-  return error instanceof NoAnswer ? error : { why: failureOf(error), remedy: 'Correct its address, or the service.' }
+  if (error instanceof NoAnswer) return error
+  const { code, message } = Object((error as { cause?: unknown })?.cause ?? error) as NodeJS.ErrnoException
+  // Behind the one code for whatever goes wrong in the protocol, OpenSSL says what.
+  const [, said = ''] = /SSL routines:[^:]*:([a-z0-9 ]+)/.exec(code === 'EPROTO' ? String(message) : '') ?? []
+  const names = `${code} ${said.toUpperCase().replaceAll(' ', '_')}`
+  const known = certificateFailures.find(([pattern]) => pattern.test(names))
+  if (known) return { why: known[1], remedy: known[2] }
+  return { why: failureOf(error), remedy: 'Correct its address, or the service.' }
 }
+
+/** What goes wrong with connections and certificates, by the codes of Node and OpenSSL. */
+const certificateFailures: readonly (readonly [code: RegExp, why: string, remedy: string])[] = [
+  [
+    /ECONNRESET/,
+    'cannot be reached (it closed the connection)',
+    "Check the service. If it asks for a client's certificate, give one of an authority that it knows.",
+  ],
+  [
+    /SELF_SIGNED|UNABLE_TO_(?:VERIFY_LEAF|GET_ISSUER)/,
+    'has a certificate of an authority that this machine does not know',
+    'Name the file with the certificate of the authority: NODE_EXTRA_CA_CERTS, or tls.ca of etcdSource.',
+  ],
+  [
+    /ERR_TLS_CERT_ALTNAME_INVALID|HOSTNAME_MISMATCH/,
+    'has a certificate for another host name',
+    'Write its address with a name that the certificate has.',
+  ],
+  [/CERT_HAS_EXPIRED/, 'has a certificate that has expired', 'Renew its certificate.'],
+  [
+    /CERT_NOT_YET_VALID/,
+    'has a certificate that is not valid yet',
+    'Correct the clock of this machine, or the certificate.',
+  ],
+  [
+    /CERTIFICATE_REQUIRED|ALERT_HANDSHAKE_FAILURE|ALERT_(?:BAD_CERTIFICATE|UNKNOWN_CA|CERTIFICATE_UNKNOWN)|UNKNOWN_CA/,
+    "asks for a client's certificate, or rejects the one it got",
+    'Give one of an authority that it knows: tls.cert and tls.key of etcdSource.',
+  ],
+  [
+    /KEY_VALUES_MISMATCH/,
+    'cannot be asked: the key of the client does not belong to its certificate',
+    'Give the pair that belongs together: tls.cert and tls.key.',
+  ],
+  [
+    /PEM_|ERR_OSSL_(?:ASN1|BAD_|UNSUPPORTED|WRONG)|BAD_END_LINE|NO_START_LINE/,
+    'cannot be asked: its certificates or key are not readable PEM',
+    'Give the text of PEM files: tls.ca, tls.cert and tls.key.',
+  ],
+  [
+    /WRONG_VERSION_NUMBER|PACKET_LENGTH_TOO_LONG|HTTP_REQUEST/,
+    'does not speak https at this address',
+    'Write http://, or the address where it speaks https.',
+  ],
+]
 
 /** A failure by its code alone; messages may hold an address, a token or a value. */
 function failureOf(error: unknown): string {

@@ -29,23 +29,18 @@ const pauseMax = 1000
 /** The gRPC code for a rejected login. */
 const unauthenticated = 16
 
-/** A pair of the store. Numbers of 64 bits are texts, keys and values base64. */
-interface StoredPair {
-  readonly key: string
-  readonly mod_revision?: string
-  readonly value?: string
-}
-
+/** Answers of the store as they should be. Numbers of 64 bits are texts, keys and values base64. */
 interface RangeAnswer {
-  readonly header?: { readonly revision: string }
-  readonly kvs?: readonly StoredPair[]
+  readonly header?: { readonly revision?: unknown }
+  /** Each `{ key, value, mod_revision }`. */
+  readonly kvs?: unknown
 }
 
 interface WatchAnswer {
   readonly result?: {
-    readonly header?: { readonly revision?: string }
-    readonly events?: readonly { readonly type?: 'PUT' | 'DELETE'; readonly kv: StoredPair }[]
-    readonly canceled?: boolean
+    /** Each `{ type, kv }`, of type `DELETE` or another. */
+    readonly events?: unknown
+    readonly canceled?: unknown
   }
   readonly error?: unknown
 }
@@ -80,22 +75,54 @@ async function followStore(
   onChange: (texts: Texts) => void,
   onLost: (error: unknown) => void,
 ): Promise<void> {
-  let pause = 0
+  const [reading, watching] = [new Pause(), new Pause()]
   while (!signal.aborted) {
     try {
       const stored = await store.range(signal, false)
-      pause = 0
+      reading.end()
       tell(stored.pairs, onChange, onLost)
-      // However it ends, what counts is whether the store then still answers.
-      await store.stream(stored, signal, (pairs) => tell(pairs, onChange, onLost)).catch(() => store.next())
+      const began = performance.now()
+      const failure = await store.stream(stored, signal, (pairs) => tell(pairs, onChange, onLost)).catch(asFailure)
+      if (signal.aborted) return
+      if (failure) store.next()
+      // After a time in which it was well, what counts is whether the store still answers.
+      if (performance.now() - began > steadyMin) watching.end()
+      else {
+        // One that lets itself be read, and not followed, would be asked without a pause.
+        if (watching.isOn) onLost(failure ?? new NoAnswer('ends its watch at once', 'Check the store.', true))
+        await watching.pass(signal)
+      }
     } catch (error) {
       if (signal.aborted) return
       onLost(error)
       store.next()
-      pause = Math.min(pauseMax, Math.max(pauseMin, pause * 2))
-      // Many come back at once after a failure that all have seen.
-      await passed(pause * (0.5 + Math.random() / 2), signal)
+      await reading.pass(signal)
     }
+  }
+}
+
+function asFailure(error: unknown): unknown {
+  return error ?? new NoAnswer('failed', 'Check the store.', true)
+}
+
+/** A stream that has lasted so long was a good one. Milliseconds. */
+const steadyMin = 2 * silenceMax
+
+/** A pause that grows while the same thing fails; many come back at once after a failure that all have seen. */
+class Pause {
+  #time = 0
+
+  get isOn(): boolean {
+    return this.#time > 0
+  }
+
+  end(): void {
+    this.#time = 0
+  }
+
+  pass(signal: AbortSignal): Promise<void> {
+    this.#time = Math.min(pauseMax, Math.max(pauseMin, this.#time * 2))
+    return passed(this.#time * (0.5 + Math.random() / 2), signal)
   }
 }
 
@@ -166,13 +193,14 @@ class Store {
       try {
         const answer = await this.#open('kv/range', this.#keys, signal, keepsAlive)
         const { header, kvs = [] } = saidIn(await wholeText(answer, signal)) as RangeAnswer
-        if (!/^\d+$/.test(header?.revision ?? '') || !Array.isArray(kvs)) throw otherThanStore()
+        if (!Array.isArray(kvs)) throw otherThanStore()
         const pairs = new Map<string, string>()
-        for (const { key, value = '' } of kvs) {
+        for (const pair of kvs) {
+          const { key, value } = pairFrom(pair)
           const name = this.#nameOf(key)
           if (name !== undefined) pairs.set(name, value)
         }
-        return { pairs, revision: BigInt(header?.revision ?? 0) }
+        return { pairs, revision: revisionFrom(header?.revision) }
       } catch (error) {
         // A start asks each member; who follows comes back here anyway.
         if (!keepsAlive || tries >= this.#urls.length || signal.aborted) throw error
@@ -212,16 +240,20 @@ class Store {
       const answer = await this.#open('watch', request, stop.signal, false)
       for await (const line of streamLines(answer, () => beat.refresh())) {
         const { result, error } = JSON.parse(line) as WatchAnswer
-        // Its history before some revision is gone, or it has no leader: all is read again.
-        if (error !== undefined || result?.canceled) return
-        for (const { type, kv } of result?.events ?? []) {
-          const name = this.#nameOf(kv.key)
+        if (error !== undefined) throw storeRefusal(200, refusalFrom(error))
+        // Its history before some revision is gone: all is read again.
+        if (result?.canceled) return
+        const events = result?.events ?? []
+        if (!Array.isArray(events)) throw otherThanStore()
+        for (const event of events) {
+          const { key, value, revision } = pairFrom(Object(event).kv)
+          const name = this.#nameOf(key)
           if (name === undefined) continue
-          if (type === 'DELETE') pairs.delete(name)
-          else pairs.set(name, kv.value ?? '')
-          seen = BigInt(kv.mod_revision ?? seen)
+          if (Object(event).type === 'DELETE') pairs.delete(name)
+          else pairs.set(name, value)
+          seen = revision ?? seen
         }
-        if (result?.events?.length) onChange(pairs)
+        if (events.length > 0) onChange(pairs)
       }
     } finally {
       clearTimeout(beat)
@@ -242,21 +274,22 @@ class Store {
     if (user !== undefined) this.#token ??= await this.#authenticate(signal, keepsAlive)
     const answer = await this.#post(path, body, signal, keepsAlive)
     if (answer.statusCode === 200) return answer
-    const error: Refusal = saidIn(await wholeText(answer, signal))
+    const error = refusalFrom(saidIn(await wholeText(answer, signal)))
     const isTokens = error.code === unauthenticated || /invalid auth token/.test(error.message ?? '')
     if (!isTokens || user === undefined || password === undefined) throw storeRefusal(answer.statusCode ?? 0, error)
     this.#token = await this.#authenticate(signal, keepsAlive)
     const again = await this.#post(path, body, signal, keepsAlive)
     if (again.statusCode === 200) return again
-    throw storeRefusal(again.statusCode ?? 0, saidIn(await wholeText(again, signal)))
+    throw storeRefusal(again.statusCode ?? 0, refusalFrom(saidIn(await wholeText(again, signal))))
   }
 
   async #authenticate(signal: AbortSignal, keepsAlive: boolean): Promise<string> {
     const { user: name, password } = this.#options
     const answer = await this.#post('auth/authenticate', { name, password }, signal, keepsAlive, false)
-    const { token, ...error }: Refusal & { readonly token?: unknown } = saidIn(await wholeText(answer, signal))
-    if (answer.statusCode !== 200) throw storeRefusal(answer.statusCode ?? 0, error)
-    if (typeof token !== 'string') throw otherThanStore()
+    const said = saidIn(await wholeText(answer, signal)) as { readonly token?: unknown }
+    if (answer.statusCode !== 200) throw storeRefusal(answer.statusCode ?? 0, refusalFrom(said))
+    const { token } = said
+    if (typeof token !== 'string' || token.length > tokenMax) throw otherThanStore()
     return token
   }
 
@@ -268,7 +301,8 @@ class Store {
     withToken = true,
   ): Promise<IncomingMessage> {
     const base = this.#urls[this.#at % this.#urls.length] ?? ''
-    const url = new URL(`v3/${path}`, httpAddress(base.endsWith('/') ? base : `${base}/`))
+    const isSecret = this.#options.user !== undefined
+    const url = new URL(`v3/${path}`, httpAddress(base.endsWith('/') ? base : `${base}/`, isSecret))
     const text = JSON.stringify(body)
     const options: RequestOptions = {
       method: 'POST',
@@ -303,12 +337,50 @@ class Store {
   }
 }
 
+/** A token of the store is a few hundred characters. */
+const tokenMax = 16_384
+/** The gRPC codes for an answer that is larger than its gateway passes on. */
+const sizeCodes: ReadonlySet<unknown> = new Set([8, 11])
+
 interface Refusal {
-  readonly code?: number
-  readonly message?: string
+  readonly code: number | undefined
+  readonly message: string
 }
 
-function storeRefusal(status: number, { code, message = '' }: Refusal): NoAnswer {
+function refusalFrom(said: unknown): Refusal {
+  const { code, message } = Object(said) as { readonly code?: unknown; readonly message?: unknown }
+  return { code: typeof code === 'number' ? code : undefined, message: typeof message === 'string' ? message : '' }
+}
+
+/** A pair that the store gives, checked: what comes over a network may be anything. */
+function pairFrom(pair: unknown): {
+  readonly key: string
+  readonly value: string
+  readonly revision: bigint | undefined
+} {
+  const { key, value = '', mod_revision: revision } = Object(pair) as Readonly<Record<string, unknown>>
+  if (typeof key !== 'string' || typeof value !== 'string') throw otherThanStore()
+  return { key, value, revision: revision === undefined ? undefined : revisionFrom(revision) }
+}
+
+/** A revision, a number of 64 bits. Millions of digits would take minutes to read. */
+function revisionFrom(given: unknown): bigint {
+  if ((typeof given !== 'string' && typeof given !== 'number') || !/^\d{1,19}$/.test(String(given)))
+    throw otherThanStore()
+  return BigInt(given)
+}
+
+function storeRefusal(status: number, { code, message }: Refusal): NoAnswer {
+  if (/authentication is not enabled/.test(message))
+    return new NoAnswer(
+      'asks nobody who they are (its authentication is off)',
+      'Remove the user and password here, or enable authentication there.',
+      false,
+    )
+  if (/HTTP request to an HTTPS server/i.test(message))
+    return new NoAnswer('speaks only https', 'Write an address that begins with https://.', false)
+  if (sizeCodes.has(code) && /larger than max|too large/.test(message))
+    return new NoAnswer('has more values than its gateway passes on at once', 'Use a longer prefix.', false)
   const isNameless = code === unauthenticated || /auth|permission|user name/i.test(message)
   if (status === 401 || status === 403 || isNameless)
     return new NoAnswer(`rejected the user or password (status ${status})`, 'Correct its user and password.', false)
@@ -323,12 +395,12 @@ function otherThanStore(): NoAnswer {
   return new NoAnswer('did not answer as etcd does', "Write the address of the store's client port.", false)
 }
 
-/** The object in an answer; an empty one in whatever something else than a store says, such as a proxy in front of it. */
+/** The object in an answer; in whatever something else than a store says, such as a proxy in front of it, its first words. */
 function saidIn(text: string): object {
   try {
     return Object(JSON.parse(text))
   } catch {
-    return {}
+    return { message: text.slice(0, 200) }
   }
 }
 
@@ -390,8 +462,13 @@ function endOf(prefix: Uint8Array): Uint8Array {
 
 function passed(time: number, signal: AbortSignal): Promise<void> {
   return new Promise((resolve) => {
-    const timer = setTimeout(resolve, time)
+    const end = () => {
+      clearTimeout(timer)
+      signal.removeEventListener('abort', end)
+      resolve()
+    }
+    const timer = setTimeout(end, time)
     timer.unref()
-    signal.addEventListener('abort', () => resolve(), { once: true })
+    signal.addEventListener('abort', end, { once: true })
   })
 }

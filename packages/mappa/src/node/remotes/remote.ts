@@ -14,6 +14,7 @@ import {
   type RemoteSource,
   remoteFault,
   timeoutUsual,
+  withinLimits,
 } from './asking.js'
 
 /**
@@ -22,7 +23,7 @@ import {
  */
 export async function layerFromRemote(source: RemoteSource, options: RemoteOptions = {}): Promise<Layer> {
   must(typeof source?.load === 'function', `layerFromRemote takes a source, { name, load }, but got ${whatIs(source)}.`)
-  const timeout = options.timeout ?? timeoutUsual
+  const timeout = withinLimits('timeout', options.timeout, timeoutUsual)
   try {
     const values = await askTwice((signal) => source.load({ signal }), timeout)
     return layerFromValues(source.name, checkedTexts(values), { source: 'remote' })
@@ -34,8 +35,9 @@ export async function layerFromRemote(source: RemoteSource, options: RemoteOptio
 /** The response to `GET url`, with one retry; or a fault that names the source, but neither its address nor its token. */
 export async function askRemote(
   source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
-  { timeout = timeoutUsual }: RemoteOptions = {},
+  options: RemoteOptions = {},
 ): Promise<{ readonly text: string } | { readonly fault: Fault }> {
+  const timeout = withinLimits('timeout', options.timeout, timeoutUsual)
   try {
     return await askTwice((signal) => fetchText(source.url, source.token, signal), timeout)
   } catch (error) {
@@ -47,8 +49,9 @@ export async function askRemote(
 export async function tellRemote(
   source: { readonly name: string; readonly url: string; readonly token?: string | undefined },
   texts: Texts,
-  { timeout = timeoutUsual }: RemoteOptions = {},
+  options: RemoteOptions = {},
 ): Promise<Fault | undefined> {
+  const timeout = withinLimits('timeout', options.timeout, timeoutUsual)
   try {
     const body = JSON.stringify(texts)
     await askTwice((signal) => fetchText(source.url, source.token, signal, body), timeout)
@@ -71,7 +74,8 @@ export async function fetchText(
     ...(patch !== undefined && { 'content-type': 'application/merge-patch+json' }),
   }
   const sent = patch === undefined ? {} : { method: 'PATCH', body: patch }
-  const answer = await fetchSameOrigin(url, { ...sent, headers, signal, credentials: 'omit' })
+  const isSecret = Boolean(token) || patch !== undefined
+  const answer = await fetchSameOrigin(httpAddress(url, isSecret), { ...sent, headers, signal, credentials: 'omit' })
   const { status } = answer
   if (status === 401 || status === 403)
     throw new NoAnswer(`rejected the token (status ${status})`, 'Correct the token.', false)
@@ -92,7 +96,7 @@ const redirectsMax = 5
 
 /** Follows redirects where they stay with the same origin: the token, and what the address says, are for that one alone. */
 async function fetchSameOrigin(url: string, options: RequestInit): Promise<Response> {
-  const { username, password, href } = new URL(httpAddress(url))
+  const { username, password, href } = new URL(url)
   // Node's fetch refuses such an address, in words that hold it.
   if (username !== '' || password !== '')
     throw new NoAnswer('has a user or a password in its address', 'Remove them, and give a token.', false)
