@@ -5,19 +5,24 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import test from 'node:test'
+import { parseEnv } from 'node:util'
 import fc from 'fast-check'
 import { Deployment } from 'kubernetes-models/apps/v1/Deployment'
 import { ConfigMap } from 'kubernetes-models/v1/ConfigMap'
 import { Secret } from 'kubernetes-models/v1/Secret'
 import { Service } from 'kubernetes-models/v1/Service'
 import { type Legend, layerFromValues, readLayer, surveyLayers } from 'mappa'
+import type { DeliveredValue } from 'mappa/command'
 import { parseFragment } from 'parse5'
+import { loadEnv } from 'vite'
 import { parse, parseAllDocuments } from 'yaml'
 import { type Ended, keys, mappa, mappaAsked, noTerminal, project, token, top } from '../../../test/helpers.js'
 import { objectBytesMax } from '../src/commands/emit/cluster.js'
-import type { FormName } from '../src/commands/emit/forms.js'
+import type { EmitForm } from '../src/commands/emit/emit-form.js'
+import { emitForms, type FormName } from '../src/commands/emit/forms.js'
 import { stampFile, type TemplateForm, templateFile } from '../src/commands/stamp/stamped.js'
 
+const layerForm: EmitForm = emitForms.layer
 const chars = [...' \t\n\r:#"\'\\`$}-!&*%@|>{[,?~é\u2028\u0085\u007f\ufeff🐝a']
 const pieces = ['  ', '\n\n', '\r\n', ': ', ' #', '${', '$(x)', '- ', ...chars]
 const words = 'true No null 0x1f 1e3 010 1:20 .inf 2026-11-26 << --- ... = <!-- </b> %h'.split(' ')
@@ -92,6 +97,7 @@ function clusterValues(text: string): Record<string, string> {
 test('each form is read back to the same values, and says what it cannot hold', async () => {
   const noService = Object.entries(values).filter(([, text]) => text.includes('\ufeff'))
   const noContainer = Object.entries(values).filter(([, text]) => /\n|\r$/.test(text))
+  const noLayer = Object.entries(values).filter(([, text]) => layerForm.unheld?.({ text } as DeliveredValue))
   const without = (some: readonly (readonly [string, string])[]) =>
     Object.fromEntries(Object.entries(values).filter(([name]) => !some.some(([other]) => other === name)))
   const own = { MAPPA_STAGE: 'staging' }
@@ -102,7 +108,7 @@ test('each form is read back to the same values, and says what it cannot hold', 
   ]
   const rows: Readonly<Record<FormName, Row>> = {
     shell: [[shellValues], own, []],
-    layer: [[layerValues], {}, []],
+    layer: [[layerValues], {}, noLayer],
     json: [[JSON.parse], {}, []],
     yaml: [[(text) => parse(text), (text) => parse(text, { version: '1.1' })], {}, []],
     container: [[containerValues], own, noContainer],
@@ -124,6 +130,76 @@ test('each form is read back to the same values, and says what it cannot hold', 
     assert.equal(code, 0, stderr)
     for (const read of readers) assert.deepEqual({ ...read(stdout) }, { ...without(unheld), ...extra }, form)
   }
+})
+
+/** What reads layer files besides this library, and what each makes of one. */
+const layerReaders: Readonly<Record<string, (text: string) => Record<string, string | undefined>>> = {
+  'this library': layerValues,
+  "Node's --env-file": (text) => parseEnv(text) as Record<string, string>,
+  Vite: (text) => {
+    const root = project({ '.env': text.replace(/^(?=V)/gm, 'VITE_') })
+    const found = Object.entries(loadEnv('staging', root))
+    return Object.fromEntries(found.map(([name, value]) => [name.replace(/^VITE_/, ''), value]))
+  },
+  'a shell': (text) => {
+    const { stdout } = spawnSync('dash', ['-c', 'set -aeu; . ./.env; env -0'], {
+      cwd: project({ '.env': text }),
+      env: {},
+    })
+    const pairs = String(stdout)
+      .split('\0')
+      .map((each) => each.split(/=([\s\S]*)/) as [string, string])
+    return Object.fromEntries(pairs)
+  },
+}
+
+test('a layer file is read alike by all that read one, or is refused: in that case no spelling is', () => {
+  const parts = [
+    "'",
+    '"',
+    '\\',
+    '$',
+    '\r',
+    '\n',
+    '`',
+    '#',
+    ' ',
+    'a',
+    '$b',
+    '${c}',
+    '1',
+    '=',
+    '!',
+    '\t',
+    'é',
+    '~',
+    '(',
+    'n',
+    '$1',
+    '\\n',
+  ]
+  const texts = fc.sample(
+    fc.array(fc.constantFrom(...parts), { maxLength: 6 }).map((some) => some.join('')),
+    { numRuns: 1500, seed: 36 },
+  )
+  const isHeld = (text: string) => layerForm.unheld?.({ text } as DeliveredValue) === undefined
+  const held = texts.filter(isHeld)
+  const written = layerForm.write(
+    held.map((text, at) => ({ name: `V${at}`, text }) as DeliveredValue),
+    {} as never,
+  ) as string
+  for (const [reader, read] of Object.entries(layerReaders)) {
+    const found = read(written)
+    for (const [at, text] of held.entries()) assert.equal(found[`V${at}`], text, `${reader}: ${JSON.stringify(text)}`)
+  }
+  const refused = [...new Set(texts.filter((text) => !isHeld(text)))]
+  assert.ok(held.length > 500 && refused.length > 200)
+  // A line by itself each, since a quote that does not close takes the others in.
+  for (const text of refused.slice(0, 60))
+    for (const line of [`V=${text}`, `V='${text}'`, `V="${text}"`, `V=${JSON.stringify(text)}`]) {
+      const isAlike = Object.values(layerReaders).every((read) => read(`${line}\n`).V === text)
+      assert.ok(!isAlike, `${JSON.stringify(text)} as ${line}`)
+    }
 })
 
 test('a cluster is given no object larger than it takes, each kind counted by itself, in bytes', async () => {

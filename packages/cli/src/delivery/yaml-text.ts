@@ -35,5 +35,5 @@ export function yamlText(text: string, { isQuoted = false }: { readonly isQuoted
   return yamlOf(isQuoted ? inQuotes(text) : text).slice(0, -1)
 }
 
-/** Signs that begin nothing, divide nothing, and end nothing, whatever reads them. */
-const plainScalar = /^[A-Za-z](?:[A-Za-z0-9_./:@-]*[A-Za-z0-9_/])?$/
+/** Signs that begin nothing, divide nothing, and end nothing, whatever reads them; `E4` and `NaN` are numbers to some. */
+const plainScalar = /^(?![eE][0-9]|(?:nan|inf|infinity)$)[A-Za-z](?:[A-Za-z0-9_./:@-]*[A-Za-z0-9_/])?$/i

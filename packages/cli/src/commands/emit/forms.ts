@@ -1,4 +1,3 @@
-import { readLayer } from 'mappa'
 import { type DeliveredValue, isNameOfShell } from 'mappa/command'
 import { shellWord } from '../../terminal/escapes.js'
 import { clusterManifests } from './cluster.js'
@@ -13,7 +12,11 @@ export const emitForms = {
     unheld: ({ name }) => (isNameOfShell(name) ? 'is a variable of the shell itself' : undefined),
     write: (values) => lines(values, ({ name, text }) => `export ${name}=${shellWord(text)}`),
   },
-  layer: { remark: '#', write: (values) => lines(values, ({ name, text }) => layerLine(name, text)) },
+  layer: {
+    remark: '#',
+    unheld: ({ text }) => layerFlaw(text),
+    write: (values) => lines(values, ({ name, text }) => `${name}=${layerSpelling(text)}`),
+  },
   json: { write: (values, { asText }) => `${JSON.stringify(dataOf(values, asText), null, 2)}\n` },
   yaml: {
     remark: '#',
@@ -77,8 +80,23 @@ function dataOf(values: readonly DeliveredValue[], asText: boolean): Readonly<Re
   return Object.fromEntries(values.map(({ name, text, data }) => [name, asText ? text : data]))
 }
 
-function layerLine(name: string, text: string): string {
-  const layer = readLayer('')
-  layer.set(name, text)
-  return layer.toString().replace(/\n$/, '')
+/** A value in the one spelling that this library, shells, Node's `--env-file` and Vite read alike. */
+function layerSpelling(text: string): string {
+  if (/^[A-Za-z0-9_./:@%+,-]*$/.test(text)) return text
+  return text.includes("'") ? `"${text}"` : `'${text}'`
+}
+
+/** Why a value has no such spelling, by what reads it otherwise; undefined if it has one. */
+function layerFlaw(text: string): string | undefined {
+  if (text.includes('\r')) return "has a carriage return, which Node's --env-file and Vite lose"
+  // Whatever its quotes, Vite puts the value of another name there, and takes the backslash away.
+  if (/\$(?:[A-Za-z_]|\{)|\\\$/.test(text))
+    return 'has a $ before a name or behind a backslash, which Vite reads otherwise, also in single quotes'
+  if (!text.includes("'")) return undefined
+  // In double quotes no character may need a backslash, since Node's --env-file and Vite keep it.
+  if (/"/.test(text)) return "has both kinds of quotes, which Node's --env-file and Vite read otherwise"
+  if (/`|\$[0-9*@#?$!(-]/.test(text)) return 'has a single quote beside what a shell expands in double quotes'
+  if (/\\(?:[nrt\\$`\n]|$)/.test(text))
+    return "has a single quote and a backslash, which Node's --env-file and Vite read otherwise"
+  return undefined
 }
