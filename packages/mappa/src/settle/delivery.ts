@@ -60,6 +60,8 @@ export interface Filling {
   readonly undeclared: readonly string[]
   /** Names of entries that are not for browsers. */
   readonly serverOnly: readonly string[]
+  /** Schemes that the entries allow, for addresses. */
+  readonly schemes: readonly string[]
 }
 
 /** The text of what is in no layer, over the finished stack, as in a layer file; `MAPPA_STAGE` is the stage's name. */
@@ -88,6 +90,7 @@ export function expandIn(found: Survey, given: readonly Part[]): Filling | Expan
     ],
     undeclared: names.filter((name) => !entryOf(name) || entryOf(name)?.veiled),
     serverOnly: names.filter((name) => entryOf(name) && entryOf(name)?.reach !== 'browser'),
+    schemes: names.flatMap((name) => entryOf(name)?.schemes ?? []),
   }
 }
 

@@ -38,7 +38,12 @@ const formsOfTemplates = {
     stamp: (template, filled, fillings) => stampYaml(template, filled, { isCompose: false, ...hiding(fillings) }),
   },
   json: { names: /\.(?:json|webmanifest)$/, stamp: stampJson },
-  html: { names: /\.x?html?$/, read: pageTemplate, stamp: stampHtml },
+  html: {
+    names: /\.x?html?$/,
+    read: pageTemplate,
+    stamp: (template, filled, fillings) =>
+      stampHtml(template, filled, (mention) => fillings.get(mention)?.schemes ?? []),
+  },
   text: { stamp: stampText },
 } as const satisfies Readonly<Record<string, FormOfTemplate>>
 
