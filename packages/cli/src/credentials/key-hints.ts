@@ -1,4 +1,5 @@
 import { wordsOf } from '../code/words.js'
+import { takesKey } from './more-shapes.js'
 import { mayOpen, valueMax, valueMin } from './opens.js'
 
 /** Marks of prefixed keys, in either case. All have one length, so that a search can jump. */
@@ -51,20 +52,86 @@ export function eachKeyHint(bytes: Uint8Array, hit: (offset: number) => boolean)
   for (const [mark, follows] of fixedMarks)
     for (let at = text.indexOf(mark); at >= 0; at = text.indexOf(mark, at + mark.length))
       if (follows(bytes, at + mark.length) && !hit(at)) return
-  for (let at = nameMin; at < length; at++)
-    if (gives[bytes[at] as number] === 1 && mayBeValue(bytes, at + 1) && isNamed(bytes, at - 1) && !hit(at)) return
+  for (let at = nameMin; at < length; at++) {
+    const byte = bytes[at] as number
+    const isHint =
+      gives[byte] === 1
+        ? mayBeValue(bytes, at + 1) && isNamed(bytes, at - 1)
+        : byte === 95 || byte === 45
+          ? isPrefixed(bytes, at)
+          : byte === 40
+            ? isCall(bytes, at)
+            : byte === 32 && bytes[at - 1] !== 32 && isOption(bytes, at)
+    if (isHint && !hit(at)) return
+  }
+}
+
+/** `--password word`: a blank behind an option that is one's name. */
+function isOption(bytes: Uint8Array, at: number): boolean {
+  if (!isNameByte(bytes[at - 1] as number)) return false
+  let start = at
+  while (start > 0 && at - start <= nameMax && isNameByte(bytes[start - 1] as number)) start--
+  return bytes[start] === 45 && bytes[start + 1] === 45 && mayBeValue(bytes, at + 1) && isNamed(bytes, at - 1)
 }
 
 /** Beginnings of other keys, and what must follow: an address with a password, a private key, a signed token (RFC 7519). */
 const fixedMarks: readonly (readonly [mark: string, follows: (bytes: Uint8Array, from: number) => boolean])[] = [
   ['://', hasUser],
   ['-----BEGIN ', () => true],
+  ['AKIA', hasKey],
+  ['ASIA', hasKey],
+  ['earer ', (bytes, from) => hasKey(bytes, afterBlanks(bytes, from))],
+  ['asic ', (bytes, from) => hasKey(bytes, afterBlanks(bytes, from), true)],
+  ['hook', (bytes, from) => mayGoOn(bytes, from)],
+  ['-u', (bytes, from) => isBlank(bytes[from]) || bytes[from] === 61],
+  ['--user', (bytes, from) => isBlank(bytes[from]) || bytes[from] === 61],
+  ['value', (bytes, from) => bytes.subarray(from, from + 6).includes(58)],
   ['eyJ', (bytes, from) => valueEnds[bytes[from] as number] !== 1],
 ]
 
-/** Signs behind which a name's value stands: `: = | ? ,`. */
+/** Signs behind which a name's value stands: `: = | ? ,`, and a blank behind an option. */
 const gives = new Uint8Array(256)
 for (const char of ':=|?,') gives[char.charCodeAt(0)] = 1
+
+/** The first byte that is not a blank, of the next few. */
+function afterBlanks(bytes: Uint8Array, from: number): number {
+  let at = from
+  while (at < from + blanksMax && isBlank(bytes[at])) at++
+  return at
+}
+
+/** A key of sixteen characters or more, with a digit unless it is base64 of words. */
+function hasKey(bytes: Uint8Array, from: number, isText = false): boolean {
+  let digits = 0
+  for (let at = from; at < from + 16; at++) {
+    const byte = bytes[at] as number
+    if (byte === undefined || byte <= 32 || valueEnds[byte] === 1) return false
+    if (byte >= 48 && byte <= 57) digits++
+  }
+  return isText || digits > 0 || mayGoOn(bytes, from + 16)
+}
+
+/** Tells whether some twenty letters and digits follow, and before stand some small letters. */
+function isPrefixed(bytes: Uint8Array, at: number): boolean {
+  let digits = 0
+  for (let next = at + 1; next <= at + 20; next++) {
+    const byte = bytes[next] as number
+    if (byte >= 48 && byte <= 57) digits++
+    else if (!((byte >= 97 && byte <= 122) || (byte >= 65 && byte <= 90))) return false
+  }
+  const [before, other] = [bytes[at - 1] as number, bytes[at - 2] as number]
+  return (digits > 0 || mayGoOn(bytes, at + 21)) && before >= 97 && before <= 122 && other >= 97 && other <= 122
+}
+
+/** Tells whether a call is one that may be given a key, and a text follows. */
+function isCall(bytes: Uint8Array, at: number): boolean {
+  if (!isQuote(bytes[afterBlanks(bytes, at + 1)]) || !mayBeValue(bytes, at + 1)) return false
+  let start = at
+  while (start > 0 && at - start <= nameMax && isNameByte(bytes[start - 1] as number)) start--
+  if (at - start < nameMin) return false
+  const name = Buffer.from(bytes.buffer, bytes.byteOffset + start, at - start).toString('latin1')
+  return takesKey(name, false) || takesKey(name, true)
+}
 
 /** Signs that end a value without quotes, or any. */
 const valueEnds = new Uint8Array(256)

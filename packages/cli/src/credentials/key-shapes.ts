@@ -1,5 +1,6 @@
 import { wordsOf } from '../code/words.js'
 import { eachKeyHint } from './key-hints.js'
+import { pairsIn, surroundedIn } from './more-shapes.js'
 import { isRandom } from './opening-shapes.js'
 import { type Opening, openingOf, openingShape, valueMax, valueMin } from './opens.js'
 
@@ -58,6 +59,8 @@ export function keyShapesIn(text: string): KeyShape[] {
         found.set(start + shape.start, { ...shape, start: start + shape.start, end: start + shape.end })
     return true
   })
+  for (const shape of text.includes('value') ? pairsIn(text) : [])
+    if (!found.has(shape.start)) found.set(shape.start, shape)
   return [...found.values()].sort((a, b) => a.start - b.start)
 }
 
@@ -71,7 +74,15 @@ const whatOf: Readonly<Record<Exclude<Opening, 'named'>, string>> = {
 function inLine(line: string): KeyShape[] {
   const key = line.search(/-----BEGIN [A-Z ]*PRIVATE KEY-----/)
   if (key >= 0) return [{ start: key, end: line.length, what: whatOf['private-key'] }]
-  return [...ownShapes(line), ...namedValues(line)]
+  const shapes = [...ownShapes(line), ...namedValues(line)]
+  // What has a name of its own is told by that.
+  const others = surroundedIn(line).filter(
+    ({ start, end }) => !shapes.some((known) => known.start < end && start < known.end),
+  )
+  const apart: KeyShape[] = []
+  for (const shape of others.sort((a, b) => a.start - b.start))
+    if (shape.start >= (apart.at(-1)?.end ?? 0)) apart.push(shape)
+  return [...shapes, ...apart]
 }
 
 /** Words that say by themselves what they are. */

@@ -38,7 +38,8 @@ export function mayOpen(name: readonly string[]): boolean {
   return namesCredential(name) || namesSomeKey(name) || namesMisspelt(name)
 }
 
-function opensByName(value: string, name: readonly string[]): boolean {
+/** Tells whether a value opens something for sure, since its name says so and it looks like it. */
+export function opensByName(value: string, name: readonly string[]): boolean {
   if (value.length < valueMin || value.length > valueMax || isMadeUp(value)) return false
   if (namesCredential(name))
     return isRandom(value) || looksLikeKey(value) || isStrongPassword(value) || isPlainPassword(value)
@@ -50,7 +51,7 @@ export const valueMin = 8
 export const valueMax = 500
 
 /** Letters and digits in one word, as people make passwords up: `honeycomb-42`. Not a date, a version, a file or a header. */
-function isPlainPassword(value: string): boolean {
+export function isPlainPassword(value: string): boolean {
   return (
     /^[\w!#%&*+,.:;=?@^~-]+$/.test(value) &&
     /[A-Za-z]/.test(value) &&

@@ -22,8 +22,8 @@ const depthMax = 6
 /** Limit for the unpacked size of one file: more is an attack. Bytes. */
 const unpackedMax = 4 * 1024 * 1024 * 1024
 /** A piece that is searched at once, and how much of it the next one repeats. Bytes. */
-const pieceMax = 16 * 1024 * 1024
-const overlap = 64 * 1024
+const searchedMax = 16 * 1024 * 1024
+const searchOverlap = 64 * 1024
 /** What can only be opened as a whole, within another archive, is held up to here. Bytes. */
 const heldMax = 64 * 1024 * 1024
 
@@ -58,7 +58,7 @@ export async function* contentsOf(path: string): AsyncGenerator<Content> {
 async function* fileContents(path: string): AsyncGenerator<Content> {
   const budget = { left: unpackedMax }
   try {
-    const ending = endOf(path)
+    const ending = endingOf(path)
     // A file may be a zip with something in front: a program that unpacks itself, or a page.
     if (ending.includes(zipEnd)) {
       yield* pieces(path, createReadStream(path))
@@ -67,14 +67,14 @@ async function* fileContents(path: string): AsyncGenerator<Content> {
       )
     } else yield* opened(path, createReadStream(path), 0, budget, false)
   } catch (error) {
-    yield unread(path, whyNot(error))
+    yield notLookedInto(path, whyNot(error))
     const { code } = error as NodeJS.ErrnoException
     // Some of it may stand there as it is.
     if (code !== 'EACCES' && code !== 'EPERM') yield* pieces(path, createReadStream(path))
   }
 }
 
-function unread(path: string, why: string): Content {
+function notLookedInto(path: string, why: string): Content {
   return { path, bytes: new Uint8Array(0), linesBefore: 0, bytesBefore: 0, unread: why }
 }
 
@@ -85,7 +85,7 @@ function whyNot(error: unknown): string {
 }
 
 /** The end of a file, in which a zip has its directory's end and a comment. */
-function endOf(path: string): Buffer {
+function endingOf(path: string): Buffer {
   const { size } = statSync(path)
   const end = Buffer.alloc(Math.min(size, 0xffff + 22))
   const handle = openSync(path, 'r')
@@ -110,10 +110,10 @@ async function* opened(
   if (packing === undefined) {
     yield* pieces(path, chunks)
     const name = unopenedPacking(head)
-    if (name !== undefined) yield unread(path, `it is packed with ${name}, which Mappa does not open`)
+    if (name !== undefined) yield notLookedInto(path, `it is packed with ${name}, which Mappa does not open`)
   } else if (depth >= depthMax) {
     yield* pieces(path, chunks)
-    yield unread(path, 'it is nested too deep in other archives')
+    yield notLookedInto(path, 'it is nested too deep in other archives')
   } else yield* unpackings[packing](path, chunks, depth, budget)
 }
 
@@ -124,7 +124,7 @@ const unpackings: Readonly<
   async *zip(path, chunks, depth, budget) {
     const held = await collected(chunks)
     yield* pieces(path, [held.bytes])
-    if (!held.isWhole) yield unread(path, 'it is too large for an archive within another one')
+    if (!held.isWhole) yield notLookedInto(path, 'it is too large for an archive within another one')
     else
       yield* zipped(path, await yauzl.fromBufferPromise(held.bytes, zipOptions), depth, budget, (start, end) => [
         held.bytes.subarray(start, end),
@@ -136,12 +136,12 @@ const unpackings: Readonly<
   async *zstd(path, chunks, depth, budget) {
     const { createZstdDecompress } = zlib as unknown as { createZstdDecompress?: () => zlib.Gunzip }
     if (createZstdDecompress) yield* decompressed(path, chunks, createZstdDecompress(), depth, budget)
-    else yield unread(path, `it is packed with zstd, which Node ${process.versions.node} does not open`)
+    else yield notLookedInto(path, `it is packed with zstd, which Node ${process.versions.node} does not open`)
   },
   async *pdf(path, chunks, _, budget) {
     const held = await collected(chunks)
     yield* pieces(path, [held.bytes])
-    if (!held.isWhole) yield unread(path, 'it is too large for a PDF')
+    if (!held.isWhole) yield notLookedInto(path, 'it is too large for a PDF')
     yield* inPdf(path, held.bytes, budget)
   },
 }
@@ -175,7 +175,7 @@ async function* decompressed(
   // Tapes and disks fill up their last block.
   if (junk.every((byte) => byte === 0)) return
   yield* pieces(path, [junk])
-  yield unread(path, 'something follows behind what it unpacks to')
+  yield notLookedInto(path, 'something follows behind what it unpacks to')
 }
 
 const zipOptions = { lazyEntries: true, decodeStrings: false, autoClose: true } as const
@@ -192,17 +192,17 @@ async function* zipped(
   const taken: { readonly start: number; readonly end: number }[] = []
   const directory = Number(file.readEntryCursor)
   for await (const entry of file.eachEntry()) {
-    const inner = `${path} › ${nameOf(entry)}`
+    const inner = `${path} › ${entryName(entry)}`
     try {
       const { fileDataStart } = await file.readLocalFileHeaderPromise(entry, { minimal: true })
       taken.push({ start: entry.relativeOffsetOfLocalHeader, end: fileDataStart + entry.compressedSize })
-      if (entry.isEncrypted()) yield unread(inner, 'it is encrypted')
-      else if (!entry.canDecodeFileData()) yield unread(inner, 'it is packed in a way that Mappa does not open')
+      if (entry.isEncrypted()) yield notLookedInto(inner, 'it is encrypted')
+      else if (!entry.canDecodeFileData()) yield notLookedInto(inner, 'it is packed in a way that Mappa does not open')
       else if (!inner.endsWith('/') || entry.uncompressedSize > 0)
         yield* opened(inner, await file.openReadStreamPromise(entry), depth + 1, budget)
     } catch (error) {
       if (error instanceof TooMuch) throw error
-      yield unread(inner, whyNot(error))
+      yield notLookedInto(inner, whyNot(error))
     }
   }
   // What no entry of the directory names may be unpacked by other programs all the same.
@@ -210,7 +210,7 @@ async function* zipped(
   for (const { start, end } of [...taken.sort((a, b) => a.start - b.start), { start: directory, end: directory }]) {
     const hole = start - at
     if (hole > descriptorMax && !(await isZero(bytesIn(at, start)))) {
-      yield unread(path, `it holds ${hole} bytes that belong to no entry`)
+      yield notLookedInto(path, `it holds ${hole} bytes that belong to no entry`)
       yield* opened(`${path} › byte ${at}`, asChunks(bytesIn(at, start)), depth + 1, budget)
     }
     at = Math.max(at, end)
@@ -227,7 +227,7 @@ async function* asChunks(chunks: Chunks | Iterable<Uint8Array>): AsyncGenerator<
 }
 
 /** A name as the archive has it, also one that leads out of it: nothing is written there. */
-function nameOf({ fileNameRaw }: yauzl.Entry): string {
+function entryName({ fileNameRaw }: yauzl.Entry): string {
   return Buffer.from(fileNameRaw).toString('utf8')
 }
 
@@ -242,20 +242,20 @@ async function* tarred(path: string, chunks: Chunks, depth: number, budget: Budg
           continue
         } catch (error) {
           if (error instanceof TooMuch) throw error
-          yield unread(inner, whyNot(error))
+          yield notLookedInto(inner, whyNot(error))
         }
       }
       if (!body.locked) await body.cancel()
     }
   } catch (error) {
     if (error instanceof TooMuch) throw error
-    yield unread(path, whyNot(error))
+    yield notLookedInto(path, whyNot(error))
   }
 }
 
 /** The compressed streams of a PDF (ISO 32000-1, 7.3.8); what is drawn letter by letter is not a text in it. */
 function* inPdf(path: string, all: Buffer, budget: Budget): Generator<Content> {
-  if (all.includes('/Encrypt')) yield unread(path, 'it is encrypted')
+  if (all.includes('/Encrypt')) yield notLookedInto(path, 'it is encrypted')
   for (let at = all.indexOf('stream'); at >= 0; at = all.indexOf('stream', at + 6)) {
     const end = all.indexOf('endstream', at)
     if (end < 0) return
@@ -274,7 +274,7 @@ function* inPdf(path: string, all: Buffer, budget: Budget): Generator<Content> {
       const isLarge = (error as NodeJS.ErrnoException).code === 'ERR_BUFFER_TOO_LARGE'
       // It was unpacked so far all the same.
       if (isLarge) spend(budget, heldMax)
-      yield unread(path, isLarge ? 'a stream in it unpacks to too much data' : 'a stream in it is damaged')
+      yield notLookedInto(path, isLarge ? 'a stream in it unpacks to too much data' : 'a stream in it is damaged')
     }
   }
 }
@@ -325,14 +325,14 @@ async function* pieces(path: string, chunks: Chunks | Iterable<Uint8Array>): Asy
   for await (const chunk of chunks) {
     parts.push(chunk)
     length += chunk.length
-    if (length < pieceMax) continue
+    if (length < searchedMax) continue
     const bytes = Buffer.concat(parts)
     yield* piece(bytes)
-    const kept = bytes.length - overlap
+    const kept = bytes.length - searchOverlap
     bytesBefore += kept
     linesBefore += lineEnds(bytes.subarray(0, kept))
     parts = [bytes.subarray(kept)]
-    length = overlap
+    length = searchOverlap
   }
   if (length > 0) yield* piece(Buffer.concat(parts))
 }

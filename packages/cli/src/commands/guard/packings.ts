@@ -2,7 +2,7 @@
 export type Packing = 'zip' | 'tar' | 'gzip' | 'zstd' | 'brotli' | 'pdf'
 
 /** How a packed file begins, and as what it is packed: what Mappa opens. */
-const opened: readonly (readonly [Packing, mark: readonly number[]])[] = [
+const openedMarks: readonly (readonly [Packing, mark: readonly number[]])[] = [
   ['zip', [0x50, 0x4b, 3, 4]],
   ['zip', [0x50, 0x4b, 5, 6]],
   ['gzip', [0x1f, 0x8b]],
@@ -11,7 +11,7 @@ const opened: readonly (readonly [Packing, mark: readonly number[]])[] = [
 ]
 
 /** The same for what it does not open, by the name that people know. */
-const unopened: readonly (readonly [name: string, mark: readonly number[] | string])[] = [
+const otherMarks: readonly (readonly [name: string, mark: readonly number[] | string])[] = [
   ['bzip2', 'BZh'],
   ['xz', [0xfd, 0x37, 0x7a, 0x58, 0x5a, 0]],
   ['7z', [0x37, 0x7a, 0xbc, 0xaf, 0x27, 0x1c]],
@@ -31,15 +31,15 @@ const unopened: readonly (readonly [name: string, mark: readonly number[] | stri
 export const headBytes = 1024
 
 export function packingOf(path: string, head: Uint8Array): Packing | undefined {
-  const found = opened.find(([, mark]) => mark.every((byte, at) => head[at] === byte))?.[0]
+  const found = openedMarks.find(([, mark]) => mark.every((byte, at) => head[at] === byte))?.[0]
   // Brotli (RFC 7932) has no mark at all.
   return found ?? (isTar(head) ? 'tar' : path.endsWith('.br') ? 'brotli' : undefined)
 }
 
-/** The packing of a file that cannot be opened, by its name. */
+/** The packing of a file that cannot be openedMarks, by its name. */
 export function unopenedPacking(head: Uint8Array): string | undefined {
   const start = Buffer.from(head.subarray(0, 16)).toString('latin1')
-  return unopened.find(([, mark]) =>
+  return otherMarks.find(([, mark]) =>
     typeof mark === 'string' ? start.startsWith(mark) : mark.every((byte, at) => head[at] === byte),
   )?.[0]
 }

@@ -52,7 +52,7 @@ export function stampHtml(
     }
     const refused = range && refusalAt(range, index, value, { stood, schemes: schemesOf(value.mention) })
     if (refused) misplaced.push({ at: value.mention.start, kind: 'bad-expansion', ...refused })
-    edit(range?.use === 'data' ? jsonText(value.text) : htmlText(value.text))
+    edit(range?.use === 'data' ? inJson(value.text) : htmlText(value.text))
   }
   const result = replaced(stood.text, edits)
   return { text: result, misplaced }
@@ -282,7 +282,7 @@ function htmlText(value: string): string {
 }
 
 /** A part of a text of JSON that no script element ends in. */
-function jsonText(value: string): string {
+function inJson(value: string): string {
   return JSON.stringify(value)
     .slice(1, -1)
     .replace(/[<>&\u2028\u2029]/g, (char) => `\\u${char.charCodeAt(0).toString(16).padStart(4, '0')}`)
