@@ -366,3 +366,21 @@ test('what a build made is searched in every spelling, file by file, and what is
   const gone = await mappa(['guard', '--bundle', 'nowhere'], { cwd: root })
   assert.deepEqual([gone.code, /No file or folder nowhere/.test(gone.stderr)], [2, true])
 })
+
+test('this repository and its example are clean, and a package of a monorepo is asked about itself alone', async () => {
+  const own = await mappa(['guard', '--no-history'], { cwd: top })
+  assert.equal(own.code, 0, own.stdout)
+  const root = repository({
+    ...ignored,
+    'package.json': '{ "private": true }',
+    'apps/hive/package.json': '{ "private": true }',
+    'apps/hive/mappa.legend.mjs': base['mappa.legend.mjs'],
+    'apps/hive/.env.local': base['.env.local'],
+    'apps/other/a.txt': token,
+  })
+  git(root, 'rm', '-q', '--cached', '.env.local', 'apps/hive/.env.local')
+  git(root, 'commit', '-qm', 'a')
+  const inside = await mappa(['guard'], { cwd: join(root, 'apps/hive') })
+  assert.match(inside.stdout, /^No secrets found in tracked files, git history and packages/)
+  assert.match((await mappa(['guard'], { cwd: root })).stdout, /apps\/other\/a\.txt contains the value of ALERT_TOKEN/)
+})

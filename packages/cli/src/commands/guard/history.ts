@@ -1,5 +1,5 @@
 import { git } from '../../project/git/git.js'
-import { type ChangedLines, patchOptions, readChanges } from './changes.js'
+import { type ChangedLines, patchOptions, readChanges } from './changed-lines.js'
 
 /** The commits to search, and those that are missing here. */
 export interface HistoryScope {
@@ -68,7 +68,8 @@ export async function eachChange(
     all.filter((_, at) => Math.floor(at / laneCommits) % lanes === lane),
   )
   let count = 0
-  const command = ['diff-tree', '--stdin', '-r', '--cc', '--root', ...patchOptions] as const
+  // A package's own history, where the root is not the repository's top.
+  const command = ['diff-tree', '--stdin', '-r', '--cc', '--root', ...patchOptions, '--', '.'] as const
   await Promise.all(
     shares
       .filter((share) => share.length > 0)
