@@ -86,7 +86,7 @@ function rangeFinder(ranges: readonly PageRange[]): (at: number) => PageRange | 
   }
 }
 
-/** Elements whose content is no text of the page: what they hold is shown as it is written, or not at all. */
+/** Elements whose content a page shows as it is written, or not at all. */
 const rawElements = new Set(['iframe', 'noembed', 'noframes', 'xmp', 'plaintext'])
 
 /** Notes where tags and comments are, also of those that a browser only takes the attributes of, such as a second body. */

@@ -5,6 +5,7 @@ import type { AnyEntry } from '../../legend/entry.js'
 import { hides } from '../../legend/entry.js'
 import { type Notice, printable, quote } from '../faults/faults.js'
 import { namesFile, type Reading, type StageEntries, steeringNames } from '../reading/read.js'
+import { secrecyOf } from '../reading/secrecy.js'
 import { isKeyLine } from '../stack/key-lines.js'
 import type { Layer } from '../stack/layer.js'
 import { changesLoading } from '../stack/loading-names.js'
@@ -17,7 +18,8 @@ import { readAlreadyText } from './explain.js'
 import { obtainRemedy } from './remedies.js'
 
 /** The notices of a reading. Computed only for a report: a good start never asks. */
-export function noticesOf({ entries, layers, stack, stage, ancestry, problems, slips, already }: Reading): Notice[] {
+export function noticesOf(reading: Reading): Notice[] {
+  const { entries, layers, stack, stage, ancestry, problems, slips, already } = reading
   const slipped = new Set([...slips.values()].map(({ as }) => as))
   const formers = new Set([...entries.values()].flatMap(({ formerly = [] }) => formerly))
   const faulty = new Set(problems.map(({ name }) => name))
@@ -28,6 +30,7 @@ export function noticesOf({ entries, layers, stack, stage, ancestry, problems, s
       ...stackNotices(name, entries, layers, stage, ancestry),
       // A faulty value is reported as a fault.
       ...(faulty.has(name) ? [] : valueWords(name, entries.get(name) as AnyEntry, stack.find(name), stage, ancestry)),
+      ...(faulty.has(name) ? [] : secretsWithin(name, reading)),
     ]),
     ...formerNotices(entries, layers),
     ...already
@@ -158,6 +161,26 @@ function* formerNotices(entries: StageEntries, layers: readonly Layer[]): Genera
             ...nameSpot(layer, old, entry),
             remedy: layer.get(name) === undefined ? `Rename it to ${name}.` : `Remove it: ${name} is also set there.`,
           }
+}
+
+/** A value that is not secret, but contains another variable's secret: that is masked wherever it is shown. */
+function* secretsWithin(name: string, reading: Reading): Generator<Notice> {
+  const entry = reading.entries.get(name) as AnyEntry
+  const hit = reading.stack.find(name)
+  if (!hit || hides(entry)) return
+  const [secret] = secrecyOf(reading)
+    .namesIn(hit.text)
+    .filter((each) => each !== name)
+  if (secret === undefined) return
+  const { layer, as = name } = hit
+  yield {
+    kind: 'secret-within',
+    name,
+    message: `${name} contains the value of ${secret}, but is not secret.`,
+    layer: layer.name,
+    ...valueSpot(layer, as, entry),
+    remedy: `Write \${${secret}} in its place, or in its entry: secret: true`,
+  }
 }
 
 /** Notices on valid values. */

@@ -96,6 +96,7 @@ export const noticeKinds = {
   'weak-secret': {},
   'shared-secret': { aboutRoot: true },
   'password-shown': {},
+  'secret-within': {},
 } as const satisfies Readonly<Record<string, NoticeKindFacts>>
 
 export type FaultKind = keyof typeof faultKinds

@@ -1,3 +1,6 @@
+import { credentialsIn, withoutCredentials } from '../../leak/credentials.js'
+import { Needles } from '../../leak/needles.js'
+import { masked } from '../../leak/ranges.js'
 import { type AnyEntry, fixedAt, hides, placeOf, reachesBrowser } from '../../legend/entry.js'
 import { must, whatIs } from '../../legend/given.js'
 import { mask } from '../../legend/mask.js'
@@ -20,6 +23,8 @@ const inspected = Symbol.for('nodejs.util.inspect.custom')
 
 /** For each group of settings, its secrets' masks, so that printing and `reveal` know them. */
 const maskedBy = new WeakMap<object, Map<string, string>>()
+/** The same for values that hold a secret or a password within. */
+const coveredBy = new WeakMap<object, Map<string, () => unknown>>()
 
 const stages = new WeakMap<object, Stage>()
 
@@ -41,14 +46,57 @@ const printing = Object.freeze(
   }),
 )
 
-/** Settings from their parts: nested by place and frozen. Secrets are not enumerable, so that copying spreads none. Reading an `absent` one throws. */
-export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: ReadonlySet<string>): object {
+/** A shorter text is found everywhere. Characters. */
+const textMin = 8
+
+/** Covers secrets within other values: the text of one that the legend declares, and a password in an address. */
+class Covers {
+  readonly #texts: readonly string[]
+  #needles: Needles<string> | undefined
+
+  constructor(settings: readonly Setting[]) {
+    this.#texts = settings.flatMap(({ entry, text }) =>
+      text !== undefined && text.length >= textMin && hides(entry) ? [text] : [],
+    )
+  }
+
+  /** Tells whether a value is to be covered. Every start asks. */
+  hasWithin(text: string): boolean {
+    if (this.#texts.some((each) => text.includes(each))) return true
+    return text.includes('://') && text.includes('@') && credentialsIn(text, false).length > 0
+  }
+
+  /** The value with whatever is secret in it masked; one of a class, which a `read` made, as a whole. */
+  over(value: unknown): unknown {
+    if (typeof value === 'string') return withoutCredentials(this.#all().mask(value), false)
+    if (Array.isArray(value)) return value.map((each) => this.over(each))
+    if (typeof value !== 'object' || value === null) return typeof value === 'number' ? value : masked
+    if (Object.getPrototypeOf(value) !== Object.prototype && Object.getPrototypeOf(value) !== null) return masked
+    return Object.fromEntries(Object.entries(value).map(([key, each]) => [key, this.over(each)]))
+  }
+
+  #all(): Needles<string> {
+    if (!this.#needles) {
+      this.#needles = new Needles()
+      for (const text of this.#texts) this.#needles.add(text, '')
+    }
+    return this.#needles
+  }
+}
+
+/**
+ * Settings from their parts: nested by place and frozen. Secrets, and values that hold one, are not enumerable, so that copying
+ * spreads none. Reading an `absent` one throws.
+ */
+export function assemble(settings: readonly Setting[], stage: Stage, absent?: ReadonlySet<string>): object {
   const groups = new Map<string, Group>()
   const root = newGroup()
   const page: Record<string, unknown> = Object.create(null)
-  for (const { name, value, entry } of settings) {
+  const covers = new Covers(settings)
+  for (const { name, value, entry, text } of settings) {
     if (reachesBrowser(entry) && fixedAt(entry) === 'start' && !hides(entry)) page[name] = value
-    if (entry.as === undefined && !hides(entry) && !absent?.has(name)) {
+    const isCovered = text !== undefined && !hides(entry) && covers.hasWithin(text)
+    if (entry.as === undefined && !hides(entry) && !isCovered && !absent?.has(name)) {
       root[name] = value
       continue
     }
@@ -67,7 +115,10 @@ export function assemble(settings: Iterable<Setting>, stage: Stage, absent?: Rea
     const key = steps[steps.length - 1] as string
     // No place is one that a prototype could catch, so the plain way, which is much the fastest, will do.
     if (absent?.has(name)) Object.defineProperty(group, key, { get: () => refuse(name), enumerable: false })
-    else if (!hides(entry) || value === undefined) group[key] = value
+    else if (isCovered) {
+      Object.defineProperty(group, key, { get: () => value, enumerable: false })
+      coveredBy.get(group)?.set(key, () => covers.over(value))
+    } else if (!hides(entry) || value === undefined) group[key] = value
     else {
       // A getter, since what prints hidden members shows that there is one, and asks for nothing.
       Object.defineProperty(group, key, { get: () => value, enumerable: entry.secret !== true })
@@ -93,7 +144,11 @@ export function stageOf(settings: object): Stage {
 /** The texts of the secrets of settings. */
 export function secretTextsIn(settings: object): readonly string[] {
   const texts: string[] = []
-  copyOf(settings as Group, (_, value) => texts.push(saidBy(value)))
+  copyOf(
+    settings as Group,
+    (_, value) => texts.push(saidBy(value)),
+    (_, value) => value,
+  )
   return texts
 }
 
@@ -111,11 +166,16 @@ function refuse(name: string): never {
 function newGroup(): Group {
   const group = Object.create(printing) as Group
   maskedBy.set(group, new Map())
+  coveredBy.set(group, new Map())
   return group
 }
 
 function maskedCopy(this: Group): Group {
-  return copyOf(this, (mask) => mask)
+  return copyOf(
+    this,
+    (mask) => mask,
+    (cover) => cover(),
+  )
 }
 
 /**
@@ -124,19 +184,26 @@ function maskedCopy(this: Group): Group {
  */
 export function reveal<S extends object>(settings: S): S {
   must(typeof settings === 'object' && settings !== null, `reveal takes settings, but got ${whatIs(settings)}.`)
-  return copyOf(settings as unknown as Group, (_, value) => value) as S
+  const own = (_: unknown, value: unknown) => value
+  return copyOf(settings as unknown as Group, own, own) as S
 }
 
-function copyOf(group: Group, secret: (mask: string, value: unknown) => unknown): Group {
+function copyOf(
+  group: Group,
+  secret: (mask: string, value: unknown) => unknown,
+  covered: (cover: () => unknown, value: unknown) => unknown,
+): Group {
   const masks = maskedBy.get(group)
+  const covers = coveredBy.get(group)
   const copy: Group = {}
   for (const key of Object.getOwnPropertyNames(group)) {
     // A variable that a test was not given.
-    if (Object.getOwnPropertyDescriptor(group, key)?.get && !masks?.has(key)) continue
+    if (Object.getOwnPropertyDescriptor(group, key)?.get && !masks?.has(key) && !covers?.has(key)) continue
     const value = group[key]
     const isGroup = maskedBy.has(value as object)
-    const shown = masks?.has(key) ? secret(masks.get(key) as string, value) : value
-    copy[key] = isGroup ? copyOf(value as Group, secret) : shown
+    const cover = covers?.get(key)
+    const shown = cover ? covered(cover, value) : masks?.has(key) ? secret(masks.get(key) as string, value) : value
+    copy[key] = isGroup ? copyOf(value as Group, secret, covered) : shown
   }
   return copy
 }
