@@ -10,9 +10,16 @@ import { setTimeout as wait } from 'node:timers/promises'
 import { serve } from '@hono/node-server'
 import { RESPONSE_ALREADY_SENT } from '@hono/node-server/utils/response'
 import { Hono } from 'hono'
+import { bodyLimit } from 'hono/body-limit'
 
 const [port, file] = process.argv.slice(2)
-const token = process.env.HOST_TOKEN // mappa keep: the host's own, which no legend of ours declares
+const token = process.env.HOST_TOKEN ?? '' // mappa keep: the host's own, which no legend of ours declares
+if (token.length < 16) {
+  console.error('HOST_TOKEN must be set, to 16 characters at least.')
+  process.exit(1)
+}
+/** Larger requests are refused. Bytes. */
+const bodyMax = 64 * 1024
 /** Services of this kind take their time. Milliseconds. */
 const usualWait = 50
 let fault = null
@@ -42,23 +49,26 @@ app.use(async (context, next) => {
   const misbehaves = context.req.path === '/fault' ? undefined : faults[fault]
   return (await misbehaves?.(context)) ?? next()
 })
+app.use(bodyLimit({ maxSize: bodyMax, onError: (context) => context.text('Too large.', 413) }))
 app.put('/fault', async (context) => {
   fault = (await context.req.json()).fault
   return context.body(null, 204)
 })
 app.get('/:stage', (context) => {
-  const texts = all()[context.req.param('stage')]
+  const texts = textsOf(all(), context)
   return texts ? context.json(texts) : context.text('Unknown stage.', 404)
 })
-app.get('/:stage/names', (context) => context.json(Object.keys(all()[context.req.param('stage')] ?? {})))
+app.get('/:stage/names', (context) => context.json(Object.keys(textsOf(all(), context) ?? {})))
 app.patch('/:stage', async (context) => {
+  const patch = await context.req.json().catch(() => undefined)
+  if (!isPatch(patch)) return context.text('Send an object of texts.', 400)
+  // Read when nothing is waited for any more: another request may have written meanwhile.
   const stages = all()
-  const stage = context.req.param('stage')
-  if (!stages[stage]) return context.text('Unknown stage.', 404)
-  const merged = { ...stages[stage], ...(await context.req.json()) }
-  stages[stage] = Object.fromEntries(Object.entries(merged).filter(([, text]) => text !== null))
-  keep(stages)
-  return context.json(Object.keys(stages[stage]))
+  const texts = textsOf(stages, context)
+  if (!texts) return context.text('Unknown stage.', 404)
+  const merged = Object.entries({ ...texts, ...patch }).filter(([, text]) => text !== null)
+  keep({ ...stages, [context.req.param('stage')]: Object.fromEntries(merged) })
+  return context.json(merged.map(([name]) => name))
 })
 
 const server = serve({ fetch: app.fetch, port: Number(port), hostname: '127.0.0.1' }, ({ port }) =>
@@ -68,6 +78,24 @@ process.on('SIGTERM', () => {
   server.close(() => process.exit(0))
   server.closeAllConnections()
 })
+
+/** The texts of a stage that the file has; `__proto__` and the like are none. */
+function textsOf(stages, context) {
+  const stage = context.req.param('stage')
+  return Object.hasOwn(stages, stage) ? stages[stage] : undefined
+}
+
+function isPatch(value) {
+  return (
+    typeof value === 'object' &&
+    value !== null &&
+    !Array.isArray(value) &&
+    Object.entries(value).every(
+      ([name, text]) =>
+        /^[A-Za-z_]\w*$/.test(name) && name !== '__proto__' && (text === null || typeof text === 'string'),
+    )
+  )
+}
 
 function all() {
   return JSON.parse(readFileSync(file, 'utf8'))

@@ -1,6 +1,6 @@
 import assert from 'node:assert/strict'
 import { spawnSync } from 'node:child_process'
-import { existsSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
+import { chmodSync, existsSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { test } from 'node:test'
 import { keys, mappa, mappaAsked, mappaProcess, node, noTerminal, project, token } from '../../../test/helpers.js'
@@ -136,6 +136,27 @@ test('a secret is replaced, a list of them keeps the old one until it is dropped
   assert.match(dropped.stdout, /Wrote 1 value/)
   assert.equal(held(root, '.env.local')[0]?.split('\n')[1], `OLD_KEYS=${hive}`)
   assert.ok(!dropped.stdout.includes('other-secret-77'))
+})
+
+test('a layer that others may read is told when a secret is written to it, and keeps its mode', {
+  skip: process.getuid === undefined && 'no file modes here',
+}, async () => {
+  const root = project({
+    'mappa.legend.mjs': legend,
+    '.env.local': 'NOTE=1\n',
+    '.gitignore': '.env.local\n.env.*.local\n',
+  })
+  for (const [mode, isTold] of [
+    [0o644, true],
+    [0o640, true],
+    [0o600, false],
+  ] as const) {
+    chmodSync(join(root, '.env.local'), mode)
+    const { stderr } = await mappa(['fill', 'SESSION_KEY', '--replace'], { cwd: root })
+    const told = 'Other users of this machine can read .env.local. Run: chmod go-r .env.local'
+    assert.equal(stderr.replace(/\s+/g, ' ').includes(told), isTold, stderr)
+    assert.equal(statSync(join(root, '.env.local')).mode & 0o777, mode)
+  }
 })
 
 test('a file that holds a secret is left out of git', async () => {

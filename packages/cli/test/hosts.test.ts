@@ -63,6 +63,29 @@ async function settingsHost() {
   return { url, misbehave, settings: () => JSON.parse(readFileSync(file, 'utf8')) }
 }
 
+test('the settings service asks for its token, loses no update, and takes neither odd stages nor large bodies', async () => {
+  const server = join(top, 'examples/settings-host/server.mjs')
+  const bare = await node([server, '0', 'settings.json'], { cwd: project({}), env: { HOST_TOKEN: '' } })
+  assert.deepEqual([bare.code, bare.stderr], [1, 'HOST_TOKEN must be set, to 16 characters at least.\n'])
+  const host = await settingsHost()
+  const ask = async (path: string, method = 'GET', body?: string, bearer = hostToken) => {
+    const headers = { authorization: `Bearer ${bearer}` }
+    return (await fetch(`${host.url}${path}`, { method, headers, ...(body !== undefined && { body }) })).status
+  }
+  for (const wrong of ['', 'undefined', 'null', hostToken.slice(1)])
+    assert.equal(await ask('/staging', 'GET', undefined, wrong), 401)
+  for (const stage of ['__proto__', 'constructor', 'toString', 'none']) {
+    assert.equal(await ask(`/${stage}`), 404, stage)
+    assert.equal(await ask(`/${stage}`, 'PATCH', '{"A":"1"}'), 404, stage)
+  }
+  for (const body of ['', '[]', 'null', '"a"', '{"A":1}', '{"a b":"1"}', '{"__proto__":"1"}'])
+    assert.equal(await ask('/staging', 'PATCH', body), 400, body)
+  assert.equal(await ask('/staging', 'PATCH', JSON.stringify({ A: 'x'.repeat(70_000) })), 413)
+  const names = Array.from({ length: 20 }, (_, at) => `HIVE_${at}`)
+  await Promise.all(names.map((name) => ask('/production', 'PATCH', JSON.stringify({ [name]: '1' }))))
+  assert.deepEqual(Object.keys(host.settings().production).sort(), [...names].sort())
+})
+
 /** What is said of the service in each state; of its values, where they are read as a layer, and where it is asked as a host. */
 const states: readonly (readonly [fault: string | null, said: RegExp | undefined])[] = [
   [null, undefined],

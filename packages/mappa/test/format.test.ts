@@ -14,7 +14,7 @@ test('a name is added beside its relatives, with a comment, in their style; a re
   assert.equal(
     layer.toString(),
     'export SMS_GATEWAY=\'x\'\r\n# hives\r\nHIVES=2\r\nHIVES_MAX=9\r\nSMS_TOKEN="y" # secret\r\n' +
-      '# Who it is from\r\n#\r\n# at most 11\r\nSMS_SENDER="Fennel Hill"\r\nB=${SMS_URL}\r\nZ=last\r\n',
+      '# Who it is from\r\n#\r\n# at most 11\r\nSMS_SENDER="Fennel Hill"\r\nB=${SMS_GATEWAY}\r\nZ=last\r\n',
   )
   assert.throws(() => layer.add('B', ''), /B already exists/)
   assert.throws(() => layer.rename('B', 'Z'), /Z already exists/)
@@ -45,4 +45,20 @@ test('a large layer with many names is read whole, also when lines are short', (
   assert.equal(values.names().length, 50_000)
   for (const at of [0, 1, 777, 49_999]) assert.equal(values.get(`A${at}`), String(at))
   assert.equal(values.get('A50000'), undefined)
+})
+
+test('a name that is renamed is renamed where other values use it, and nowhere else', () => {
+  const rows: readonly (readonly [before: string, after: string, changes?: boolean])[] = [
+    ['OLD=1\nURL=http://${OLD}/\n', 'NEW=1\nURL=http://${NEW}/\n'],
+    ['URL="a ${OLD:-${OLD}} ${OLDER} $OLD"\n', 'URL="a ${NEW:-${NEW}} ${OLDER} $OLD"\n'],
+    ['A=\'${OLD}\'\nB="\\${OLD}"\n', 'A=\'${OLD}\'\nB="\\${OLD}"\n', false],
+    ['A="x"\'${OLD}\'"${OLD}" # ${OLD}\r\n# ${OLD}\r\n', 'A="x"\'${OLD}\'"${NEW}" # ${OLD}\r\n# ${OLD}\r\n'],
+    ['OLD=${OLD}:x\nOLD=2\n', 'NEW=${NEW}:x\nNEW=2\n'],
+    ['OTHER=1\n', 'OTHER=1\n', false],
+  ]
+  for (const [before, after, changes = true] of rows) {
+    const layer = readLayer(before)
+    assert.equal(layer.rename('OLD', 'NEW'), changes, before)
+    assert.equal(layer.toString(), after)
+  }
 })

@@ -346,3 +346,41 @@ test('names that change what programs run or whom they trust come from a layer f
   )
   assert.ok(isTaken('NODE_OPTIONS', { NODE_OPTIONS: { type: 'string' } }))
 })
+
+test('addresses of replica sets are addresses, durations end where numbers do, and leading zeros and leap seconds are as documented', () => {
+  const rows: readonly (readonly [entry: Entry, text: string, value: unknown])[] = [
+    [
+      { type: 'string', format: 'uri' },
+      'postgres://a.example:1,b.example:2/hives',
+      'postgres://a.example:1,b.example:2/hives',
+    ],
+    [
+      { type: 'string', format: 'uri' },
+      'mongodb://u:p@a:1,[::1]:2,c/x?replicaSet=r',
+      'mongodb://u:p@a:1,[::1]:2,c/x?replicaSet=r',
+    ],
+    [{ type: 'string', format: 'uri', schemes: ['postgres'] }, 'postgres://a:1,b:2/d', 'postgres://a:1,b:2/d'],
+    [{ type: 'string', format: 'uri' }, 'https://a:1,b:2/d', undefined],
+    [{ type: 'string', format: 'uri' }, 'postgres://a:1,,b:2/d', undefined],
+    [{ type: 'string', format: 'uri' }, 'postgres://a:1,b:99999/d', undefined],
+    [{ type: 'string', format: 'uri' }, `a:${'%'.repeat(3_000_000)}`, undefined],
+    [{ type: 'string', format: 'email' }, `${'a.'.repeat(2_000_000)}a`, undefined],
+    [{ type: 'array', items: { type: 'string' } }, `"${'""'.repeat(2_000_000)}`, undefined],
+    [{ type: 'duration' }, '104249991w', undefined],
+    [{ type: 'duration' }, '104249991d', 9_007_199_222_400_000],
+    [{ type: 'duration' }, '104249992d', undefined],
+    [{ type: 'duration' }, 'PT99999999999999999H', undefined],
+    [{ type: 'port' }, '080', 80],
+    [{ type: 'integer' }, '-007', -7],
+    [{ type: 'string', format: 'date-time' }, '2026-12-31T23:59:60Z', '2026-12-31T23:59:60Z'],
+    [{ type: 'string', format: 'date-time' }, '2026-12-31T22:59:60Z', undefined],
+  ]
+  for (const [entry, text, value] of rows) {
+    const found = surveyLayers(legend({ A: entry }), { stage: 'test', layers: [layerFromValues('given', { A: text })] })
+    assert.deepEqual(
+      (found.settings as { A?: unknown } | undefined)?.A,
+      value,
+      `${JSON.stringify(entry)} ${text.slice(0, 60)}`,
+    )
+  }
+})

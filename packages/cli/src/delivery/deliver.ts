@@ -5,7 +5,7 @@ import type { Survey } from 'mappa'
 import { type DeliveredValue, pathFrom, textAt } from 'mappa/command'
 import { counted } from '../declared/counted.js'
 import { git } from '../project/git/git.js'
-import { telling, tellRecovered } from '../project/made-file.js'
+import { telling, tellReadable, tellRecovered } from '../project/made-file.js'
 import { choose } from '../terminal/ask.js'
 import { diffText } from '../terminal/diff.js'
 import { say } from '../terminal/say.js'
@@ -66,7 +66,7 @@ export async function deliver(
     await writeFiles(
       writes.map((write) => ({ ...write, outside: true })),
       root,
-      { folders: folder === undefined ? [] : foldersTo(folder), onRecovered: tellRecovered },
+      { folders: folder === undefined ? [] : foldersTo(folder), onRecovered: tellRecovered, onReadable: tellReadable },
     )
     const terminal = talk()
     for (const { named, path, text, before, secret } of writes) {

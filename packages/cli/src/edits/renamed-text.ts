@@ -6,19 +6,7 @@ export function renamedInLayer(text: string, name: string, fresh: string): strin
   const there = layer.names()
   if (there.includes(name) && there.includes(fresh)) throw new RangeError(`${fresh} is already set there.`)
   layer.rename(name, fresh)
-  const renamed = layer.toString()
-  const ranges = [...readLayer(renamed).ranges().values()].flat().sort((a, b) => b.valueStart - a.valueStart)
-  let after = renamed
-  for (const { valueStart, valueEnd, style } of ranges) {
-    if (style === 'single') continue
-    const written = after.slice(valueStart, valueEnd)
-    // In what is joined of pieces, single quotes keep what is in them.
-    const mended = written.replace(/'[^']*'|\$\{([A-Za-z_]\w*)(?=[}:?+-])/g, (whole, each?: string) =>
-      each === name && (style !== 'joined' || whole.startsWith('$')) ? `\${${fresh}` : whole,
-    )
-    if (mended !== written) after = after.slice(0, valueStart) + mended + after.slice(valueEnd)
-  }
-  return after
+  return layer.toString()
 }
 
 /** A text in which a name stands as a whole word, under another one: for manifests and scripts, whose names are these. */

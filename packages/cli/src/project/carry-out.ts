@@ -9,7 +9,7 @@ import { paragraph } from '../terminal/paragraph.js'
 import { isAsked, jsonText, output, talk } from '../terminal/terminal.js'
 import { exitCodes } from '../terminal/usage-error.js'
 import { WriteError, type WriteOptions, writeFiles } from '../writing/write.js'
-import { tellRecovered } from './made-file.js'
+import { tellReadable, tellRecovered } from './made-file.js'
 
 /** Options of a change. */
 export interface CarryOptions {
@@ -65,7 +65,7 @@ export async function carryOut(carried: Carried, options: CarryOptions): Promise
     writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
       root,
-      { madeFrom: carried.madeFrom ?? [], onRecovered: tellRecovered },
+      { madeFrom: carried.madeFrom ?? [], onRecovered: tellRecovered, onReadable: tellReadable },
     )
   try {
     if (options.json) {

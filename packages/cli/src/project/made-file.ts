@@ -1,4 +1,4 @@
-import { join } from 'node:path'
+import { basename, join } from 'node:path'
 import { printable } from 'mappa'
 import { readTextFile } from 'mappa/command'
 import { findRoot } from 'mappa/node'
@@ -35,12 +35,17 @@ export function tellRecovered({ command, outcome, files, left }: Recovered): voi
   say(`${command} was interrupted. ${what}.${stays}`)
 }
 
+/** Tells that a file with secrets is one that others of this machine may read; its mode may be meant. */
+export function tellReadable(path: string): void {
+  say(`Other users of this machine can read ${printable(basename(path))}. Run: chmod go-r ${printable(basename(path))}`)
+}
+
 /** Takes back what a process that was killed has left half written in a project. */
 export async function endLeftOpen(named: string | undefined): Promise<void> {
   const { directory } = findRoot({ root: named, environmentRoot: process.env.MAPPA_ROOT })
   if (!hasLeftOpen(directory)) return
   await telling(async () => {
-    await endOpenWrites(directory, { onRecovered: tellRecovered })
+    await endOpenWrites(directory, { onRecovered: tellRecovered, onReadable: tellReadable })
     return { exitCode: exitCodes.fine }
   })
 }
@@ -71,12 +76,12 @@ export async function writeMade(
   const before = change.before ?? null
   const terminal = output()
   if (before === after) {
-    await writeFiles(beside, root, { ...options, onRecovered: tellRecovered })
+    await writeFiles(beside, root, { ...options, onRecovered: tellRecovered, onReadable: tellReadable })
     terminal.write(`${path} is up to date.\n`)
     return { exitCode: exitCodes.fine }
   }
   const writes = [{ path: join(root, path), text: after, before }, ...beside]
-  await writeFiles(writes, root, { ...options, onRecovered: tellRecovered })
+  await writeFiles(writes, root, { ...options, onRecovered: tellRecovered, onReadable: tellReadable })
   if (before !== null) terminal.write(`${diffText([{ path, before, after }], hidden, terminal)}\n`)
   terminal.write(`${said}\n`)
   return { exitCode: exitCodes.fine }

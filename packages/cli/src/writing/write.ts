@@ -46,6 +46,8 @@ export interface WriteOptions {
   readonly folders?: readonly string[]
   /** Called with what became of a transaction that another process had left open. */
   readonly onRecovered?: (recovered: Recovered) => void
+  /** Called with a file that got secrets, was there before, and keeps a mode by which others may read it. */
+  readonly onReadable?: (path: string) => void
   /** True if a transaction that was left open elsewhere is taken back, too: a person has said so. */
   readonly endsElsewhere?: boolean
 }
@@ -93,6 +95,9 @@ export async function writeFiles(
     try {
       await writeAll(writes, { root: realOf(top), within, made, look, options })
       isDone = true
+      if (process.getuid === undefined) return
+      for (const { path: file, secret, text } of writes)
+        if (secret && text !== null && (fs.statSync(file).mode & 0o044) !== 0) options.onReadable?.(file)
     } finally {
       if (!isDone) removeFolders(made)
     }

@@ -1,3 +1,4 @@
+import { parseParts } from './expansion.js'
 import { explainFlaw } from './flaw-texts.js'
 import { flawAt, type LayerFlaw } from './flaws.js'
 import type { Flaw, Style } from './item-kinds.js'
@@ -20,6 +21,23 @@ interface Assignment {
   readonly valueEnd: number
   readonly style: Style
   readonly loose: boolean
+}
+
+/** The value of a name's last assignment. */
+function valueIn(items: readonly Item[], name: string): string | undefined {
+  const item = items.findLast((item) => item.assignment?.name === name)
+  if (!item?.assignment) return undefined
+  const { valueStart, valueEnd, style } = item.assignment
+  return decodeValue(item.text.slice(valueStart, valueEnd), style)
+}
+
+/** Offsets of a name in the expansions of a value, as it is written. */
+function expansionsOf(name: string, written: string, style: Style): readonly number[] {
+  const places: number[] = []
+  parseParts(written, style, (each, start) => {
+    if (each === name) places.push(start + 2)
+  })
+  return places
 }
 
 /** Something in the text that could not be understood. Lines and columns count from 1. */
@@ -69,10 +87,7 @@ export class LayerDocument {
 
   /** The value of a name as the program will see it (its last assignment counts), or undefined. */
   get(name: string): string | undefined {
-    const item = this.#items.findLast((item) => item.assignment?.name === name)
-    if (!item?.assignment) return undefined
-    const { valueStart, valueEnd, style } = item.assignment
-    return decodeValue(item.text.slice(valueStart, valueEnd), style)
+    return valueIn(this.#items, name)
   }
 
   /** Finds where each name is assigned in the present text: every time, in order. */
@@ -148,21 +163,33 @@ export class LayerDocument {
   }
 
   /**
-   * Gives a name another one, in each of its assignments; mentions of it in other values stay as they are. True if it
-   * was there.
+   * Gives a name another one, in each of its assignments, and in the expansions of this document's values (`${NAME}`). True if one
+   * of them was there.
    * @throws {RangeError} if the new name is not valid or is there already, or what cannot be understood would change by it.
    */
   rename(name: string, fresh: string): boolean {
     if (!isName(fresh)) throw new RangeError('This is not a valid variable name.')
     const names = this.names()
-    if (!names.includes(name)) return false
-    if (fresh !== name && names.includes(fresh)) throw new RangeError(`${fresh} already exists.`)
+    if (fresh !== name && names.includes(name) && names.includes(fresh))
+      throw new RangeError(`${fresh} already exists.`)
+    const changed = new Set<string>()
     const items = this.#items.map((item) => {
-      if (item.assignment?.name !== name) return item
-      const { nameStart } = item.assignment
-      return readItem(item.text.slice(0, nameStart) + fresh + item.text.slice(nameStart + name.length))
+      if (!item.assignment) return item
+      const { nameStart, valueStart, valueEnd, style } = item.assignment
+      const written = item.text.slice(valueStart, valueEnd)
+      const places = written.includes(`\${${name}`) ? expansionsOf(name, written, style) : []
+      const isOwn = item.assignment.name === name
+      if (!isOwn && places.length === 0) return item
+      // From the last on, so that offsets stay right.
+      const value = places.reduceRight((text, at) => text.slice(0, at) + fresh + text.slice(at + name.length), written)
+      const lead = item.text.slice(0, valueStart)
+      const renamed = isOwn ? lead.slice(0, nameStart) + fresh + lead.slice(nameStart + name.length) : lead
+      changed.add(isOwn ? fresh : item.assignment.name)
+      return readItem(renamed + value + item.text.slice(valueEnd))
     })
-    this.#edit({ [name]: undefined, [fresh]: this.get(name) }, items)
+    if (changed.size === 0) return false
+    const meant = [...changed].map((each) => [each, valueIn(items, each)] as const)
+    this.#edit({ [name]: undefined, ...Object.fromEntries(meant) }, items)
     return true
   }
 

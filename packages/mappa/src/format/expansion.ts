@@ -48,9 +48,9 @@ interface Frame {
 /**
  * Takes a value apart, as written, quotes included. In a bare value every character but `${` is itself. In one that
  * starts with a quote, pieces join as in a shell: single quotes keep everything, double quotes know escapes and
- * expansions, and outside quotes a backslash makes the next character ordinary.
+ * expansions, and outside quotes a backslash makes the next character ordinary. `onExpansion` gets each name and its offset.
  */
-export function parseParts(written: string, style: Style): Parsed {
+export function parseParts(written: string, style: Style, onExpansion?: (name: string, start: number) => void): Parsed {
   const open: Frame[] = []
   const bare: BareDollar[] = []
   let parts: Part[] = []
@@ -98,6 +98,7 @@ export function parseParts(written: string, style: Style): Parsed {
       head.lastIndex = at
       const [all, name, operator] = head.exec(written) ?? []
       if (all === undefined || name === undefined || open.length === nestingMax) return { flawAt: at }
+      onExpansion?.(name, at)
       take()
       flush()
       open.push({ start: at, name, operator: operator as Operator, parts })

@@ -5,7 +5,7 @@ import { chosenValues, fromHere } from '../../delivery/chosen-values.js'
 import { deliver, hiddenTextsOf } from '../../delivery/deliver.js'
 import { faultsElsewhere, pageSurvey } from '../../delivery/page-survey.js'
 import { described } from '../../project/described.js'
-import { telling, tellRecovered, textIn } from '../../project/made-file.js'
+import { telling, tellReadable, tellRecovered, textIn } from '../../project/made-file.js'
 import { exitCodeFor, openSound, type ProjectOptions } from '../../project/project.js'
 import { tellFaults } from '../../terminal/json-report.js'
 import { say } from '../../terminal/say.js'
@@ -202,7 +202,10 @@ async function emitModule(options: EmitOptions): Promise<Ended> {
       talk().write(`mappa emit did not write ${out}, so it was not changed. Name another file with --out.\n`)
       return { exitCode: exitCodes.faults }
     }
-    await writeFiles([{ path, text, before: before ?? null, outside: true }], root, { onRecovered: tellRecovered })
+    await writeFiles([{ path, text, before: before ?? null, outside: true }], root, {
+      onRecovered: tellRecovered,
+      onReadable: tellReadable,
+    })
     output().write(`${out} has the values of pages in stage ${stage.name}.\n`)
     return { exitCode: exitCodes.fine }
   })

@@ -10,7 +10,7 @@ import { withIgnoreRules } from '../../edits/ignore.js'
 import { capturedTexts, givenText } from '../../project/captured.js'
 import { described } from '../../project/described.js'
 import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../../project/files.js'
-import { tellRecovered, textIn } from '../../project/made-file.js'
+import { tellReadable, tellRecovered, textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../../project/project.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -234,7 +234,7 @@ async function written(filled: readonly Filled[], run: Run, isNamed: boolean): P
         forgets: options.replace === true && changes.some((each) => each.path === path),
       })),
       root,
-      { onRecovered: tellRecovered },
+      { onRecovered: tellRecovered, onReadable: tellReadable },
     )
     const after = stageFound(project, options)
     const left = lackingIn(after, run.variables).filter(

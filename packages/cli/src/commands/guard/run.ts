@@ -25,7 +25,7 @@ import {
   trackedPaths,
   unguardedLayers,
 } from '../../project/git/repository.js'
-import { tellRecovered } from '../../project/made-file.js'
+import { tellReadable, tellRecovered } from '../../project/made-file.js'
 import { openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { unseen } from '../../terminal/ask.js'
 import { jsonReport } from '../../terminal/json-report.js'
@@ -409,6 +409,7 @@ async function changeHook(root: string, isWanted: boolean): Promise<{ exitCode: 
   try {
     await writeFiles([{ path, text: after, before: before ?? null, executable: true }], root, {
       onRecovered: tellRecovered,
+      onReadable: tellReadable,
     })
   } catch (error) {
     if (!(error instanceof WriteError)) throw error

@@ -9,7 +9,7 @@ import { isTelling } from '../../lift/facts.js'
 import { gathered } from '../../lift/lift.js'
 import { confirmed } from '../../project/carry-out.js'
 import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectPaths } from '../../project/files.js'
-import { tellRecovered } from '../../project/made-file.js'
+import { tellReadable, tellRecovered } from '../../project/made-file.js'
 import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../../project/project.js'
 import { factsAcross } from '../../run/threads.js'
 import { diffText, type FileChange } from '../../terminal/diff.js'
@@ -103,7 +103,7 @@ async function writeFailure(changes: readonly Change[], root: string): Promise<s
     await writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
       root,
-      { onRecovered: tellRecovered },
+      { onRecovered: tellRecovered, onReadable: tellReadable },
     )
     return undefined
   } catch (error) {

@@ -29,7 +29,7 @@ import {
   textFiles,
   uncommittedPaths,
 } from '../../project/files.js'
-import { tellRecovered } from '../../project/made-file.js'
+import { tellReadable, tellRecovered } from '../../project/made-file.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../../project/project.js'
 import { factsAcross } from '../../run/threads.js'
 import { diffText } from '../../terminal/diff.js'
@@ -196,7 +196,7 @@ async function apply(
     await writeFiles(
       changes.map(({ path, before, after, secret }) => ({ path: join(root, path), text: after, before, secret })),
       root,
-      { onRecovered: tellRecovered },
+      { onRecovered: tellRecovered, onReadable: tellReadable },
     )
   } catch (error) {
     if (!(error instanceof WriteError)) throw error

@@ -6,7 +6,7 @@ import { builtStageOf } from 'mappa/page'
 import { fromHere } from '../../delivery/chosen-values.js'
 import { type DeliveredText, deliver, hiddenTextsOf } from '../../delivery/deliver.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../../delivery/page-survey.js'
-import { telling, tellRecovered } from '../../project/made-file.js'
+import { telling, tellReadable, tellRecovered } from '../../project/made-file.js'
 import {
   exitCodeFor,
   openSound,
@@ -264,7 +264,7 @@ async function stampInPlace(
     ...renewOutput(folder, folder !== root, changes),
   }))
   const writes = outputs.flatMap((each) => each.writes.map((write) => ({ ...write, outside: true })))
-  await writeFiles(writes, root, { onRecovered: tellRecovered })
+  await writeFiles(writes, root, { onRecovered: tellRecovered, onReadable: tellReadable })
   for (const { changes, renewed, notices } of outputs) {
     for (const { file } of pages.filter(({ file }) => changes.some(({ path }) => path === resolve(file))))
       talk().write(`${file} has the values of ${stage}.\n`)

@@ -5,7 +5,7 @@ import { repositoryTop } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { hiddenValues } from '../../edits/hidden-values.js'
 import { type CarryOptions, confirmed } from '../../project/carry-out.js'
-import { tellRecovered } from '../../project/made-file.js'
+import { tellReadable, tellRecovered } from '../../project/made-file.js'
 import { openProject, type ProjectOptions } from '../../project/project.js'
 import { diffText, type FileChange } from '../../terminal/diff.js'
 import { jsonReport } from '../../terminal/json-report.js'
@@ -135,7 +135,7 @@ async function takenBack(
         ...(each.mode !== undefined && { mode: each.mode }),
       })),
       root,
-      { onRecovered: tellRecovered },
+      { onRecovered: tellRecovered, onReadable: tellReadable },
     )
     removeFolders(record.folders)
   }

@@ -62,7 +62,8 @@ export function bytesOf(text: string): number | undefined {
 
 /** 1.1 hours are 3,960,000 ms to a person, though not quite to binary fractions. */
 function whole(value: number): number | undefined {
-  if (!Number.isFinite(value)) return undefined
+  // Beyond it, neighbours are one and the same number.
+  if (!Number.isFinite(value) || value > Number.MAX_SAFE_INTEGER) return undefined
   const near = Math.round(value)
   return Math.abs(value - near) <= 1e-9 * Math.max(1, Math.abs(value)) ? near : value
 }
