@@ -1,4 +1,6 @@
+import path from 'node:path'
 import { leaksOf, withEmptyBlock } from 'mappa/plugin'
+import { leaksOnDisk, noteSearched } from './bundle/on-disk.js'
 import { graphOf, type Input, moduleOf } from './bundle/page-graph.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import { resolvedModule, type Session } from './bundle/session.js'
@@ -39,8 +41,14 @@ export interface RollupPlugin {
   }
   readonly generateBundle: {
     readonly order: 'post'
-    handler(this: Context, options: unknown, bundle: { readonly [file: string]: OutputFile }): void
+    handler(
+      this: Context,
+      options: { readonly dir?: string | undefined; readonly file?: string | undefined },
+      bundle: { readonly [file: string]: OutputFile },
+      isWrite: boolean,
+    ): void
   }
+  readonly closeBundle: { readonly order: 'post'; readonly sequential: true; handler(this: Context): void }
 }
 
 /**
@@ -114,7 +122,7 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
 
     generateBundle: {
       order: 'post',
-      handler(_, bundle) {
+      handler({ dir, file }, bundle, isWrite) {
         const { sound } = own().project
         if (!sound || !isClient) return
         const outputs = Object.values(bundle).map(({ fileName, code, source = '', map }) => ({
@@ -124,12 +132,31 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
         }))
         const leaks = leaksOf(outputs, sound.survey)
         if (leaks.length > 0) this.error({ message: own().report(leaks), stack: '' })
+        // A single file may lie anywhere, so that what is beside it is not a part of the output.
+        if (isWrite && dir !== undefined && file === undefined) {
+          const output = path.resolve(dir)
+          noteSearched(own().searchedIn(output), output, outputs)
+        }
         const files = Object.values(bundle)
         const takes = files.some(({ modules }) => modules && resolvedModule in modules)
         if (own().command !== 'build' || own().atStart.length === 0 || !takes) return
         for (const file of files)
           if (file.fileName.endsWith('.html') && typeof file.source === 'string')
             file.source = withEmptyBlock(file.source, sound.survey.stage.name)
+      },
+    },
+
+    closeBundle: {
+      // Behind all that copies or writes a file.
+      order: 'post',
+      sequential: true,
+      handler() {
+        const { sound } = session?.project ?? {}
+        if (!session || !sound || !isClient) return
+        const leaks = session
+          .takeSearched()
+          .flatMap(([output, searched]) => leaksOnDisk(output, sound.survey, searched))
+        if (leaks.length > 0) this.error({ message: session.report(leaks), stack: '' })
       },
     },
   }

@@ -56,6 +56,74 @@ test('a page that imports what is the server’s is refused with the way it took
   }
 })
 
+test('what is copied beside a page, and what another plugin writes late, is searched on the disk and removed', async () => {
+  const late = (file: string, text: string) => ({
+    name: 'late',
+    closeBundle: { order: 'post' as const, handler: () => writeFileSync(file, text) },
+  })
+  const plain = "import { PAGE } from 'virtual:mappa/settings'\ndocument.title = PAGE\n"
+  const copies: Readonly<Record<string, (root: string) => void>> = {
+    'notes.txt': (root) => writeFileSync(join(root, 'public/notes.txt'), `x ${secret}`),
+    'link.txt': (root) => symlinkSync('../run/KEY', join(root, 'public/link.txt')),
+    '.well-known/notes': (root) => {
+      mkdirSync(join(root, 'public/.well-known'))
+      writeFileSync(join(root, 'public/.well-known/notes'), Buffer.from(`a ${secret}`).toString('base64'))
+    },
+    'linked/KEY': (root) => symlinkSync('../run', join(root, 'public/linked')),
+    'late.txt': () => {},
+  }
+  for (const [file, copy] of Object.entries(copies)) {
+    const root = pageProject(plain)
+    mkdirSync(join(root, 'public'))
+    writeFileSync(join(root, 'public/fine.txt'), 'fine')
+    copy(root)
+    const plugins = [...(file === 'late.txt' ? [late(join(root, 'dist/late.txt'), secret)] : []), mappa()]
+    await assert.rejects(
+      build({ root, logLevel: 'silent', plugins }),
+      new RegExp(`${file.replaceAll('.', '\\.')} contains the value of KEY`),
+    )
+    assert.deepEqual(
+      [existsSync(join(root, 'dist', file)), existsSync(join(root, 'dist/fine.txt'))],
+      [false, true],
+      file,
+    )
+  }
+  const root = pageProject(plain)
+  mkdirSync(join(root, 'public'))
+  writeFileSync(join(root, 'public/fine.txt'), 'fine')
+  await build({ root, logLevel: 'silent', plugins: [mappa()] })
+  assert.ok(existsSync(join(root, 'dist/index.html')))
+})
+
+test('a style that imports a layer, itself or through others, is refused before any reader has it', async () => {
+  const styles: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+    itself: { 'part.css': '@import "./.env";\n' },
+    'with url()': { 'part.css': '@import url(.env) screen;\n' },
+    'through another': { 'part.css': "@import 'other.css';\n", 'other.css': '@import "./.env.local";\n' },
+    'a one-value file': { 'part.css': '@import "./run/KEY";\n' },
+  }
+  for (const [what, files] of Object.entries(styles)) {
+    const root = pageProject("import './part.css'\n")
+    for (const [name, text] of Object.entries({ '.env.local': `KEY=${secret}\n`, ...files }))
+      writeFileSync(join(root, name), text)
+    const said: string[] = []
+    const customLogger = createLogger('info')
+    for (const level of ['info', 'warn', 'error'] as const) customLogger[level] = (text: string) => said.push(text)
+    const failed = await build({ root, customLogger, plugins: [mappa()] }).then(
+      () => '',
+      (error: Error) => `${error.message} ${error.stack}`,
+    )
+    assert.match(failed.replace(/\s+/g, ' '), /contains server settings, but a style imports it/, what)
+    const server = await createServer({ root, customLogger, plugins: [mappa()], server: { port: 0, watch: null } })
+    await server.listen()
+    const [address = ''] = server.resolvedUrls?.local ?? []
+    const answer = await fetch(`${address}part.css`, { headers: { accept: 'text/css' } })
+    said.push(await answer.text())
+    await server.close()
+    assert.ok(!`${failed}${said.join('')}`.includes(secret), `${what}: ${said.join('')}`)
+  }
+})
+
 /** What a page may read of its settings and its environment, and what comes of it; or why the build is refused. */
 const readings: readonly [code: string, expected: string | RegExp, head?: string][] = [
   ['import.meta.env.PAGE', 'hello'],

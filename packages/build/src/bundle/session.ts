@@ -3,6 +3,7 @@ import type { Fault, Legend, Stage, Survey } from 'mappa'
 import { browserModule, namesAtStart, realOf } from 'mappa/plugin'
 import { withEnv, withTexts } from './fill.js'
 import { serverFiles, withoutEnding } from './library.js'
+import type { Searched } from './on-disk.js'
 import { pathFrom } from './paths.js'
 import { BundleProject, type LoadLegend } from './project.js'
 import type { ModuleText } from './refuse.js'
@@ -161,6 +162,22 @@ export class Session {
     return fresh
   }
 
+  readonly #searched = new Map<string, Searched>()
+
+  /** What was searched before it is written to an output folder. */
+  searchedIn(folder: string): Searched {
+    const known = this.#searched.get(folder) ?? new Map()
+    this.#searched.set(folder, known)
+    return known
+  }
+
+  /** The same for all folders; the next build starts from nothing. */
+  takeSearched(): readonly (readonly [folder: string, searched: Searched])[] {
+    const all = [...this.#searched]
+    this.#searched.clear()
+    return all
+  }
+
   /** Why a module, or the text of a file, may not get into a page; undefined for one that may. */
   keptFromPages(id: string): string | undefined {
     const file = path.resolve(id.split('?', 1)[0] as string)
@@ -181,7 +198,8 @@ export class Session {
       ...serverFiles,
     ]
     const asText = kept.map((each) => each.replace(/[^\w]/g, '\\$&').replace(/\\[\\/]/g, '[\\\\/]'))
-    return new RegExp(`^\\0virtual:mappa|(?:^|[\\\\/])\\.env[^\\\\/]*$|^(?:${asText.join('|')})`)
+    const styles = '\\.(?:css|pcss|postcss|sss|scss|sass|less|styl|stylus|vue|svelte|astro)(?:\\?|$)'
+    return new RegExp(`^\\0virtual:mappa|(?:^|[\\\\/])\\.env[^\\\\/]*$|^(?:${asText.join('|')})|${styles}`)
   }
 
   /** Tells whether a file lies in a directory of one-value files that the legend names. */

@@ -4,6 +4,7 @@ import { leaksOf } from 'mappa/plugin'
 import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
 import { withPercentNames } from '../bundle/fill.js'
 import { serverEntries } from '../bundle/library.js'
+import { leaksOnDisk, noteSearched } from '../bundle/on-disk.js'
 import { graphOf, moduleOf, refusedAssets } from '../bundle/page-graph.js'
 import { pathFrom } from '../bundle/paths.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
@@ -12,6 +13,7 @@ import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
 import { finishPages } from './pages.js'
 import { denyFiles, nameStage, watchProject } from './serve.js'
+import { refusedStyleImport } from './style-imports.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -176,7 +178,7 @@ function narrow({ load, transform }: Hooks, session: Session, isWorker = false):
 
 /** Those of the plugin's hooks that are objects, whose filters come to be known later. */
 type Hooks = {
-  readonly [Name in 'resolveId' | 'load' | 'transform' | 'generateBundle']: Extract<
+  readonly [Name in 'resolveId' | 'load' | 'transform' | 'generateBundle' | 'closeBundle']: Extract<
     NonNullable<Plugin[Name]>,
     { readonly handler: unknown }
   >
@@ -197,11 +199,14 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         const own = session()
         if (id !== resolvedModule) {
           if (this.environment.config.consumer !== 'client') return
+          const [file] = id.split('?', 1) as [string]
+          const fault = refusedStyleImport(file, own.project.root, (each) => own.keptFromPages(each))
+          if (fault) this.error(refusalOf(own, [fault]))
           const why = own.keptFromPages(id)
           if (why === undefined) return
           const resolve = async (path: string, importer: string) => (await this.resolve(path, importer))?.id
-          const fault = await refusedModule(id, why, graphOf(own, inputOf(this.environment.config), resolve))
-          this.error(refusalOf(own, [fault]))
+          const refused = await refusedModule(id, why, graphOf(own, inputOf(this.environment.config), resolve))
+          this.error(refusalOf(own, [refused]))
         }
         return own.settingsModule(this.environment.config.consumer === 'client')
       },
@@ -239,7 +244,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
     generateBundle: {
       // Behind all that adds or changes a file.
       order: 'post',
-      handler(_, bundle) {
+      handler({ dir }, bundle) {
         const own = session()
         const { sound } = own.project
         if (!sound || this.environment.config.consumer !== 'client') return
@@ -254,6 +259,21 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         const folder = pathFrom(process.cwd(), path.resolve(root, build.outDir)) || '.'
         const said = finishPages(bundle as Rolldown.OutputBundle, own, folder)
         for (const line of said) this.info(line)
+        const output = dir ?? path.resolve(root, build.outDir)
+        if (build.write && !isWorker) noteSearched(own.searchedIn(output), output, outputs)
+      },
+    },
+
+    closeBundle: {
+      // Behind all that copies or writes a file.
+      order: 'post',
+      sequential: true,
+      handler() {
+        const own = session()
+        const { sound } = own.project
+        if (!sound || this.environment.config.consumer !== 'client') return
+        const leaks = own.takeSearched().flatMap(([output, searched]) => leaksOnDisk(output, sound.survey, searched))
+        if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
       },
     },
   }
