@@ -195,7 +195,7 @@ test('a layer file is read alike by all that read one, or is refused: in that ca
   const refused = [...new Set(texts.filter((text) => !isHeld(text)))]
   assert.ok(held.length > 500 && refused.length > 200)
   // A line by itself each, since a quote that does not close takes the others in.
-  for (const text of refused.slice(0, 60))
+  for (const text of refused.slice(0, 15))
     for (const line of [`V=${text}`, `V='${text}'`, `V="${text}"`, `V=${JSON.stringify(text)}`]) {
       const isAlike = Object.values(layerReaders).every((read) => read(`${line}\n`).V === text)
       assert.ok(!isAlike, `${JSON.stringify(text)} as ${line}`)

@@ -127,14 +127,18 @@ describe('what goes wrong with certificates is told, with a remedy that helps', 
     const folder = project({ ext: 'subjectAltName=IP:127.0.0.1\n', other: 'subjectAltName=DNS:hives.example\n' })
     const openssl = (line: string) => execFileSync('openssl', line.split(' '), { cwd: folder, stdio: 'pipe' })
     for (const name of ['ca', 'foreign'])
-      openssl(`req -x509 -newkey rsa:2048 -nodes -days 30 -subj /CN=${name} -keyout ${name}.key -out ${name}.pem`)
+      openssl(
+        `req -x509 -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -days 30 -subj /CN=${name} -keyout ${name}.key -out ${name}.pem`,
+      )
     for (const [name, authority, extension, days] of [
       ['server', 'ca', 'ext', 30],
       ['elsewhere', 'ca', 'other', 30],
       ['client', 'ca', 'ext', 30],
       ['stranger', 'foreign', 'ext', 30],
     ] as const) {
-      openssl(`req -newkey rsa:2048 -nodes -subj /CN=${name} -keyout ${name}.key -out ${name}.csr`)
+      openssl(
+        `req -newkey ec -pkeyopt ec_paramgen_curve:prime256v1 -nodes -subj /CN=${name} -keyout ${name}.key -out ${name}.csr`,
+      )
       openssl(
         `x509 -req -in ${name}.csr -CA ${authority}.pem -CAkey ${authority}.key -CAcreateserial -days ${days} -extfile ${extension} -out ${name}.pem`,
       )
