@@ -11,6 +11,7 @@ import { layerFromText, layerFromValues, legend, surveyLayers } from 'mappa'
 import { leaksIn, settle } from 'mappa/node'
 import { prefix, startFleet } from '../examples/fleet/run.mjs'
 import { hasStore } from '../examples/fleet/store.mjs'
+import { growth as commandGrowth } from './growth.mjs'
 import { top } from './prepare.mjs'
 import { environment, scratch } from './stage.mjs'
 
@@ -354,6 +355,9 @@ function cold(cwd, files) {
 
 /** What hostile text costs at one, two and four times the size: 2 for linear time, and the last one is the largest a file may be. */
 function growth() {
+  console.log('\nCommands over 1/8, 1/4 and 1/2 MiB of one token: milliseconds, and how they grow')
+  const steep = commandGrowth('', [1 / 8, 1 / 4, 1 / 2])
+  console.log(steep.length === 0 ? '  All grow with what they read.' : `  NOT HELD: ${steep.join(', ')}`)
   const mib = 1024 * 1024
   const texts = {
     'opening quotes': (size) => "A='\n".repeat(size / 4),

@@ -356,6 +356,41 @@ test('patterns, dollar characters, keys and names take a moment, whatever is in 
   }
 })
 
+test('a token again and again, of whatever is read, ends in seconds and overflows no stack', async () => {
+  const again = (token: string, bytes = 1 << 19) => token.repeat(bytes / token.length)
+  const numbered = (token: string, count: number) =>
+    Array.from({ length: count }, (_, at) => token.replaceAll('#', String(at))).join('')
+  const page = { A: { type: 'string', 'x-mappa-reach': 'browser' } }
+  const rows: Readonly<Record<string, readonly [line: string, files: Readonly<Record<string, string>>]>> = {
+    'tags that do not end': ['stamp a.html', { 'a.html': again('<a ') }],
+    'forms in one attribute': ['stamp a.html', { 'a.html': `<p ${again('a="${A}" ', 1 << 17)}>` }],
+    'names without a value': ['stamp a.txt', { 'a.txt': again('${NONE} ', 1 << 17) }],
+    'keys of one map': ['stamp a.yaml', { 'a.yaml': numbered('k#: ${A}\n', 20_000) }],
+    'errors of YAML': ['stamp a.yaml', { 'a.yaml': again('&a *a ', 1 << 18) }],
+    'stars of a pattern': [
+      'guard',
+      {
+        'mappa.accepted.json': JSON.stringify([{ path: again('*a', 200), because: 'x' }]),
+        [again('a', 200)]: "password='a1b2c3d4e5'",
+      },
+    ],
+    'marks in a document': ['guard --paths a.txt', { 'a.txt': again('<') }],
+    'signed tokens in one line': ['guard --paths a.txt', { 'a.txt': again('eyJaaaaaaaa.') }],
+    'addresses in a value': ['check', { '.env': `A=${again('a://b:ccc@', 1 << 22)}\n` }],
+    'pieces in a value': ['check', { '.env': `A="${again('a\\n', 1 << 23)}"\n`.slice(0, (1 << 23) - 10) }],
+    'names in a list': ['list', { '.env': numbered('NAME_#=x\n', 150_000) }],
+    'reads in code': ['lift', { 'a.js': numbered("const a# = process.env.NAME_# || 'x'\n", 6000) }],
+  }
+  for (const [what, [line, files]] of Object.entries(rows)) {
+    const root = project({ 'mappa.legend.json': json(page), '.env': 'A=1\n', ...files })
+    const start = performance.now()
+    const { stderr } = await mappa(line.split(' '), { cwd: root })
+    assert.doesNotMatch(stderr, /is a bug/, what)
+    // Each took from half a minute to for ever.
+    assert.ok(performance.now() - start < 20_000, `${what} took ${Math.round(performance.now() - start)} ms`)
+  }
+})
+
 const sentinel = 'Qz7-heather+lime/bramble=42'
 const spellings = [
   sentinel,

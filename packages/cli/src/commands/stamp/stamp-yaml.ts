@@ -42,7 +42,12 @@ interface ScalarSite {
  */
 export function stampYaml(template: Template, filled: readonly FilledForm[], kind: YamlKind): Stamped {
   const stood = stoodFor(template, filled)
-  const documents = parseAllDocuments(stood.text, { uniqueKeys: false, merge: true, logLevel: 'silent' })
+  const documents = parseAllDocuments(stood.text, {
+    uniqueKeys: false,
+    merge: true,
+    logLevel: 'silent',
+    prettyErrors: false,
+  })
   const flaw = Array.isArray(documents) ? documents.flatMap(({ errors }) => errors)[0] : undefined
   if (flaw)
     return {
@@ -201,7 +206,7 @@ function lineStart(text: string, at: number): number {
 /** The text of the one block scalar that a piece of YAML ends in. */
 function readBack(piece: string): unknown {
   try {
-    const [document] = parseAllDocuments(piece, { logLevel: 'silent' }) as Document.Parsed[]
+    const [document] = parseAllDocuments(piece, { logLevel: 'silent', prettyErrors: false }) as Document.Parsed[]
     let last: unknown
     if (!document || document.errors.length > 0) return undefined
     visit(document, { Scalar: (_, node) => void (last = node.source ?? node.value) })
@@ -230,7 +235,12 @@ function remarksIn(text: string): (offset: number) => boolean {
 
 /** Nothing leaves that is read otherwise than it was meant. */
 function assertMeant(result: string, count: number, meant: ReadonlyMap<number, unknown>): void {
-  const documents = parseAllDocuments(result, { uniqueKeys: false, merge: true, logLevel: 'silent' })
+  const documents = parseAllDocuments(result, {
+    uniqueKeys: false,
+    merge: true,
+    logLevel: 'silent',
+    prettyErrors: false,
+  })
   const sites = Array.isArray(documents) ? sitesIn(documents as Document.Parsed[]) : []
   const isRight = [...meant].every(([at, value]) => {
     const node = sites[at]?.node

@@ -21,7 +21,10 @@ export function isInIndex(directory: string, name: string): boolean {
 
 /** The folder of a repository, or of a work tree or submodule, whose `.git` is a file that names it. */
 function gitFolder(path: string): string {
-  if (fs.statSync(path).isDirectory()) return path
+  const stats = fs.statSync(path)
+  if (stats.isDirectory()) return path
+  // A pipe would be waited for.
+  if (!stats.isFile()) throw new TypeError('.git is neither a folder nor a file.')
   const [, named = ''] = /^gitdir: (.+?)\r?\n?$/.exec(fs.readFileSync(path, 'latin1')) ?? []
   return paths.resolve(paths.dirname(path), Buffer.from(named, 'latin1').toString('utf8'))
 }
