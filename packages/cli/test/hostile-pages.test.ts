@@ -4,6 +4,7 @@ import assert from 'node:assert/strict'
 import { after, test } from 'node:test'
 import { type Legend, layerFromValues, surveyLayers } from 'mappa'
 import { inBrowser, launch, newPage } from '../../../test/browser.js'
+import { mappa, project } from '../../../test/helpers.js'
 import { stampFile, templateFile } from '../src/commands/stamp/stamped.js'
 
 const allValues = [
@@ -170,6 +171,20 @@ test('no value becomes code, an element, or an address that runs, wherever it st
   for (const template of templates)
     if (/ (?:on\w+|srcdoc|@click|v-html)="/.test(template)) assert.ok(!held.has(template), template)
   assert.ok(held.size > 500 && refused.size > 200, `${held.size} held, ${refused.size} refused`)
+})
+
+test('a form that a script keeps is told where a value may have been meant', async () => {
+  const root = project({
+    'mappa.legend.json': JSON.stringify({
+      type: 'object',
+      properties: { TILE: { type: 'string', 'x-mappa-reach': 'browser', default: 'clover' } },
+    }),
+    '.env': '',
+    'a.html': '<p>${TILE}</p>\n<script>const a = "${TILE}", b = `${TILE}`, c = "${other}"</script>\n',
+  })
+  const { stdout, stderr } = await mappa(['stamp', 'a.html'], { cwd: root })
+  assert.match(stdout, /^<p>clover<\/p>\n<script>const a = "\$\{TILE\}"/)
+  assert.deepEqual(stderr.match(/a\.html:2: \S+ is in a script/g), ['a.html:2: ${TILE} is in a script'])
 })
 
 test('an address may have the schemes of its entry, and a path of the page keeps its own', () => {

@@ -12,7 +12,8 @@ const end = '# mappa guard: end'
 function blockOf(root: string): Block {
   // A path may hold anything, also a line end.
   const begin = `# mappa guard: begin${root === '' ? '' : ` ${encodeURI(Buffer.from(root).toString())}`}`
-  const places = [...(root === '' ? [] : [root]), '.'].map((folder) => shellWord(`./${folder}/node_modules/.bin/mappa`))
+  const folders = [...(root === '' ? [] : [`./${root}`]), '.']
+  const places = folders.map((folder) => shellWord(`${folder}/node_modules/.bin/mappa`))
   const where = root === '' ? '' : ` --root=${shellWord(root)}`
   // npx would take a second to find the command. Anyone who has not installed it yet may commit.
   return {

@@ -3,6 +3,7 @@ import { basename, join, resolve } from 'node:path'
 import { type Fault, reachesBrowser, type Survey } from 'mappa'
 import { deliveredValues, heldTo } from 'mappa/command'
 import { builtStageOf } from 'mappa/page'
+import { lineAndColumn } from '../../code/place.js'
 import { fromHere } from '../../delivery/chosen-values.js'
 import { type DeliveredText, deliver, hiddenTextsOf } from '../../delivery/deliver.js'
 import { faultsElsewhere, pageNames, pageSurvey } from '../../delivery/page-survey.js'
@@ -90,6 +91,12 @@ export async function stamp(files: readonly string[], options: StampOptions): Pr
     found,
   ))
     say(line)
+  for (const { path, template } of opened)
+    for (const { start, end, parts } of template.kept ?? [])
+      if (parts.some((part) => typeof part === 'object' && found.trail(part.name).declared))
+        say(
+          `${path}:${lineAndColumn(template.text, start).line}: ${template.text.slice(start, end)} is in a script or a comment, which keeps it. Scripts read pageValues.`,
+        )
   const values = deliveredValues(found)
   const used = new Set(opened.flatMap(({ template }) => [...templateNames(template).all]))
   for (const line of fromHere(

@@ -72,6 +72,8 @@ export function pageTemplate(template: Template): Template {
   return {
     ...template,
     mentions: template.mentions.filter((mention) => !kept.has(mention)),
+    // In quotes it is no template of the script's own.
+    kept: [...kept].filter(({ start, end }) => /^(["'])\1$/.test(`${template.text[start - 1]}${template.text[end]}`)),
     flaws: template.flaws.filter((at) => leftAt(at)?.use !== 'left'),
   }
 }

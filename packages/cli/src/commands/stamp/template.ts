@@ -18,6 +18,8 @@ export interface Template {
   readonly escapes: readonly number[]
   /** Offsets of `${` that are not form that can be understood. */
   readonly flaws: readonly number[]
+  /** Forms that the format keeps for itself, and that stand where a person may have meant a value. */
+  readonly kept?: readonly Mention[]
 }
 
 const formHead = /\$\{[A-Za-z_][A-Za-z0-9_]*(?::-|-|:\?|:\+|(?=\}))/y
