@@ -333,7 +333,7 @@ function report(faults: readonly Fault[], accepted: number, { project, secrets, 
     faults: [...project.faults, ...faults],
     notices: [],
   }
-  const known = knownText(project, secrets)
+  const known = knownText(project, secrets, options)
   if (options.json) terminal.write(jsonText(jsonReport({ faults: reported.faults })))
   else if (options.sarif) terminal.write(jsonText(reportSarif(reported, { root: pathToFileURL(`${root}/`).href })))
   else if (reported.faults.length > 0) {
@@ -359,9 +359,19 @@ function whereText({ bundle, paths, since, staged, history }: GuardOptions): str
 }
 
 /** Of which secrets a value was searched for, so that silence is not taken for safety. */
-function knownText({ definition }: Project, { names, unknown, short }: KnownSecrets): string {
+function knownText(
+  { definition }: Project,
+  { names, known, unknown, short }: KnownSecrets,
+  { bundle }: GuardOptions,
+): string {
   const current = Object.values(entriesOf(definition)).filter(({ secret }) => secret).length
-  const looked = current > 0 ? `Searched for ${current - unknown.length} of ${counted(current, 'secret')}.` : ''
+  // Without a legend everything that only this machine has is secret.
+  const local = definition === undefined && known.size > 0 ? `the values of ${counted(known.size, 'variable')}` : ''
+  const own = current > 0 ? `${current - unknown.length} of ${counted(current, 'secret')}` : local
+  // A build has so many digests and ids that only known values count.
+  const shapes = bundle === undefined ? 'text that looks like a key' : ''
+  const sought = [own, shapes].filter((each) => each !== '').join(' and for ')
+  const looked = sought === '' ? 'No secret was known to search for.' : `Searched for ${sought}.`
   const few = unknown.length > 5 ? [...unknown.slice(0, 5), '…'] : unknown
   const lacks =
     names.size > 0 && unknown.length > 0 ? `No value here for ${few.join(', ')}. Run: mappa guard --value -` : ''
