@@ -303,6 +303,14 @@ test('a compiled legend that a repository holds is not run, nor one of another p
     plant(root, record)
     assert.doesNotMatch(await said(root), /planted/)
   }
+  // A repository's folder that would be waited for.
+  const piped = project({ 'mappa.legend.ts': text, '.env': 'A=1\n', 'node_modules/a/b.js': '' })
+  await mappa(['check'], { cwd: piped, env })
+  rmSync(join(piped, '.git'), { recursive: true })
+  execFileSync('mkfifo', [join(piped, '.git')])
+  const start = performance.now()
+  await said(piped)
+  assert.ok(performance.now() - start < 60_000)
   // Paths of one ending.
   const long = 'hive/'.repeat(30)
   const [one, other] = ['A', 'B'].map((name) => {
