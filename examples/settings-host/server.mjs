@@ -79,7 +79,7 @@ process.on('SIGTERM', () => {
   server.closeAllConnections()
 })
 
-/** The texts of a stage that the file has; `__proto__` and the like are none. */
+/** The texts of a stage that the file has; undefined for `__proto__` and the like. */
 function textsOf(stages, context) {
   const stage = context.req.param('stage')
   return Object.hasOwn(stages, stage) ? stages[stage] : undefined

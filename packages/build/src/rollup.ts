@@ -1,6 +1,6 @@
 import path from 'node:path'
 import { leaksOf, withEmptyBlock } from 'mappa/plugin'
-import { leaksOnDisk, noteSearched } from './bundle/on-disk.js'
+import { noteSearched } from './bundle/on-disk.js'
 import { graphOf, type Input, moduleOf } from './bundle/page-graph.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import { resolvedModule, type Session } from './bundle/session.js'
@@ -153,9 +153,7 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
       handler() {
         const { sound } = session?.project ?? {}
         if (!session || !sound || !isClient) return
-        const leaks = session
-          .takeSearched()
-          .flatMap(([output, searched]) => leaksOnDisk(output, sound.survey, searched))
+        const leaks = session.leaksOnDisk(sound.survey)
         if (leaks.length > 0) this.error({ message: session.report(leaks), stack: '' })
       },
     },

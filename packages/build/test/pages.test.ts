@@ -95,6 +95,26 @@ test('what is copied beside a page, and what another plugin writes late, is sear
   assert.ok(existsSync(join(root, 'dist/index.html')))
 })
 
+test('a build into the project itself, or beside files of others, removes nothing that it has not written', async () => {
+  for (const outDir of ['.', 'dist']) {
+    const root = pageProject("import { PAGE } from 'virtual:mappa/settings'\ndocument.title = PAGE\n")
+    mkdirSync(join(root, 'dist'))
+    writeFileSync(join(root, 'dist/old.txt'), secret)
+    // Older than any build of now, by the time at which it was changed.
+    await new Promise((resolve) => setTimeout(resolve, outDir === 'dist' ? 2500 : 0))
+    const built = build({
+      root,
+      logLevel: 'silent',
+      plugins: [mappa()],
+      build: { outDir, emptyOutDir: false },
+    })
+    if (outDir === 'dist') await assert.rejects(built, /old\.txt contains the value of KEY/)
+    else await built
+    for (const file of ['.env', 'run/KEY', 'mappa.legend.mjs', 'main.js', 'dist/old.txt'])
+      assert.ok(existsSync(join(root, file)), `${outDir} ${file}`)
+  }
+})
+
 test('a style that imports a layer, itself or through others, is refused before any reader has it', async () => {
   const styles: Readonly<Record<string, Readonly<Record<string, string>>>> = {
     itself: { 'part.css': '@import "./.env";\n' },

@@ -58,7 +58,7 @@ test('a store that can be read and not followed is asked a few times a second, a
     'refuses it': (response) => response.writeHead(400).end('{"code":7,"message":"permission denied"}'),
     'breaks it off': (response) => response.destroy(),
     'gives an error': (response) => response.end('{"error":{"code":14,"message":"no leader"}}\n'),
-    'gives what is none': (response) => response.end('[]\n{"result":{"events":[{"kv":{"key":{}}}]}}\n'),
+    'gives something else': (response) => response.end('[]\n{"result":{"events":[{"kv":{"key":{}}}]}}\n'),
   }
   const warnings: string[] = []
   const warned = (warning: Error) => warnings.push(warning.name)
@@ -87,7 +87,7 @@ test('a store that can be read and not followed is asked a few times a second, a
   assert.deepEqual(warnings, [])
 })
 
-test('a duration that is none is refused with its limits, by every call that takes one', async () => {
+test('a duration outside of its limits is refused with them, by every call that takes one', async () => {
   const root = project({ '.env': 'A=1\n' })
   const source = { name: 'the host', load: async () => ({}) }
   const options = { root, stage: 'production', environment: {}, remotes: [source] }
@@ -191,7 +191,11 @@ describe('what goes wrong with certificates is told, with a remedy that helps', 
       () => ({ ca: file('ca.pem'), cert: file('client.pem'), key: file('stranger.key') }),
       /the key of the client does not belong to its certificate/,
     ],
-    'a certificate that is none': [demanding, () => ({ ca: 'hives', cert: 'hives', key: 'hives' }), /not readable PEM/],
+    'a certificate that is not PEM': [
+      demanding,
+      () => ({ ca: 'hives', cert: 'hives', key: 'hives' }),
+      /not readable PEM/,
+    ],
     'https where http is spoken': [() => undefined, () => ({}), /does not speak https at this address/],
   }
   for (const [what, [tls, given, said, answer]] of Object.entries(rows))

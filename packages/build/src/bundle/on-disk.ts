@@ -7,17 +7,26 @@ import { pathFrom } from './paths.js'
 /** Files of an output that were searched before they were written: their sizes by path, in bytes. */
 export type Searched = Map<string, number>
 
+/** File systems round times. Milliseconds. */
+const timeSlack = 2000
+
 /**
  * Searches what a build has left in its folder for secrets: what is copied there, and what other plugins write late, is in no bundle.
- * Files that hold one are removed, as it would be in them otherwise.
+ * A file with one is removed if this build, which began at `began`, has written it. A folder that contains the project itself is not
+ * searched: its layer files are there.
  */
-export function leaksOnDisk(folder: string, survey: Survey, searched: Searched): Fault[] {
+export function leaksOnDisk(
+  folder: string,
+  searched: Searched,
+  { survey, root, began }: { readonly survey: Survey; readonly root: string; readonly began: number },
+): Fault[] {
+  if (`${path.resolve(root)}${path.sep}`.startsWith(`${path.resolve(folder)}${path.sep}`)) return []
   const faults: Fault[] = []
   for (const file of filesBelow(folder)) {
-    const { size } = fs.statSync(file)
+    const { size, ctimeMs } = fs.statSync(file)
     if (searched.get(file) === size) continue
     const leaks = leaksOf([{ name: pathFrom(folder, file), content: fs.readFileSync(file) }], survey)
-    if (leaks.length > 0) fs.rmSync(file)
+    if (leaks.length > 0 && ctimeMs >= began - timeSlack) fs.rmSync(file)
     for (const leak of leaks) faults.push(leak)
   }
   return faults

@@ -3,7 +3,7 @@ import type { Fault, Legend, Stage, Survey } from 'mappa'
 import { browserModule, namesAtStart, realOf } from 'mappa/plugin'
 import { withEnv, withTexts } from './fill.js'
 import { serverFiles, withoutEnding } from './library.js'
-import type { Searched } from './on-disk.js'
+import { leaksOnDisk, type Searched } from './on-disk.js'
 import { pathFrom } from './paths.js'
 import { BundleProject, type LoadLegend } from './project.js'
 import type { ModuleText } from './refuse.js'
@@ -163,6 +163,8 @@ export class Session {
   }
 
   readonly #searched = new Map<string, Searched>()
+  /** The time at which this began. Milliseconds since 1970. */
+  readonly #began = Date.now()
 
   /** What was searched before it is written to an output folder. */
   searchedIn(folder: string): Searched {
@@ -171,11 +173,12 @@ export class Session {
     return known
   }
 
-  /** The same for all folders; the next build starts from nothing. */
-  takeSearched(): readonly (readonly [folder: string, searched: Searched])[] {
+  /** Leaks in the output folders of a build that has ended; the next one starts from nothing. */
+  leaksOnDisk(survey: Survey): Fault[] {
     const all = [...this.#searched]
     this.#searched.clear()
-    return all
+    const about = { survey, root: this.project.root, began: this.#began }
+    return all.flatMap(([folder, searched]) => leaksOnDisk(folder, searched, about))
   }
 
   /** Why a module, or the text of a file, may not get into a page; undefined for one that may. */

@@ -4,7 +4,7 @@ import { leaksOf } from 'mappa/plugin'
 import type { Plugin, PluginOption, ResolvedConfig, Rolldown } from 'vite'
 import { withPercentNames } from '../bundle/fill.js'
 import { serverEntries } from '../bundle/library.js'
-import { leaksOnDisk, noteSearched } from '../bundle/on-disk.js'
+import { noteSearched } from '../bundle/on-disk.js'
 import { graphOf, moduleOf, refusedAssets } from '../bundle/page-graph.js'
 import { pathFrom } from '../bundle/paths.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
@@ -272,7 +272,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         const own = session()
         const { sound } = own.project
         if (!sound || this.environment.config.consumer !== 'client') return
-        const leaks = own.takeSearched().flatMap(([output, searched]) => leaksOnDisk(output, sound.survey, searched))
+        const leaks = own.leaksOnDisk(sound.survey)
         if (leaks.length > 0) this.error({ message: own.report(leaks), stack: '' })
       },
     },

@@ -1,5 +1,4 @@
 import { wordsOf } from '../code/words.js'
-
 import { isMadeUp, isRandom, looksLikeKey } from './opening-shapes.js'
 import { isPlainPassword, mayOpen, opensByName } from './opens.js'
 

@@ -62,7 +62,7 @@ function withoutBlock(text: string, begin: string): string {
 const call =
   /(?:^|[;&|({]|\b(?:then|do|else|if|exec|command|npx|bunx|pnpm|yarn|npm exec|--)\s|!)\s*["']?(?:[^\s"';&|]*\/)?mappa["']?\s+guard\b([^\n;&|]*)/
 
-/** Numbers of the lines, from 1, that run `guard` for a project and were not put in by `withGuard`. What only mentions it is none. */
+/** Numbers of the lines, from 1, that run `guard` for a project and were not put in by `withGuard`. A mention of it does not count. */
 export function guardCalls(text: string, root: string): readonly number[] {
   return text.split('\n').flatMap((line, at) => {
     const [, options] = call.exec(line.replace(/(?:^|\s)#.*$/, '')) ?? []

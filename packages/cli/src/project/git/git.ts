@@ -116,7 +116,7 @@ function neutralOf(root: string): Neutral | undefined {
   const question = ['--null', '--name-only', '--get-regexp', `^(mappa\\.seen|${drivers})$`]
   const asked = { settings: [...off, seen], isByEnvironment: true }
   const { status, stdout } = started(root, ['config', ...question], undefined, asked)
-  // A status of 1 says that there are none; else a driver could be one that was not seen.
+  // After any other status but 1, which says that nothing matches, a driver may have been missed.
   if (status !== 0 && status !== 1) return undefined
   const names = new Set(stdout.split('\0').filter((name) => name !== ''))
   const isByEnvironment = names.delete(seen[0])
