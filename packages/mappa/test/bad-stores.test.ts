@@ -87,6 +87,18 @@ test('a store that can be read and not followed is asked a few times a second, a
   assert.deepEqual(warnings, [])
 })
 
+test('a slow answer is waited for while it goes on', async () => {
+  const port = await serving(async (_, response) => {
+    for (const piece of JSON.stringify(good).match(/.{1,40}/g) ?? []) {
+      response.write(piece)
+      await new Promise((resolve) => setTimeout(resolve, 1600))
+    }
+    response.end()
+  })
+  const source = etcdSource({ name: 'the store', url: `http://127.0.0.1:${port}`, prefix: 'apiary/' })
+  assert.deepEqual((await layerFromRemote(source, { timeout: 30_000 })).faults ?? [], [])
+})
+
 test('a duration outside of its limits is refused with them, by every call that takes one', async () => {
   const root = project({ '.env': 'A=1\n' })
   const source = { name: 'the host', load: async () => ({}) }

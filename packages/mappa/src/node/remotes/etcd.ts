@@ -19,8 +19,10 @@ export interface EtcdOptions {
   readonly tls?: { readonly ca?: string; readonly cert?: string; readonly key?: string }
 }
 
-/** An answer that does not begin within so long does not come. Milliseconds. */
+/** An answer that does not begin, or go on, within so long does not come. Milliseconds. */
 const answerWait = 3000
+/** So long may an answer take that comes piece by piece. Milliseconds. */
+const wholeWait = 60_000
 /** A stream says nothing while nothing changes: after so long the store is asked whether that is so. Milliseconds. */
 const silenceMax = 3000
 /** After a failure it is asked again so soon, and then each time later, up to the second. Milliseconds. */
@@ -408,18 +410,19 @@ async function wholeText(answer: IncomingMessage, signal: AbortSignal): Promise<
   const pieces: Buffer[] = []
   let length = 0
   // One that begins and does not end would be waited for as long.
-  const timer = setTimeout(
-    () => answer.destroy(new NoAnswer('stopped in the middle of its answer', 'Try again.', true)),
-    answerWait,
-  )
+  const stop = () => answer.destroy(new NoAnswer('stopped in the middle of its answer', 'Try again.', true))
+  const stillness = setTimeout(stop, answerWait)
+  const whole = setTimeout(stop, wholeWait)
   try {
     for await (const piece of answer) {
+      stillness.refresh()
       length += (piece as Buffer).length
       if (length > answerMax) throw new NoAnswer('returned more than 8 MiB', 'Correct its address or prefix.', false)
       pieces.push(piece as Buffer)
     }
   } finally {
-    clearTimeout(timer)
+    clearTimeout(stillness)
+    clearTimeout(whole)
   }
   signal.throwIfAborted()
   return Buffer.concat(pieces).toString('utf8')
