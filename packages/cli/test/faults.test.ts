@@ -349,6 +349,17 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     },
     args: ['--stage', 'staging'],
   },
+  'notice not-searched': {
+    ...key,
+    run: 'guard',
+    args: ['--no-history'],
+    files: {
+      '.env.local': `ALERT_TOKEN=${token}\n`,
+      '.gitignore': '.env.local\n.env.*.local\n',
+      'hives.bz2': 'BZh91AY&SY',
+    },
+    before: repository,
+  },
   'notice secret-within': {
     legend: "{ ALERT_TOKEN: { type: 'string', secret: true }, FEED_URL: { type: 'string' } }",
     env: `FEED_URL=https://feed.fennelhill.example/?t=${token}\n`,

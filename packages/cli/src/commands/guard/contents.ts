@@ -1,9 +1,10 @@
-import { closeSync, createReadStream, openSync, readdirSync, readSync, statSync } from 'node:fs'
+import { createReadStream, readdirSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { Readable } from 'node:stream'
 import * as zlib from 'node:zlib'
 import { createTarDecoder } from 'modern-tar'
 import yauzl from 'yauzl'
+import { endingMax, endsOf } from './file-ends.js'
 import { decodedText, headBytes, type Packing, packingOf, unopenedPacking, zipEnd } from './packings.js'
 
 /** A piece of a file, or of one that is packed in it: `notes.zip › notes/keys.txt`. */
@@ -55,12 +56,26 @@ export async function* contentsOf(path: string): AsyncGenerator<Content> {
   }
 }
 
+/** The same of one file that comes as a stream, such as an object of git. */
+export async function* streamContents(path: string, source: AsyncIterable<Uint8Array>): AsyncGenerator<Content> {
+  const held = await collected(source)
+  const budget = { left: unpackedMax }
+  try {
+    if (!held.isWhole) yield notLookedInto(path, 'it is too large to be opened before a commit')
+    if (held.isWhole && held.bytes.subarray(-endingMax).includes(zipEnd)) {
+      yield* pieces(path, [held.bytes])
+      yield* zippedIn(path, held.bytes, 0, budget)
+    } else yield* opened(path, asChunks([held.bytes]), 0, budget, false)
+  } catch (error) {
+    yield notLookedInto(path, whyNot(error))
+  }
+}
+
 async function* fileContents(path: string): AsyncGenerator<Content> {
   const budget = { left: unpackedMax }
   try {
-    const ending = endingOf(path)
     // A file may be a zip with something in front: a program that unpacks itself, or a page.
-    if (ending.includes(zipEnd)) {
+    if (endsOf(path)?.end.includes(zipEnd)) {
       yield* pieces(path, createReadStream(path))
       yield* zipped(path, await yauzl.openPromise(path, zipOptions), 0, budget, (start, end) =>
         createReadStream(path, { start, end: end - 1 }),
@@ -82,19 +97,6 @@ function whyNot(error: unknown): string {
   const { code } = error as NodeJS.ErrnoException
   if (error instanceof TooMuch) return error.message
   return code === 'EACCES' || code === 'EPERM' ? 'you may not read it' : 'it is damaged'
-}
-
-/** The end of a file, in which a zip has its directory's end and a comment. */
-function endingOf(path: string): Buffer {
-  const { size } = statSync(path)
-  const end = Buffer.alloc(Math.min(size, 0xffff + 22))
-  const handle = openSync(path, 'r')
-  try {
-    readSync(handle, end, 0, end.length, size - end.length)
-  } finally {
-    closeSync(handle)
-  }
-  return end
 }
 
 /** The content of a stream, and what is packed in it, by what it begins with. */
@@ -125,10 +127,7 @@ const unpackings: Readonly<
     const held = await collected(chunks)
     yield* pieces(path, [held.bytes])
     if (!held.isWhole) yield notLookedInto(path, 'it is too large for an archive within another one')
-    else
-      yield* zipped(path, await yauzl.fromBufferPromise(held.bytes, zipOptions), depth, budget, (start, end) => [
-        held.bytes.subarray(start, end),
-      ])
+    else yield* zippedIn(path, held.bytes, depth, budget)
   },
   tar: tarred,
   gzip: (path, chunks, depth, budget) => decompressed(path, chunks, zlib.createGunzip(), depth, budget),
@@ -215,6 +214,12 @@ async function* zipped(
     }
     at = Math.max(at, end)
   }
+}
+
+async function* zippedIn(path: string, bytes: Buffer, depth: number, budget: Budget): AsyncGenerator<Content> {
+  yield* zipped(path, await yauzl.fromBufferPromise(bytes, zipOptions), depth, budget, (start, end) => [
+    bytes.subarray(start, end),
+  ])
 }
 
 async function isZero(chunks: Chunks | Iterable<Uint8Array>): Promise<boolean> {

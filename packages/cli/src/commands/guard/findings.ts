@@ -110,9 +110,9 @@ export function inBundle(path: string, { name, offset }: SecretAt): Fault {
 }
 
 /** A file, or one in an archive, that could not be looked into. */
-export function notSearched(path: string, why: string): Fault {
+export function notSearched(path: string, why: string) {
   return {
-    kind: 'not-searched',
+    kind: 'not-searched' as const,
     message: `${printable(path)} was not searched: ${why}.`,
     layer: path,
     remedy: `Unpack it and search that, or accept it in mappa.accepted.json: { "kind": "not-searched", "path": "…", "because": "…" }`,

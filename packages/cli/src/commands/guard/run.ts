@@ -7,6 +7,7 @@ import {
   type Layer,
   layerFromText,
   layerFromValues,
+  type Notice,
   printable,
   reportSarif,
   reportText,
@@ -48,6 +49,7 @@ import {
 import { historyScope, isRevision } from './history.js'
 import { guardCalls, withGuard, withoutGuard } from './hook.js'
 import { givenValues, type KnownSecrets, secretsInBytes, secretsOf } from './known-secrets.js'
+import { heldInPacked, heldInStagedPacked } from './packed-files.js'
 import {
   heldIn,
   heldInFile,
@@ -97,26 +99,36 @@ export async function guard(options: GuardOptions): Promise<{ exitCode: number; 
   const found = await foundBy(guarded)
   const accepted = acceptedIn(root)
   const today = new Date().toISOString().slice(0, 10)
-  const faults = found.filter(({ kind, name, place, layer }) => {
+  const isOpen = ({ kind, name, place, layer }: Fault | Notice) => {
     const about = { kind, name, path: place?.file ?? layer }
     return !isAccepted(definition?.accepted, kind, [name]) && !acceptedBy(accepted, about, today)
-  })
-  report(faults, found.length - faults.length, guarded)
+  }
+  const faults = found.faults.filter(isOpen)
+  const notices = found.notices.filter(isOpen)
+  const all = found.faults.length + found.notices.length
+  report({ faults, notices }, all - faults.length - notices.length, guarded)
   return {
     exitCode: faults.length > 0 || project.faults.length > 0 ? exitCodes.faults : exitCodes.fine,
     cause: project.cause,
   }
 }
 
-async function foundBy(guarded: Guarded): Promise<Fault[]> {
+/** What a search found; a notice is a file of the project that could not be looked into. */
+interface Found {
+  readonly faults: readonly Fault[]
+  readonly notices: readonly Notice[]
+}
+
+async function foundBy(guarded: Guarded): Promise<Found> {
   const { project, secrets, options } = guarded
-  if (options.bundle !== undefined) return inBuilt(options.bundle, project, secrets)
-  if (options.paths !== undefined) return inPaths(options.paths, secrets)
+  const stopping = (faults: readonly Fault[]) => ({ faults, notices: [] })
+  if (options.bundle !== undefined) return stopping(await inBuilt(options.bundle, project, secrets))
+  if (options.paths !== undefined) return stopping(await inPaths(options.paths, secrets))
   if (options.staged) {
     if (!isVersioned(project.root)) throw new UsageError('This folder is not in git, so nothing is staged.')
     return inStaged(project.root, secrets)
   }
-  if (options.since !== undefined) return inCommits(guarded, options.since)
+  if (options.since !== undefined) return stopping(await inCommits(guarded, options.since))
   return inRepository(guarded)
 }
 
@@ -144,22 +156,31 @@ function acceptedIn(root: string): readonly AcceptedFinding[] {
 }
 
 /** Findings in what the next commit would add. */
-async function inStaged(root: string, secrets: KnownSecrets): Promise<Fault[]> {
-  const held = await heldInStaged(root, secrets)
-  return [
-    ...stagedPaths(root)
-      .filter(isLocalLayer)
-      .map((path) => notIgnored(path, true)),
-    ...held.map(({ path, name, what, line }) =>
-      name === undefined
-        ? keyShaped(path, line, what ?? '', undefined, true)
-        : inVersionControl(path, { name, line }, 'staged'),
-    ),
-  ]
+async function inStaged(root: string, secrets: KnownSecrets): Promise<Found> {
+  const paths = stagedPaths(root)
+  const packed = await heldInStagedPacked(root, paths, secrets)
+  const held = apart([...(await heldInStaged(root, secrets)), ...packed.held])
+  return {
+    faults: [
+      ...paths.filter(isLocalLayer).map((path) => notIgnored(path, true)),
+      ...held.map(({ path, name, what, line }) =>
+        name === undefined
+          ? keyShaped(path, line, what ?? '', undefined, true)
+          : inVersionControl(path, { name, line }, 'staged'),
+      ),
+    ],
+    notices: packed.unread.map(({ path, why }) => notSearched(path, why)),
+  }
+}
+
+/** Each finding once, though a file is searched as it is and unpacked. */
+function apart<Held extends TextHeld>(held: readonly Held[]): Held[] {
+  const keys = held.map(({ path, name, what, line }) => `${path}\n${name ?? `${line}\n${what}`}`)
+  return held.filter((_, at) => keys.indexOf(keys[at] as string) === at)
 }
 
 /** Everything that git has, would take, or passes on, as it is and as it was. */
-async function inRepository(guarded: Guarded): Promise<Fault[]> {
+async function inRepository(guarded: Guarded): Promise<Found> {
   const { project, secrets, options } = guarded
   const { root } = project
   const taken = takenFiles(root)
@@ -167,14 +188,16 @@ async function inRepository(guarded: Guarded): Promise<Fault[]> {
   const tracked = trackedPaths(root) ?? []
   const known = new Set(tracked)
   const looked = counting(taken ?? [], (count) => `Searched ${counted(count, 'file')} …`)
-  const held = [...looked].flatMap((path) => (isLocalLayer(path) ? [] : heldInFile(root, path, secrets)))
+  const plain = [...looked].flatMap((path) => (isLocalLayer(path) ? [] : heldInFile(root, path, secrets)))
+  const inside = await heldInPacked(root, taken ?? [], secrets)
+  const held = apart<TextHeld & { readonly file?: string }>([...plain, ...inside.held])
   const kept = options.history === false ? [] : await keptIn(guarded, undefined)
-  const staged = taken === undefined ? [] : await inStaged(root, secrets)
-  return [
+  const staged = taken === undefined ? [] : (await inStaged(root, secrets)).faults
+  const faults = [
     ...ignoring(project, tracked),
     ...held.map((each) => {
       const life = kept.find((other) => isSame(each, other))?.life
-      return treeFault(each, known.has(each.path) ? 'tracked' : 'taken', life, project)
+      return treeFault(each, known.has(each.file ?? each.path) ? 'tracked' : 'taken', life, project)
     }),
     ...staged.filter(
       ({ kind, name, place }) =>
@@ -183,6 +206,7 @@ async function inRepository(guarded: Guarded): Promise<Fault[]> {
     ...kept.filter((each) => !held.some((other) => isSame(each, other))).map((each) => historyFault(each, project)),
     ...(await packed(root, secrets)),
   ]
+  return { faults, notices: inside.unread.map(({ path, why }) => notSearched(path, why)) }
 }
 
 /** Findings in commits after a revision, which a push would send. */
@@ -272,7 +296,8 @@ async function searched(
   for (const path of paths)
     for await (const content of contentsOf(path)) {
       tell(++count)
-      const faults = content.unread === undefined ? find(content) : [notSearched(shown(content.path), content.unread)]
+      const faults =
+        content.unread === undefined ? find(content) : [notSearched(shown(content.path), content.unread) as Fault]
       // Pieces of a file overlap, and a text may be there in two encodings.
       for (const fault of faults) {
         const { kind, name, place, layer, message } = fault
@@ -325,18 +350,18 @@ async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
   ]
 }
 
-function report(faults: readonly Fault[], accepted: number, { project, secrets, options }: Guarded): void {
+function report({ faults, notices }: Found, accepted: number, { project, secrets, options }: Guarded): void {
   const terminal = output()
   const { root } = project
   const reported = {
     stage: { name: 'all stages', from: undefined },
     faults: [...project.faults, ...faults],
-    notices: [],
+    notices,
   }
   const known = knownText(project, secrets, options)
-  if (options.json) terminal.write(jsonText(jsonReport({ faults: reported.faults })))
+  if (options.json) terminal.write(jsonText(jsonReport({ faults: reported.faults, notices })))
   else if (options.sarif) terminal.write(jsonText(reportSarif(reported, { root: pathToFileURL(`${root}/`).href })))
-  else if (reported.faults.length > 0) {
+  else if (reported.faults.length + notices.length > 0) {
     const named = new Set(faults.flatMap(({ name }) => name ?? []))
     const keys = faults.filter(({ kind }) => kind === 'key-shaped').length
     const values = named.size + keys
@@ -344,7 +369,8 @@ function report(faults: readonly Fault[], accepted: number, { project, secrets, 
       values === 0 ? '' : `${counted(values, 'secret')} found where ${values === 1 ? 'it' : 'they'} must not be.`
     const text = reportText(reported, { ...terminal, ...(consequence !== '' && { consequence }) })
     terminal.write(text.slice(text.indexOf('\n\n') + 2))
-    if (known !== '') terminal.write(`${paragraph(known, terminal.width)}\n`)
+    const clear = reported.faults.length === 0 ? 'No secrets found where Mappa could look. ' : ''
+    if (clear + known !== '') terminal.write(`${paragraph(clear + known, terminal.width)}\n`)
   } else terminal.write(`${paragraph(`No secrets found ${whereText(options)}. ${known}`.trim(), terminal.width)}\n`)
   if (accepted > 0 && !options.json && !options.sarif)
     terminal.write(`${counted(accepted, 'finding')} accepted in ${acceptedPath} or the legend.\n`)

@@ -8,6 +8,7 @@ import { UsageError } from '../../terminal/usage-error.js'
 const plainOptions = {
   blame: ['--no-textconv', '--no-ext-diff'],
   branch: [],
+  'cat-file': [],
   'check-ignore': [],
   config: [],
   diff: ['--no-textconv', '--no-ext-diff'],

@@ -97,6 +97,7 @@ export const noticeKinds = {
   'shared-secret': { aboutRoot: true },
   'password-shown': {},
   'secret-within': {},
+  'not-searched': {},
 } as const satisfies Readonly<Record<string, NoticeKindFacts>>
 
 export type FaultKind = keyof typeof faultKinds
