@@ -4,6 +4,7 @@ import assert from 'node:assert/strict'
 import test from 'node:test'
 import fc from 'fast-check'
 import { wordsOf } from '../src/code/words.js'
+import { composePasswordsIn } from '../src/credentials/compose-passwords.js'
 import { eachKeyHint } from '../src/credentials/key-hints.js'
 import { keyShapesIn } from '../src/credentials/key-shapes.js'
 import { openingOf } from '../src/credentials/opens.js'
@@ -196,4 +197,40 @@ test('credentials under the names that people give them are found, and what only
     '- name: DB_PASSWORD\n  valueFrom: { secretKeyRef: { name: hives-1 } }',
   ]
   for (const each of clean) assert.deepEqual(keyShapesIn(each), [], each)
+})
+
+test('a password that a container is given is found whatever it looks like, and stops only where others can use it', () => {
+  const service = (variable: string, ports: string) =>
+    `services:\n  hives:\n    image: hives\n    environment:\n      HIVES_USER: rosa\n      ${variable}\n    ports: ${ports}\n`
+  const [open, own] = ['["5432:5432"]', '["127.0.0.1:5432:5432", "[::1]:5432:5432"]']
+  const rows: readonly (readonly [variable: string, ports: string, found: 'stops' | 'tells' | undefined])[] = [
+    ['HIVES_PASSWORD: Thym3!', open, 'stops'],
+    ['HIVES_PASS: "4217"', open, 'stops'],
+    ['HIVES_PASS: 4217', open, 'stops'],
+    ['HIVES_SECRET: honeycomb', '[{ target: 5432, published: 5432 }]', 'stops'],
+    ['HIVES_PASSWORD: Thym3!', own, 'tells'],
+    ['HIVES_PASSWORD: Thym3!', '[{ target: 5432, host_ip: 127.0.0.1 }]', 'tells'],
+    ['HIVES_PASSWORD: Thym3!', '[]', 'tells'],
+    ['HIVES_PASSWORD: postgres', open, 'tells'],
+    ['HIVES_PASSWORD: mysecretpassword', open, 'tells'],
+    ['HIVES_PASSWORD: rosa', open, 'tells'],
+    ['HIVES_PASSWORD: hives', open, 'tells'],
+    ['HIVES_PASSWORD: ${HIVES_PASSWORD}', open, undefined],
+    ['HIVES_PASSWORD: ""', open, undefined],
+    ['HIVES_PASSWORD:', open, undefined],
+    ['HIVES_PASSWORD: changeme', open, undefined],
+    ['HIVES_PASSWORD: <password>', open, undefined],
+    ['HIVES_PASSWORD_FILE: /run/secrets/hives', open, undefined],
+    ['HIVES_ALLOW_EMPTY_PASSWORD: "yes"', open, undefined],
+    ['HIVES_NAME: clover', open, undefined],
+  ]
+  for (const [variable, ports, found] of rows) {
+    const text = service(variable, ports)
+    const told = composePasswordsIn(text).map(({ isHarmless }) => (isHarmless ? 'tells' : 'stops'))
+    assert.deepEqual(told, found ? [found] : [], text)
+    const listed = text
+      .replace('HIVES_USER: rosa', '- HIVES_USER=rosa')
+      .replace(`      ${variable}`, `      - ${variable.replace(/: ?"?(.*?)"?$/, '=$1')}`)
+    assert.deepEqual(composePasswordsIn(listed).length, told.length, listed)
+  }
 })

@@ -360,6 +360,17 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     },
     before: repository,
   },
+  'notice key-shaped': {
+    legend: '{}',
+    run: 'guard',
+    args: ['--no-history'],
+    files: {
+      '.gitignore': '.env.local\n.env.*.local\n',
+      'compose.yaml':
+        'services:\n  db:\n    image: postgres\n    environment:\n      POSTGRES_PASSWORD: clover\n    ports: ["127.0.0.1:5432:5432"]\n',
+    },
+    before: repository,
+  },
   'notice secret-within': {
     legend: "{ ALERT_TOKEN: { type: 'string', secret: true }, FEED_URL: { type: 'string' } }",
     env: `FEED_URL=https://feed.fennelhill.example/?t=${token}\n`,

@@ -98,8 +98,7 @@ export function isMadeUp(value: string): boolean {
 /** Tells whether an address with a password is one that is made up, or leads nowhere else. */
 export function isMadeUpAddress(address: string): boolean {
   const [, user = '', password = '', host = ''] = /^[^:]+:\/\/([^:@/]*):([^@/]*)@([^/:?#]*)/.exec(address) ?? []
-  if (isMadeUp(password) || usualPasswords.has(password.toLowerCase()) || password.toLowerCase() === user.toLowerCase())
-    return true
+  if (isMadeUp(password) || isUsualPassword(password) || password.toLowerCase() === user.toLowerCase()) return true
   return (
     password.length < 6 ||
     /^(?:localhost|127\.|0\.0\.0\.0|\[::1\])|(?:^|\.)(?:example|test|invalid|localhost)(?:\.|$)|^(?:host|hostname|domain|server)$/i.test(
@@ -107,6 +106,11 @@ export function isMadeUpAddress(address: string): boolean {
     ) ||
     /[<>{}[\]*$]/.test(user + password)
   )
+}
+
+/** Tells whether a password is one that everyone tries first. */
+export function isUsualPassword(password: string): boolean {
+  return usualPasswords.has(password.toLowerCase())
 }
 
 const usualPasswords = new Set(

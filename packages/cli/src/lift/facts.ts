@@ -1,6 +1,6 @@
 import { type Aliases, bundlerAliases, isBundlerConfig, type Standing, standingIn } from '../code/browser.js'
 import { aliasesIn } from '../code/compiler.js'
-import { configTree, isConfigFile } from '../code/config-files.js'
+import { isContainerFile } from '../code/compose.js'
 import { cellsIn } from '../code/notebook.js'
 import { holdsCode, type Node, overParsed, type SourceFile, type Unparsed, walk } from '../code/parse.js'
 import { placeIn } from '../code/place.js'
@@ -11,7 +11,8 @@ import { isMade, isMapped, isTestFile } from '../code/test-files.js'
 import { findingsIn } from '../guess/find.js'
 import type { Finding, Range } from '../guess/finding.js'
 import { variablesIn } from '../guess/variables.js'
-import { containersIn, isContainerFile } from './manifests/containers.js'
+import { configTree, isConfigFile } from './config-files.js'
+import { containersIn } from './manifests/containers.js'
 import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
 
 /** Facts of one file: plain data, so that a thread may find them. */

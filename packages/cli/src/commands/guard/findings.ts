@@ -1,5 +1,6 @@
-import { type Fault, printable } from 'mappa'
+import { type Fault, type Notice, printable } from 'mappa'
 import type { SecretAt } from './known-secrets.js'
+import type { TextHeld } from './searched.js'
 
 /** A secret in what git has, or is about to get; with its life in the history, if that is known. */
 export function inVersionControl(
@@ -80,6 +81,16 @@ function onRemotes({ remotes }: Lifespan): string {
 
 function issuer(obtain: string | undefined): string {
   return obtain === undefined ? '' : ` where it was issued (${printable(obtain)})`
+}
+
+/** A password of a container that opens something only where others cannot reach it, or that everyone tries first. */
+export function plainPassword({ path, line, what = '' }: Omit<TextHeld, 'name'>): Notice {
+  return {
+    kind: 'key-shaped',
+    message: `${printable(path)} contains ${what.replace('a password', 'a password for this machine')}.`,
+    place: { file: path, line, column: 1, endColumn: 2 },
+    remedy: 'Give the service another one wherever others can reach it. Run: mappa lift',
+  }
 }
 
 /** A file with secrets in what is handed to others. */

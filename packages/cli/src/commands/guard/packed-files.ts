@@ -23,7 +23,7 @@ export interface PackedText extends TextHeld {
 /** Opens those files of a project that are packed or in another encoding, as they are on the disk. */
 export function heldInPacked(root: string, paths: readonly string[], secrets: KnownSecrets): Promise<PackedFindings> {
   const outside = join(root, '/').length
-  return findingsIn(
+  return openedFindings(
     paths.filter((path) => isPacked(root, path)),
     secrets,
     async function* (path) {
@@ -38,7 +38,7 @@ export function heldInStagedPacked(
   paths: readonly string[],
   secrets: KnownSecrets,
 ): Promise<PackedFindings> {
-  return findingsIn(
+  return openedFindings(
     paths.filter((path) => isPacked(root, path)),
     secrets,
     async function* (path) {
@@ -54,7 +54,7 @@ export function heldInStagedPacked(
   )
 }
 
-async function findingsIn(
+async function openedFindings(
   paths: readonly string[],
   secrets: KnownSecrets,
   contents: (path: string) => AsyncIterable<Content>,

@@ -44,12 +44,13 @@ import {
   keyShaped,
   type Lifespan,
   notSearched,
+  plainPassword,
   shared,
 } from './findings.js'
 import { historyScope, isRevision } from './history.js'
 import { guardCalls, withGuard, withoutGuard } from './hook.js'
 import { givenValues, type KnownSecrets, secretsInBytes, secretsOf } from './known-secrets.js'
-import { heldInPacked, heldInStagedPacked } from './packed-files.js'
+import { heldInPacked, heldInStagedPacked, type PackedFindings } from './packed-files.js'
 import {
   heldIn,
   heldInFile,
@@ -114,12 +115,12 @@ export async function guard(options: GuardOptions): Promise<{ exitCode: number; 
 }
 
 /** What a search found; a notice is a file of the project that could not be looked into. */
-interface Found {
+interface GuardFindings {
   readonly faults: readonly Fault[]
   readonly notices: readonly Notice[]
 }
 
-async function foundBy(guarded: Guarded): Promise<Found> {
+async function foundBy(guarded: Guarded): Promise<GuardFindings> {
   const { project, secrets, options } = guarded
   const stopping = (faults: readonly Fault[]) => ({ faults, notices: [] })
   if (options.bundle !== undefined) return stopping(await inBuilt(options.bundle, project, secrets))
@@ -156,31 +157,44 @@ function acceptedIn(root: string): readonly AcceptedFinding[] {
 }
 
 /** Findings in what the next commit would add. */
-async function inStaged(root: string, secrets: KnownSecrets): Promise<Found> {
+async function inStaged(root: string, secrets: KnownSecrets): Promise<GuardFindings> {
   const paths = stagedPaths(root)
   const packed = await heldInStagedPacked(root, paths, secrets)
-  const held = apart([...(await heldInStaged(root, secrets)), ...packed.held])
+  const held = onceEach([...(await heldInStaged(root, secrets)), ...packed.held])
   return {
     faults: [
       ...paths.filter(isLocalLayer).map((path) => notIgnored(path, true)),
-      ...held.map(({ path, name, what, line }) =>
-        name === undefined
-          ? keyShaped(path, line, what ?? '', undefined, true)
-          : inVersionControl(path, { name, line }, 'staged'),
-      ),
+      ...held
+        .filter(isOpening)
+        .map(({ path, name, what, line }) =>
+          name === undefined
+            ? keyShaped(path, line, what ?? '', undefined, true)
+            : inVersionControl(path, { name, line }, 'staged'),
+        ),
     ],
-    notices: packed.unread.map(({ path, why }) => notSearched(path, why)),
+    notices: noticesOf(held, packed.unread),
   }
 }
 
+function isOpening({ isHarmless }: TextHeld): boolean {
+  return isHarmless !== true
+}
+
+function noticesOf(held: readonly TextHeld[], unread: PackedFindings['unread']): Notice[] {
+  return [
+    ...held.filter((each) => !isOpening(each)).map(plainPassword),
+    ...unread.map(({ path, why }) => notSearched(path, why)),
+  ]
+}
+
 /** Each finding once, though a file is searched as it is and unpacked. */
-function apart<Held extends TextHeld>(held: readonly Held[]): Held[] {
+function onceEach<Held extends TextHeld>(held: readonly Held[]): Held[] {
   const keys = held.map(({ path, name, what, line }) => `${path}\n${name ?? `${line}\n${what}`}`)
   return held.filter((_, at) => keys.indexOf(keys[at] as string) === at)
 }
 
 /** Everything that git has, would take, or passes on, as it is and as it was. */
-async function inRepository(guarded: Guarded): Promise<Found> {
+async function inRepository(guarded: Guarded): Promise<GuardFindings> {
   const { project, secrets, options } = guarded
   const { root } = project
   const taken = takenFiles(root)
@@ -190,12 +204,12 @@ async function inRepository(guarded: Guarded): Promise<Found> {
   const looked = counting(taken ?? [], (count) => `Searched ${counted(count, 'file')} …`)
   const plain = [...looked].flatMap((path) => (isLocalLayer(path) ? [] : heldInFile(root, path, secrets)))
   const inside = await heldInPacked(root, taken ?? [], secrets)
-  const held = apart<TextHeld & { readonly file?: string }>([...plain, ...inside.held])
+  const held = onceEach<TextHeld & { readonly file?: string }>([...plain, ...inside.held])
   const kept = options.history === false ? [] : await keptIn(guarded, undefined)
   const staged = taken === undefined ? [] : (await inStaged(root, secrets)).faults
   const faults = [
     ...ignoring(project, tracked),
-    ...held.map((each) => {
+    ...held.filter(isOpening).map((each) => {
       const life = kept.find((other) => isSame(each, other))?.life
       return treeFault(each, known.has(each.file ?? each.path) ? 'tracked' : 'taken', life, project)
     }),
@@ -206,7 +220,7 @@ async function inRepository(guarded: Guarded): Promise<Found> {
     ...kept.filter((each) => !held.some((other) => isSame(each, other))).map((each) => historyFault(each, project)),
     ...(await packed(root, secrets)),
   ]
-  return { faults, notices: inside.unread.map(({ path, why }) => notSearched(path, why)) }
+  return { faults, notices: noticesOf(held, inside.unread) }
 }
 
 /** Findings in commits after a revision, which a push would send. */
@@ -264,11 +278,13 @@ function inPaths(paths: readonly string[], secrets: KnownSecrets): Promise<Fault
   const missing = paths.find((path) => !statSync(path, { throwIfNoEntry: false }))
   if (missing !== undefined) throw new UsageError(`No file or folder ${printable(missing)}.`)
   return searched(paths, ({ path, bytes, linesBefore }) =>
-    heldIn(path, bytes, secrets).map(({ name, what, line }) =>
-      name === undefined
-        ? keyShaped(path, linesBefore + line, what ?? '', undefined, true)
-        : shared(path, linesBefore + line, name),
-    ),
+    heldIn(path, bytes, secrets)
+      .filter(isOpening)
+      .map(({ name, what, line }) =>
+        name === undefined
+          ? keyShaped(path, linesBefore + line, what ?? '', undefined, true)
+          : shared(path, linesBefore + line, name),
+      ),
   )
 }
 
@@ -350,7 +366,7 @@ async function packed(root: string, secrets: KnownSecrets): Promise<Fault[]> {
   ]
 }
 
-function report({ faults, notices }: Found, accepted: number, { project, secrets, options }: Guarded): void {
+function report({ faults, notices }: GuardFindings, accepted: number, { project, secrets, options }: Guarded): void {
   const terminal = output()
   const { root } = project
   const reported = {

@@ -1,9 +1,12 @@
 import { closeSync, openSync, readSync, statSync } from 'node:fs'
 import { join } from 'node:path'
 import { bytesAt, pathFrom } from 'mappa/command'
+import { isContainerFile } from '../../code/compose.js'
+import { composePasswordsIn } from '../../credentials/compose-passwords.js'
 import { eachKeyHint } from '../../credentials/key-hints.js'
 import { keyShapesIn, LineWindows } from '../../credentials/key-shapes.js'
 import { git } from '../../project/git/git.js'
+import { stagedPaths } from '../../project/git/repository.js'
 import { type ChangedLines, patchOptions, readChanges } from './changed-lines.js'
 import type { Lifespan } from './findings.js'
 import { type Commit, commitsOf, eachChange, remotesWith } from './history.js'
@@ -18,6 +21,8 @@ export interface TextHeld {
   /** The shape it has, if it is not a known secret. */
   readonly what: string | undefined
   readonly line: number
+  /** True if nobody elsewhere can use it: a notice. */
+  readonly isHarmless?: boolean
 }
 
 /** Larger files are data, of which only known secrets are searched for. Bytes. */
@@ -30,8 +35,23 @@ export function heldIn(path: string, bytes: Uint8Array, secrets: KnownSecrets): 
       ? []
       : [{ path, name, what: undefined, line: lineNumber(bytes, offset) }],
   )
-  return [...known, ...shapesIn(path, bytes, secrets)]
+  return [...known, ...shapesIn(path, bytes, secrets), ...passwordsIn(path, bytes)]
 }
+
+/** Passwords of containers that no shape tells. */
+function passwordsIn(path: string, bytes: Uint8Array): TextHeld[] {
+  if (!isContainerFile(path) || bytes.length > manifestMax) return []
+  const text = Buffer.from(bytes).toString('latin1')
+  const shapes = keyShapesIn(text)
+  return composePasswordsIn(text).flatMap(({ start, end, what, isHarmless }) =>
+    shapes.some((shape) => shape.start < end && start < shape.end) || isKeptLine(lineTextAt(bytes, start))
+      ? []
+      : [{ path, name: undefined, what, line: lineNumber(bytes, start), isHarmless }],
+  )
+}
+
+/** Larger ones were not written by a person. Bytes. */
+const manifestMax = 512 * 1024
 
 /** Layers in which made-up secrets have their place. */
 const mayHaveMadeUp = /(?:^|\/)\.env\.(?:development|test)$/
@@ -137,6 +157,12 @@ export async function heldInStaged(root: string, secrets: KnownSecrets): Promise
       if (!found.has(key)) found.set(key, { ...held, line })
     }
   })
+  // What a service is given counts with what it is for.
+  for (const path of stagedPaths(root).filter(isContainerFile)) {
+    const text = git(root, ['cat-file', 'blob', `:./${path}`])
+    for (const held of text === undefined ? [] : passwordsIn(path, Buffer.from(text)))
+      found.set(`${path}\n${held.line}\n${held.what}`, held)
+  }
   return [...found.values()]
 }
 

@@ -98,6 +98,7 @@ export const noticeKinds = {
   'password-shown': {},
   'secret-within': {},
   'not-searched': {},
+  'key-shaped': {},
 } as const satisfies Readonly<Record<string, NoticeKindFacts>>
 
 export type FaultKind = keyof typeof faultKinds

@@ -1,7 +1,7 @@
 import { parseExpression } from '@babel/parser'
 import { isMap, isScalar, isSeq, parseDocument } from 'yaml'
-import type { Node, SourceFile } from './parse.js'
-import { isTestFile } from './test-files.js'
+import type { Node, SourceFile } from '../code/parse.js'
+import { isTestFile } from '../code/test-files.js'
 
 const folders = /(?:^|\/)(?:conf|configs?|configuration|settings|environments?|secrets?)\/[^/]+\.(?:json|ya?ml)$/i
 const names =
