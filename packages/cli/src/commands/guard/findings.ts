@@ -1,6 +1,5 @@
 import { type Fault, type Notice, printable } from 'mappa'
 import type { SecretAt } from './known-secrets.js'
-import type { TextHeld } from './searched.js'
 
 /** A secret in what git has, or is about to get; with its life in the history, if that is known. */
 export function inVersionControl(
@@ -84,7 +83,7 @@ function issuer(obtain: string | undefined): string {
 }
 
 /** A password of a container that opens something only where others cannot reach it, or that everyone tries first. */
-export function plainPassword({ path, line, what = '' }: Omit<TextHeld, 'name'>): Notice {
+export function plainPassword(path: string, line: number, what: string): Notice {
   return {
     kind: 'key-shaped',
     message: `${printable(path)} contains ${what.replace('a password', 'a password for this machine')}.`,

@@ -182,7 +182,7 @@ function isOpening({ isHarmless }: TextHeld): boolean {
 
 function noticesOf(held: readonly TextHeld[], unread: PackedFindings['unread']): Notice[] {
   return [
-    ...held.filter((each) => !isOpening(each)).map(plainPassword),
+    ...held.filter((each) => !isOpening(each)).map(({ path, line, what = '' }) => plainPassword(path, line, what)),
     ...unread.map(({ path, why }) => notSearched(path, why)),
   ]
 }
