@@ -1,6 +1,7 @@
 import fs from 'node:fs'
 import path from 'node:path'
 import { bytesAt, leaksOf, textAt } from 'mappa/plugin'
+import { noteSearched } from './bundle/on-disk.js'
 import { graphOf, type Input, isOwnModule } from './bundle/page-graph.js'
 import { pathFrom } from './bundle/paths.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
@@ -44,6 +45,7 @@ interface TransformOptions {
 export interface EsbuildHost {
   readonly initialOptions: {
     absWorkingDir?: string | undefined
+    readonly outdir?: string | undefined
     platform?: string | undefined
     metafile?: boolean | undefined
     readonly sourcemap?: unknown
@@ -167,11 +169,17 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
         const outputs = outputFiles
           ? outputFiles.map((file) => ({ name: pathFrom(folder, file.path), content: file.contents }))
           : written.map((file) => ({ name: pathFrom(folder, file), content: bytesAt(file) ?? '' }))
-        const leaks = leaksOf(outputs, sound.survey)
+        const own = leaksOf(outputs, sound.survey)
+        const { outdir } = initialOptions
+        if (!outputFiles && outdir !== undefined) {
+          const output = path.resolve(folder, outdir)
+          noteSearched(session.searchedIn(output), output, outputsBelow(output, folder, outputs))
+        }
+        const leaks = [...own, ...session.leaksOnDisk(sound.survey)]
         if (leaks.length === 0) return undefined
         // It has been written by now, and must not be served.
-        for (const file of outputFiles ? [] : written) fs.rmSync(file, { force: true })
-        outputFiles?.splice(0)
+        for (const file of outputFiles || own.length === 0 ? [] : written) fs.rmSync(file, { force: true })
+        if (own.length > 0) outputFiles?.splice(0)
         return { errors: [{ text: session.report(leaks).trimStart() }] }
       })
     },
@@ -187,6 +195,14 @@ const loaders: Readonly<Record<string, 'js' | 'jsx' | 'ts' | 'tsx'>> = {
   '.mts': 'ts',
   '.cts': 'ts',
   '.tsx': 'tsx',
+}
+
+function outputsBelow(
+  output: string,
+  folder: string,
+  outputs: readonly { readonly name: string; readonly content: string | Uint8Array }[],
+) {
+  return outputs.map(({ name, content }) => ({ name: path.relative(output, path.resolve(folder, name)), content }))
 }
 
 function readsEnvironment(code: string): boolean {

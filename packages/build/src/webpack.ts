@@ -4,6 +4,7 @@ import { createRequire } from 'node:module'
 import path from 'node:path'
 import type { Fault } from 'mappa'
 import { leaksOf, withEmptyBlock } from 'mappa/plugin'
+import { noteSearched } from './bundle/on-disk.js'
 import { graphOf, isOwnModule } from './bundle/page-graph.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import type { Session } from './bundle/session.js'
@@ -50,6 +51,7 @@ interface Compilation {
 /** The part of webpack and Rspack that the plugin uses. */
 export interface WebpackHost {
   readonly context: string
+  readonly outputPath: string
   readonly watching?: unknown
   readonly rspack?: unknown
   readonly options: {
@@ -76,6 +78,7 @@ export interface WebpackHost {
     readonly watchRun: Waiting<() => Promise<void>>
     readonly thisCompilation: Tap<(compilation: never) => void>
     readonly compilation: Tap<(compilation: never) => void>
+    readonly done: Tap<(stats: { readonly compilation: Compilation }) => void>
     readonly shouldEmit: Tap<(compilation: never) => boolean | undefined>
   }
 }
@@ -177,7 +180,14 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
         .map(({ name: file, source }) => ({ name: file, content: source.source() }))
       const leaks = leaksOf(outputs, sound.survey)
       if (leaks.length > 0) fail(compilation, leaks)
+      if (!develops) noteSearched(session.searchedIn(compiler.outputPath), compiler.outputPath, outputs)
     })
+  })
+  // Behind all that copies or writes a file.
+  compiler.hooks.done.tap({ name: ownName, stage: Number.MAX_SAFE_INTEGER }, ({ compilation }) => {
+    const { sound } = session.project
+    const leaks = sound ? session.leaksOnDisk(sound.survey) : []
+    if (leaks.length > 0) fail(compilation, leaks)
   })
 }
 

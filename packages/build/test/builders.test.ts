@@ -47,6 +47,8 @@ function pageProject(part: string, more: Readonly<Record<string, string>> = {}):
 
 interface Told {
   readonly reach?: 'server'
+  /** Called by another plugin once everything is written. */
+  readonly late?: () => void
   readonly root: string
   readonly input: string
 }
@@ -64,16 +66,19 @@ type Packages = Exclude<(typeof plugins)[BuilderName]['peers'][number], 'vite'>
 
 /** Each builder, writing `main.js` into `dist`. */
 const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
-  async rollup({ input, root, ...told }) {
-    const plugins = [mappaRollup({ root, ...told }), plainTypes]
+  async rollup({ input, root, late = () => {}, ...told }) {
+    const plugins = [mappaRollup({ root, ...told }), plainTypes, { name: 'late', closeBundle: late }]
     const made = await rollup({ input, plugins, external: /^mappa/, ...quiet })
-    return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
+    await made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
+    return made.close()
   },
-  async rolldown({ input, root, ...told }) {
-    const made = await rolldown({ input, plugins: [mappaRollup({ root, ...told })], external: /^mappa/, ...quiet })
-    return made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
+  async rolldown({ input, root, late = () => {}, ...told }) {
+    const plugins = [mappaRollup({ root, ...told }), { name: 'late', closeBundle: late }]
+    const made = await rolldown({ input, plugins, external: /^mappa/, ...quiet })
+    await made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
+    return made.close()
   },
-  async esbuild({ input, root, reach }) {
+  async esbuild({ input, root, reach, late = () => {} }) {
     const { warnings } = await esbuild({
       entryPoints: [input],
       absWorkingDir: root,
@@ -85,7 +90,8 @@ const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
       packages: 'external',
       platform: reach ? 'node' : 'browser',
       loader: { '.env': 'text' },
-      plugins: [mappaEsbuild()],
+      // Its plugins come to an end in their order.
+      plugins: [{ name: 'late', setup: ({ onEnd }) => onEnd(late) }, mappaEsbuild()],
     })
     assert.deepEqual(warnings, [])
   },
@@ -103,7 +109,7 @@ type Packer = (
 ) => {
   watch(options: object, done: (error: Error | null, stats: Stats) => void): { close(done: () => void): void }
 }
-const packing = ({ input, root, reach }: Told) => ({
+const packing = ({ input, root, reach, late = () => {} }: Told) => ({
   mode: 'production',
   context: root,
   entry: input,
@@ -113,7 +119,10 @@ const packing = ({ input, root, reach }: Told) => ({
   optimization: { minimize: false },
   externals: [/^mappa/],
   externalsType: reach ? 'commonjs' : 'var',
-  plugins: [mappaWebpack()],
+  plugins: [
+    mappaWebpack(),
+    { apply: (compiler: { hooks: typeof webpack.Compiler.prototype.hooks }) => compiler.hooks.done.tap('late', late) },
+  ],
   module: {
     rules: [
       { resourceQuery: /raw/, type: 'asset/source' },
@@ -177,6 +186,19 @@ for (const [builder, build] of Object.entries(builders))
       if (!why.test(said) || said.includes(secret) || outputOf(root).includes(secret)) wrong.push({ code, said })
     }
     assert.deepEqual(wrong, [])
+  })
+
+for (const [builder, build] of Object.entries(builders))
+  test(`${builder}: what another plugin writes late is searched on the disk and removed, and what is plain stays`, async () => {
+    const root = pageProject('export {}\n')
+    const write = (text: string) => () => writeFileSync(join(root, 'dist/late.txt'), text)
+    await build({ root, input: join(root, 'main.js'), late: write('fine') })
+    assert.ok(existsSync(join(root, 'dist/late.txt')))
+    await assert.rejects(
+      build({ root, input: join(root, 'main.js'), late: write(`x ${secret}`) }),
+      /late\.txt\s+contains\s+the\s+value\s+of\s+KEY/,
+    )
+    assert.deepEqual([existsSync(join(root, 'dist/late.txt')), existsSync(join(root, 'dist/main.js'))], [false, true])
   })
 
 let browser: Browser | undefined
