@@ -6,6 +6,7 @@ import type { Fault } from 'mappa'
 import { leaksOf, withEmptyBlock } from 'mappa/plugin'
 import { noteSearched } from './bundle/on-disk.js'
 import { graphOf, isOwnModule } from './bundle/page-graph.js'
+import { pathFrom } from './bundle/paths.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import type { Session } from './bundle/session.js'
 import { settingsId } from './bundle/taken.js'
@@ -78,6 +79,13 @@ export interface WebpackHost {
     readonly watchRun: Waiting<() => Promise<void>>
     readonly thisCompilation: Tap<(compilation: never) => void>
     readonly compilation: Tap<(compilation: never) => void>
+    readonly normalModuleFactory: Tap<
+      (factory: {
+        readonly hooks: {
+          readonly afterResolve: Tap<(asked: { readonly createData?: { readonly resource?: string } }) => void>
+        }
+      }) => void
+    >
     readonly done: Tap<(stats: { readonly compilation: Compilation }) => void>
     readonly shouldEmit: Tap<(compilation: never) => boolean | undefined>
   }
@@ -156,10 +164,22 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
   })
   compiler.hooks.shouldEmit.tap(ownName, (compilation) => (faulty.has(compilation) ? false : undefined))
   if (!isClient) return
+  // Refused before anything reads it: what cannot be parsed is printed.
+  const kept = new Map<string, string>()
+  compiler.hooks.normalModuleFactory.tap(ownName, ({ hooks }) =>
+    hooks.afterResolve.tap(ownName, ({ createData }) => {
+      const file = createData?.resource?.split('?', 1)[0]
+      const why = file ? session.keptFromPages(file) : undefined
+      if (!file || why === undefined) return
+      kept.set(file, why)
+      throw Object.assign(new Error(`${pathFrom(session.project.root, file)} ${why}.`), { stack: '' })
+    }),
+  )
   compiler.hooks.compilation.tap(ownName, (given) => {
     const compilation = given as Compilation
     compilation.hooks.finishModules.tapPromise(ownName, async (modules) => {
-      const faults = await refusedIn(modules, session, compiler)
+      const faults = await refusedIn(modules, kept, session, compiler)
+      kept.clear()
       if (faults.length > 0) fail(compilation, faults)
     })
     compilation.hooks.processAssets.tap({ name: ownName, stage: stages.PROCESS_ASSETS_STAGE_OPTIMIZE_HASH }, () => {
@@ -213,17 +233,23 @@ function filled(session: Session, code: string, file: string): string | undefine
 }
 
 /** Forbidden imports and reads in a page's modules, in the form that loaders gave them. */
-async function refusedIn(modules: Iterable<BuiltModule>, session: Session, compiler: WebpackHost): Promise<Fault[]> {
+async function refusedIn(
+  modules: Iterable<BuiltModule>,
+  kept: ReadonlyMap<string, string>,
+  session: Session,
+  compiler: WebpackHost,
+): Promise<Fault[]> {
   const { sound } = session.project
   if (!sound) return []
   const graph = graphOf(session, entriesIn(compiler.options.entry), async (from, importer) => resolved(from, importer))
   const faults: Fault[] = []
+  for (const [file, why] of kept) faults.push(await refusedModule(file, why, graph))
   for (const module of modules) {
     const file = module.resource?.split('?', 1)[0]
     if (!file || file === emptyModule) continue
     const why = session.keptFromPages(file)
     if (why !== undefined) {
-      faults.push(await refusedModule(file, why, graph))
+      if (!kept.has(file)) faults.push(await refusedModule(file, why, graph))
       continue
     }
     if (!module.type?.startsWith('javascript/')) continue

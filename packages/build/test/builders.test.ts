@@ -91,7 +91,7 @@ const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
       platform: reach ? 'node' : 'browser',
       loader: { '.env': 'text' },
       // Its plugins come to an end in their order.
-      plugins: [{ name: 'late', setup: ({ onEnd }) => onEnd(late) }, mappaEsbuild()],
+      plugins: [{ name: 'late', setup: ({ onEnd }) => onEnd(() => void late()) }, mappaEsbuild()],
     })
     assert.deepEqual(warnings, [])
   },
@@ -117,6 +117,7 @@ const packing = ({ input, root, reach, late = () => {} }: Told) => ({
   target: reach ? 'node' : 'web',
   output: { path: join(root, 'dist'), filename: reach ? 'main.cjs' : 'main.js' },
   optimization: { minimize: false },
+  experiments: { css: true },
   externals: [/^mappa/],
   externalsType: reach ? 'commonjs' : 'var',
   plugins: [
@@ -187,6 +188,36 @@ for (const [builder, build] of Object.entries(builders))
     }
     assert.deepEqual(wrong, [])
   })
+
+/** Ways to ask for a file that no page may have, and that no parser understands. */
+const asked: Readonly<Record<string, Readonly<Record<string, string>>>> = {
+  'an import': { 'part.js': "import './.env.development.local'\n" },
+  'an import when it runs': { 'part.js': "import('./.env.development.local').then(console.log)\n" },
+  'an import as JSON': {
+    'part.js': "import text from './.env.development.local' with { type: 'json' }\nconsole.log(text)\n",
+  },
+  'an import of a style': { 'part.js': "import './a.css'\n", 'a.css': "@import './.env.development.local';\n" },
+  'a style': { 'part.js': "import './a.css'\n", 'a.css': 'a { background: url(./.env.development.local) }\n' },
+  'an address': { 'part.js': "console.log(new URL('./.env.development.local', import.meta.url).href)\n" },
+  'a worker': { 'part.js': "new Worker(new URL('./.env.development.local', import.meta.url))\n" },
+}
+
+for (const [builder, build] of Object.entries({ ...builders, vite: viteQuietly }))
+  test(`${builder}: a file that no page may have is printed by nothing that reads it`, async () => {
+    for (const [what, files] of Object.entries(asked)) {
+      const root = pageProject('', { '.env.development.local': `SIGN=@{ ${secret}\n`, ...files })
+      const said = await build({ root, input: join(root, 'main.js') }).then(
+        () => 'built',
+        (error: Error) => [error.message, error.stack, JSON.stringify(error)].join('\n'),
+      )
+      assert.ok(!said.includes(secret) && !outputOf(root).includes(secret), `${what}: ${said}`)
+    }
+  })
+
+async function viteQuietly({ root, input }: Told): Promise<unknown> {
+  const build = { rolldownOptions: { input } }
+  return vite({ root, logLevel: 'silent', build, plugins: [mappaVite()] })
+}
 
 for (const [builder, build] of Object.entries(builders))
   test(`${builder}: what another plugin writes late is searched on the disk and removed, and what is plain stays`, async () => {
