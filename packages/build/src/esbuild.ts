@@ -6,6 +6,7 @@ import { graphOf, type Input, isOwnModule } from './bundle/page-graph.js'
 import { pathFrom } from './bundle/paths.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import { isKeptName, type Session } from './bundle/session.js'
+import { refusedStyleImport } from './bundle/style-imports.js'
 import { readsEnv } from './bundle/suspect.js'
 import { settingsId } from './bundle/taken.js'
 import { type BuilderOptions, sessionFor } from './options.js'
@@ -128,6 +129,8 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
       build.onLoad({ filter: /./ }, async ({ path: file, suffix = '' }) => {
         const why = session.keptFromPages(file)
         if (why !== undefined) return refused([await refusedModule(file, why, graph)], file)
+        const style = refusedStyleImport(file, session)
+        if (style) return refused([style], file)
         const loader = loaders[path.extname(file)]
         const { sound } = session.project
         if (!loader || !sound) return undefined

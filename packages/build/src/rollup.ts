@@ -4,6 +4,7 @@ import { noteSearched } from './bundle/on-disk.js'
 import { graphOf, type Input, moduleOf } from './bundle/page-graph.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import { resolvedModule, type Session } from './bundle/session.js'
+import { refusedStyleImport } from './bundle/style-imports.js'
 import { settingsId } from './bundle/taken.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 
@@ -93,9 +94,11 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
       order: 'pre',
       async handler(id) {
         if (id === resolvedModule) return own().settingsModule(isClient)
-        const why = isClient ? own().keptFromPages(id) : undefined
-        if (why === undefined) return null
-        const fault = await refusedModule(id, why, graphOf(own(), input, resolving(this)))
+        if (!isClient) return null
+        const why = own().keptFromPages(id)
+        const style = refusedStyleImport(id.split('?', 1)[0] as string, own())
+        if (why === undefined && !style) return null
+        const fault = style ?? (await refusedModule(id, why ?? '', graphOf(own(), input, resolving(this))))
         return this.error({ message: own().report([fault]), stack: '' })
       },
     },

@@ -9,6 +9,7 @@ import { graphOf, isOwnModule } from './bundle/page-graph.js'
 import { pathFrom } from './bundle/paths.js'
 import { refusedModule, refusedNames } from './bundle/refuse.js'
 import type { Session } from './bundle/session.js'
+import { refusedStyleImport } from './bundle/style-imports.js'
 import { settingsId } from './bundle/taken.js'
 import { type BuilderOptions, sessionFor } from './options.js'
 import { programOf } from './program.js'
@@ -166,20 +167,25 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
   if (!isClient) return
   // Refused before anything reads it: what cannot be parsed is printed.
   const kept = new Map<string, string>()
+  const styles = new Map<string, Fault>()
   compiler.hooks.normalModuleFactory.tap(ownName, ({ hooks }) =>
     hooks.afterResolve.tap(ownName, ({ createData }) => {
       const file = createData?.resource?.split('?', 1)[0]
       const why = file ? session.keptFromPages(file) : undefined
-      if (!file || why === undefined) return
-      kept.set(file, why)
-      throw Object.assign(new Error(`${pathFrom(session.project.root, file)} ${why}.`), { stack: '' })
+      const style = file ? refusedStyleImport(file, session) : undefined
+      if (!file || (why === undefined && !style)) return
+      if (why !== undefined) kept.set(file, why)
+      if (style) styles.set(file, style)
+      const text = style?.message ?? `${pathFrom(session.project.root, file)} ${why}.`
+      throw Object.assign(new Error(text), { stack: '' })
     }),
   )
   compiler.hooks.compilation.tap(ownName, (given) => {
     const compilation = given as Compilation
     compilation.hooks.finishModules.tapPromise(ownName, async (modules) => {
-      const faults = await refusedIn(modules, kept, session, compiler)
+      const faults = [...styles.values(), ...(await refusedIn(modules, kept, session, compiler))]
       kept.clear()
+      styles.clear()
       if (faults.length > 0) fail(compilation, faults)
     })
     compilation.hooks.processAssets.tap({ name: ownName, stage: stages.PROCESS_ASSETS_STAGE_OPTIMIZE_HASH }, () => {

@@ -2,14 +2,14 @@
 import assert from 'node:assert/strict'
 import { existsSync, mkdirSync, readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
 import { createServer } from 'node:http'
-import { join } from 'node:path'
+import { dirname, join } from 'node:path'
 import test, { after } from 'node:test'
 import { mappa as mappaEsbuild } from '@mappa/build/esbuild'
 import { mappa as mappaRollup } from '@mappa/build/rollup'
 import { mappa as mappaVite } from '@mappa/build/vite'
 import { mappa as mappaWebpack } from '@mappa/build/webpack'
 import { rspack } from '@rspack/core'
-import { context, build as esbuild } from 'esbuild'
+import { context, build as esbuild, type Plugin, type PluginBuild } from 'esbuild'
 import { settle } from 'mappa/node'
 import { pageBlock, stampPage } from 'mappa/page'
 import type { Browser } from 'playwright-core'
@@ -61,19 +61,40 @@ const plainTypes = {
     id.endsWith('.ts') ? { code: code.replace(/: boolean| as true/g, ''), map: null } : null,
 }
 
+/** What reads the imports of styles by itself prints what it does not understand. */
+function styleText(code: string, folder: string): string {
+  for (const [, file = ''] of code.matchAll(/@import '(.*?)'/g))
+    throw new Error(`not a style: ${readFileSync(join(folder, file), 'utf8')}`)
+  return code
+}
+const styles = {
+  name: 'styles',
+  transform: (code: string, id: string) =>
+    id.endsWith('.css') ? { code: `export default ${JSON.stringify(styleText(code, dirname(id)))}`, map: null } : null,
+}
+const esbuildStyles: Plugin = {
+  name: 'styles',
+  setup: ({ onLoad }) =>
+    onLoad({ filter: /\.css$/ }, ({ path }) => ({
+      contents: styleText(readFileSync(path, 'utf8'), dirname(path)),
+      loader: 'css',
+    })),
+}
+const styleLoader = `const { readFileSync } = require('node:fs')\nconst { join } = require('node:path')\n${styleText.toString()}\nmodule.exports = function (code) { return styleText(code, this.context) }\n`
+
 /** The builders that take the plugins; Vite has tests of its own. */
 type Packages = Exclude<(typeof plugins)[BuilderName]['peers'][number], 'vite'>
 
 /** Each builder, writing `main.js` into `dist`. */
 const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
   async rollup({ input, root, late = () => {}, ...told }) {
-    const plugins = [mappaRollup({ root, ...told }), plainTypes, { name: 'late', closeBundle: late }]
+    const plugins = [mappaRollup({ root, ...told }), plainTypes, styles, { name: 'late', closeBundle: late }]
     const made = await rollup({ input, plugins, external: /^mappa/, ...quiet })
     await made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
     return made.close()
   },
   async rolldown({ input, root, late = () => {}, ...told }) {
-    const plugins = [mappaRollup({ root, ...told }), { name: 'late', closeBundle: late }]
+    const plugins = [mappaRollup({ root, ...told }), styles, { name: 'late', closeBundle: late }]
     const made = await rolldown({ input, plugins, external: /^mappa/, ...quiet })
     await made.write({ dir: join(root, 'dist'), format: 'es', sourcemap: true })
     return made.close()
@@ -91,7 +112,11 @@ const builders: Readonly<Record<Packages, (told: Told) => Promise<unknown>>> = {
       platform: reach ? 'node' : 'browser',
       loader: { '.env': 'text' },
       // Its plugins come to an end in their order.
-      plugins: [{ name: 'late', setup: ({ onEnd }) => onEnd(() => void late()) }, mappaEsbuild()],
+      plugins: [
+        { name: 'late', setup: ({ onEnd }: PluginBuild) => onEnd(() => void late()) },
+        mappaEsbuild(),
+        esbuildStyles,
+      ],
     })
     assert.deepEqual(warnings, [])
   },
@@ -128,6 +153,7 @@ const packing = ({ input, root, reach, late = () => {} }: Told) => ({
     rules: [
       { resourceQuery: /raw/, type: 'asset/source' },
       { test: /\.ts$/, loader: join(root, 'types.cjs') },
+      { test: /\.css$/, type: 'css/auto', loader: join(root, 'styles.cjs') },
     ],
   },
 })
@@ -135,6 +161,7 @@ const typesLoader = "module.exports = (code) => code.replace(/: boolean| as true
 
 function packed(make: Packer, told: Told): Promise<void> {
   writeFileSync(join(told.root, 'types.cjs'), typesLoader)
+  writeFileSync(join(told.root, 'styles.cjs'), styleLoader)
   return new Promise((resolve, reject) => {
     make(packing(told), (error, stats) => {
       const failed = error ?? (stats.hasErrors() ? new Error(messagesOf(stats)) : undefined)
@@ -305,6 +332,7 @@ const rollupWatch =
   }
 const packerWatch = (make: unknown) => async (told: Told, done: Done) => {
   writeFileSync(join(told.root, 'types.cjs'), typesLoader)
+  writeFileSync(join(told.root, 'styles.cjs'), styleLoader)
   const options = { ...packing(told), plugins: [mappaWebpack({ stage: 'staging' })] }
   const watcher = (make as Packer)(options).watch({}, (_, stats) => {
     if (stats.hasErrors()) done(messagesOf(stats))

@@ -9,11 +9,11 @@ import { graphOf, moduleOf, refusedAssets } from '../bundle/page-graph.js'
 import { pathFrom } from '../bundle/paths.js'
 import { refusedInPage, refusedModule, refusedNames } from '../bundle/refuse.js'
 import { resolvedModule, Session } from '../bundle/session.js'
+import { refusedStyleImport } from '../bundle/style-imports.js'
 import { chooseBuildStage } from './build-stage.js'
 import { loadLegend } from './load-legend.js'
 import { finishPages } from './pages.js'
 import { denyFiles, nameStage, watchProject } from './serve.js'
-import { refusedStyleImport } from './style-imports.js'
 
 /** Options of the plugin. */
 export interface MappaPluginOptions {
@@ -200,7 +200,7 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
         if (id !== resolvedModule) {
           if (this.environment.config.consumer !== 'client') return
           const [file] = id.split('?', 1) as [string]
-          const fault = refusedStyleImport(file, own.project.root, (each) => own.keptFromPages(each))
+          const fault = refusedStyleImport(file, own)
           if (fault) this.error(refusalOf(own, [fault]))
           const why = own.keptFromPages(id)
           if (why === undefined) return

@@ -1,7 +1,7 @@
 import { withEmptyBlock } from 'mappa/plugin'
 import type { Rolldown } from 'vite'
-import { carriedText } from '../bundle/carried.js'
 import { resolvedModule, type Session } from '../bundle/session.js'
+import { carriedText } from './carried.js'
 
 /**
  * Puts an empty block into each page of a bundle that takes values when it is served; gives a sentence for each page of

@@ -1,7 +1,8 @@
 import path from 'node:path'
 import type { Fault } from 'mappa'
 import { textAt } from 'mappa/plugin'
-import { pathFrom } from '../bundle/paths.js'
+import { pathFrom } from './paths.js'
+import type { Session } from './session.js'
 
 /** Files in which styles import others. */
 const styled = /\.(?:css|pcss|postcss|sss|scss|sass|less|styl|stylus|vue|svelte|astro)$/
@@ -12,13 +13,10 @@ const rule = /@(?:import|use|forward|require|plugin|value|reference|config|sourc
 
 /**
  * The fault of a style that imports, itself or through others, a file that pages may not have. Styles are read by a program of their
- * own, which would print what it cannot parse. `whyKept` says why a page may not have a file, if so.
+ * own, which would print what it cannot parse.
  */
-export function refusedStyleImport(
-  file: string,
-  root: string,
-  whyKept: (file: string) => string | undefined,
-): Fault | undefined {
+export function refusedStyleImport(file: string, session: Session): Fault | undefined {
+  const { root } = session.project
   const seen = new Set<string>()
   const open = [file]
   for (let importer = open.pop(); importer !== undefined; importer = open.pop()) {
@@ -31,7 +29,7 @@ export function refusedStyleImport(
         const [given = ''] = (quoted ?? bare ?? '').split(/[?#]/)
         if (given === '' || /^[a-z][a-z0-9+.-]*:/i.test(given)) continue
         const target = path.resolve(path.dirname(importer), given)
-        const why = whyKept(target)
+        const why = session.keptFromPages(target)
         if (why !== undefined) return styleFault(pathFrom(root, target), pathFrom(root, importer), why)
         open.push(target)
       }
