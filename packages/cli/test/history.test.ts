@@ -8,6 +8,7 @@ import { test } from 'node:test'
 import { brotliCompressSync, createGzip, deflateSync, gzipSync } from 'node:zlib'
 import { packTar } from 'modern-tar'
 import { environment, keys, mappa, mappaAsked, node, noTerminal, project, top } from '../../../test/helpers.js'
+import { zipOf } from '../../../test/zip.js'
 
 const old = 'sms_test_buckwheat_clover_thyme'
 const legend =
@@ -283,40 +284,6 @@ test('what is accepted is told by its number, with its reason and its day', asyn
     assert.deepEqual([code, why.test(stderr.replace(/\s+/g, ' '))], [2, true], stderr)
   }
 })
-
-/** A zip with one file, stored as it is (PKWARE, 4.3.6). */
-function zipOf(name: string, content: Buffer, flags = 0): Buffer {
-  const crc = crcOf(content)
-  // What is encrypted has a head of its own (6.1.3).
-  const stored = flags & 1 ? Buffer.concat([Buffer.alloc(12), content]) : content
-  const head = Buffer.alloc(30)
-  head.writeUInt32LE(0x04034b50, 0)
-  head.writeUInt16LE(20, 4)
-  head.writeUInt16LE(flags, 6)
-  head.writeUInt32LE(crc, 14)
-  head.writeUInt32LE(stored.length, 18)
-  head.writeUInt32LE(content.length, 22)
-  head.writeUInt16LE(name.length, 26)
-  const central = Buffer.alloc(46)
-  central.writeUInt32LE(0x02014b50, 0)
-  head.copy(central, 6, 4, 30)
-  const end = Buffer.alloc(22)
-  end.writeUInt32LE(0x06054b50, 0)
-  end.writeUInt16LE(1, 8)
-  end.writeUInt16LE(1, 10)
-  end.writeUInt32LE(46 + name.length, 12)
-  end.writeUInt32LE(30 + name.length + stored.length, 16)
-  return Buffer.concat([head, Buffer.from(name), stored, central, Buffer.from(name), end])
-}
-
-function crcOf(bytes: Buffer): number {
-  let crc = ~0
-  for (const byte of bytes) {
-    crc ^= byte
-    for (let bit = 0; bit < 8; bit++) crc = (crc >>> 1) ^ (crc & 1 ? 0xedb88320 : 0)
-  }
-  return ~crc >>> 0
-}
 
 async function tarOf(files: Readonly<Record<string, Buffer>>): Promise<Buffer> {
   const entries = Object.entries(files).map(([name, body]) => ({ header: { name, size: body.length }, body }))

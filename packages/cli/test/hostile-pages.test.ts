@@ -28,6 +28,7 @@ const allValues = [
   'red;background:url(javascript:window.ran=1)',
   'x javascript:window.ran=1 2x',
   '&#106;avascript:window.ran=1',
+  '#106;avascript:window.ran=1',
   'https://hives.example/?a=1&b="2"',
 ]
 
@@ -58,6 +59,7 @@ const templates = [
       `<a ${name}="@/path">x</a>`,
       `<a ${name}="/path/@">x</a>`,
       `<a ${name}="java@">x</a>`,
+      `<a ${name}="&@">x</a>`,
       `<a ${name}="javascript:go('@')">x</a>`,
     ]),
   '<p>@</p>',
@@ -89,6 +91,9 @@ const templates = [
   '<table><b title="@">@<tr><td>@</table>',
   '<p title=@>x</p>',
   '<p @>x</p>',
+  '<p>&@;</p>',
+  '<p>x</p><@',
+  '<p>x</p><p title="@',
   '<@>x',
   '<svg><![CDATA[ @ ]]></svg>',
   '<p a="1" a="@">x</p>',

@@ -62,7 +62,7 @@ export async function* streamContents(path: string, source: AsyncIterable<Uint8A
   const budget = { left: unpackedMax }
   try {
     if (!held.isWhole) yield notLookedInto(path, 'it is too large to be opened before a commit')
-    if (held.isWhole && held.bytes.subarray(-endingMax).includes(zipEnd)) {
+    if (held.isWhole && isZipped(path, held.bytes.subarray(0, headBytes), held.bytes.subarray(-endingMax))) {
       yield* pieces(path, [held.bytes])
       yield* zippedIn(path, held.bytes, 0, budget)
     } else yield* opened(path, asChunks([held.bytes]), 0, budget, false)
@@ -74,8 +74,8 @@ export async function* streamContents(path: string, source: AsyncIterable<Uint8A
 async function* fileContents(path: string): AsyncGenerator<Content> {
   const budget = { left: unpackedMax }
   try {
-    // A file may be a zip with something in front: a program that unpacks itself, or a page.
-    if (endsOf(path)?.end.includes(zipEnd)) {
+    const ends = endsOf(path)
+    if (ends && isZipped(path, ends.head, ends.end)) {
       yield* pieces(path, createReadStream(path))
       yield* zipped(path, await yauzl.openPromise(path, zipOptions), 0, budget, (start, end) =>
         createReadStream(path, { start, end: end - 1 }),
@@ -87,6 +87,12 @@ async function* fileContents(path: string): AsyncGenerator<Content> {
     // Some of it may stand there as it is.
     if (code !== 'EACCES' && code !== 'EPERM') yield* pieces(path, createReadStream(path))
   }
+}
+
+/** Tells whether a file is a zip, also one with something in front: a program that unpacks itself, or a page. */
+function isZipped(path: string, head: Uint8Array, end: Buffer): boolean {
+  // What follows behind these is told, and the last one in a tar may be a zip.
+  return end.includes(zipEnd) && !/^(?:tar|gzip|zstd)$/.test(packingOf(path, head) ?? '')
 }
 
 function notLookedInto(path: string, why: string): Content {

@@ -1,4 +1,4 @@
-import { type DefaultTreeAdapterTypes, Parser, type Token } from 'parse5'
+import { type DefaultTreeAdapterTypes, Parser, parseFragment, type Token } from 'parse5'
 import {
   type FilledForm,
   type Mention,
@@ -50,7 +50,9 @@ export function stampHtml(
       edit(value ? template.text.slice(value.mention.start, value.mention.end) : range?.use === 'left' ? '\\${' : '${')
       continue
     }
-    const refused = range && refusalAt(range, index, value, { stood, schemes: schemesOf(value.mention) })
+    const refused =
+      (range && refusalAt(range, index, value, { stood, schemes: schemesOf(value.mention) })) ??
+      refusalBehindAmpersand(stood.text, index, index + word.length, value)
     if (refused) misplaced.push({ at: value.mention.start, kind: 'bad-expansion', ...refused })
     edit(range?.use === 'data' ? inJson(value.text) : htmlText(value.text))
   }
@@ -94,10 +96,52 @@ const rawElements = new Set(['iframe', 'noembed', 'noframes', 'xmp', 'plaintext'
 /** Notes where tags and comments are, also of those that a browser only takes the attributes of, such as a second body. */
 class Places extends Parser<DefaultTreeAdapterTypes.DefaultTreeAdapterMap> {
   readonly ranges: PageRange[] = []
+  readonly #text: string
+  /** The end of the last section of characters. */
+  #sectionEnd = 0
 
-  constructor() {
+  constructor(text: string) {
     // Without scripts what stands in noscript is read as HTML.
-    super({ sourceCodeLocationInfo: true, scriptingEnabled: false })
+    super({
+      sourceCodeLocationInfo: true,
+      scriptingEnabled: false,
+      onParseError: ({ code, startOffset }) => {
+        // A tag that never ends is no token. What is put behind a page may end it.
+        const { currentToken } = this.tokenizer as unknown as { readonly currentToken: Token.Token | null }
+        const start = currentToken?.location?.startOffset
+        if (code === 'eof-in-tag' && start !== undefined)
+          this.ranges.push({ start, end: startOffset, use: 'tag', tag: { tagName: '', attrs: [], places: {} } })
+      },
+    })
+    this.#text = text
+  }
+
+  override onCharacter(token: Token.CharacterToken): void {
+    this.#noteSections(token)
+    super.onCharacter(token)
+  }
+
+  override onWhitespaceCharacter(token: Token.CharacterToken): void {
+    this.#noteSections(token)
+    super.onWhitespaceCharacter(token)
+  }
+
+  /** `<![CDATA[…]]>` within images and formulas, where a text stands as it is (HTML, 13.2.5.69). */
+  #noteSections({ location }: Token.CharacterToken): void {
+    if (!location || !this.tokenizer.inForeignNode) return
+    const { startOffset, endOffset } = location
+    const next = (from: number) => this.#text.slice(from, endOffset).indexOf('<![CDATA[') + from
+    for (let at = next(startOffset); at >= Math.max(startOffset, this.#sectionEnd); at = next(this.#sectionEnd)) {
+      const start = at + 9
+      const end = this.#text.indexOf(']]>', start)
+      this.#sectionEnd = end < 0 ? this.#text.length : end
+      this.ranges.push({
+        start,
+        end: this.#sectionEnd,
+        use: 'raw',
+        tag: { tagName: '![CDATA[', attrs: [], places: {} },
+      })
+    }
   }
 
   override onStartTag(token: Token.TagToken): void {
@@ -129,7 +173,7 @@ class Places extends Parser<DefaultTreeAdapterTypes.DefaultTreeAdapterMap> {
 
 /** Where a page's tags, comments and scripts are, as a browser's parser finds them; in order, and apart. */
 function rangesIn(text: string): PageRange[] {
-  const parser = new Places()
+  const parser = new Places(text)
   parser.tokenizer.write(text, true)
   const { ranges } = parser
   const open: DefaultTreeAdapterTypes.Node[] = [parser.document]
@@ -137,10 +181,11 @@ function rangesIn(text: string): PageRange[] {
     if ('content' in node) open.push(node.content)
     if ('childNodes' in node) for (const child of node.childNodes) open.push(child)
     if (!('tagName' in node)) continue
-    const { startTag, endTag, endOffset = 0 } = node.sourceCodeLocation ?? {}
+    const { startTag, endTag } = node.sourceCodeLocation ?? {}
     const use = contentUse(node)
+    if (!use || !startTag) continue
     const tag = { tagName: node.tagName, attrs: node.attrs, places: {} }
-    if (use && startTag) ranges.push({ start: startTag.endOffset, end: endTag?.startOffset ?? endOffset, use, tag })
+    ranges.push({ start: startTag.endOffset, end: contentEnd(node, endTag, text.length), use, tag })
   }
   ranges.sort((a, b) => a.start - b.start || b.end - a.end)
   // What lies in a script of an image is a part of that.
@@ -149,10 +194,26 @@ function rangesIn(text: string): PageRange[] {
   return apart
 }
 
-function contentUse(element: Pick<Tag, 'tagName' | 'attrs'>): Use | undefined {
+/** Where the content of an element ends: one of HTML that is not closed goes on to the end of the page. */
+function contentEnd(
+  element: DefaultTreeAdapterTypes.Element,
+  endTag: Token.Location | undefined,
+  length: number,
+): number {
+  if (!isForeign(element)) return endTag?.startOffset ?? length
+  // In an image a tag of HTML closes it, and the parser may take the end of a script in it for its own.
+  const last = element.childNodes.at(-1)?.sourceCodeLocation?.endOffset ?? 0
+  return Math.max(element.sourceCodeLocation?.startTag?.endOffset ?? 0, endTag?.startOffset ?? 0, last)
+}
+
+function isForeign({ namespaceURI }: DefaultTreeAdapterTypes.Element): boolean {
+  return namespaceURI !== 'http://www.w3.org/1999/xhtml'
+}
+
+function contentUse(element: DefaultTreeAdapterTypes.Element): Use | undefined {
   const { tagName } = element
   if (tagName === 'style') return 'code'
-  if (rawElements.has(tagName)) return 'raw'
+  if (rawElements.has(tagName)) return isForeign(element) ? undefined : 'raw'
   if (tagName !== 'script') return undefined
   const type = attributeOf(element, 'type')?.trim().toLowerCase() ?? ''
   // Data blocks that the standards know (HTML, 4.12.1; Speculation Rules).
@@ -188,6 +249,23 @@ function refusalAt(range: PageRange, at: number, value: FilledForm, around: Surr
       remedy: 'Put the whole value of the attribute in quotes.',
     }
   return refusalIn(tag, name, value, around)
+}
+
+/**
+ * Behind an ampersand a value may become a part of a character reference, and so another character (HTML, 13.2.5.72). Only the part of
+ * the text that may belong to it is looked at.
+ */
+function refusalBehindAmpersand(text: string, start: number, end: number, value: FilledForm): Refusal | undefined {
+  const [before] = /&(?:#x?)?[A-Za-z0-9]{0,40}$/i.exec(text.slice(Math.max(0, start - 44), start)) ?? []
+  if (before === undefined) return undefined
+  const behind = /^[A-Za-z0-9]{0,40}[=;]?/.exec(text.slice(end))?.[0] ?? ''
+  const meant = `${before}${value.text}${behind}`.replaceAll('\r', '')
+  const page = parseFragment(
+    `<i title="${before}${htmlText(value.text)}${behind}"></i>${before}${htmlText(value.text)}${behind}`,
+  )
+  const [element, shown] = page.childNodes as [DefaultTreeAdapterTypes.Element, DefaultTreeAdapterTypes.TextNode?]
+  if ([element.attrs[0]?.value, shown?.value].every((each) => each?.replaceAll('\r', '') === meant)) return undefined
+  return { why: 'follows an ampersand, and would be read as another character.', remedy: 'Write &amp; in front of it.' }
 }
 
 function inCode(where: string): Refusal {
