@@ -290,6 +290,41 @@ async function tarOf(files: Readonly<Record<string, Buffer>>): Promise<Buffer> {
   return Buffer.from(await packTar(entries))
 }
 
+test('messages of commits and tags, notes, and what git replace hides are searched, too', async () => {
+  const ways: Readonly<Record<string, readonly [said: RegExp, act: (own: ReturnType<typeof repository>) => void]>> = {
+    'a message': [
+      /^Fault: The message of commit [0-9a-f]{7} \(2026-10-03\) contains the value of ALERT_TOKEN\. /,
+      ({ commit }) => commit(`Mail\n\nwith ${old}`),
+    ],
+    'a message with a key': [
+      /The message of commit \S+ \S+ contains what looks like a signed token/,
+      ({ commit }) => commit(`eyJ${'hbGciOiJIUzI1NiJ9'}.eyJzdWIiOiJyb3NhIn0.c2lnbmF0dXJlLW9mLXJvc2E`),
+    ],
+    'a tag': [
+      /^Fault: The message of tag v1 contains the value of ALERT_TOKEN\. /,
+      ({ git }) => git('tag', '-a', 'v1', '-m', old),
+    ],
+    'a note': [/ALERT_TOKEN is in git history/, ({ git }) => git('notes', 'add', '-m', old)],
+    'a replaced commit': [
+      /ALERT_TOKEN is in git history: a\.js, only in commit/,
+      ({ git, write, commit, root }) => {
+        write('a.js', old)
+        commit('Mail')
+        rmSync(join(root, 'a.js'))
+        commit('No mail')
+        git('replace', 'HEAD~1', git('commit-tree', 'HEAD~2^{tree}', '-p', 'HEAD~2', '-m', 'Mail'))
+      },
+    ],
+  }
+  for (const [way, [said, act]] of Object.entries(ways)) {
+    const own = repository()
+    act(own)
+    const found = await own.guard()
+    assert.equal(found.code, 1, way)
+    assert.match(found.said, said, way)
+  }
+})
+
 test('documents, notebooks, archives and images of containers are looked into', async () => {
   const { root, write, guard } = repository()
   const text = Buffer.from(`token: ${old}\n`)

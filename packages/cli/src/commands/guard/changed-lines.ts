@@ -52,7 +52,8 @@ export async function readChanges(
   }
 }
 
-function brokenOff([name]: GitCommand, how: string): UsageError {
+/** Why a search of changes cannot go on. */
+export function brokenOff([name]: GitCommand, how: string): UsageError {
   return new UsageError(
     `git ${name} ${how}, so not all changes were searched. A damaged or partial clone lacks some of them. Run: git fsck`,
   )

@@ -1,5 +1,5 @@
-import { git } from '../../project/git/git.js'
-import { type ChangedLines, patchOptions, readChanges } from './changed-lines.js'
+import { type GitCommand, git, gitStream } from '../../project/git/git.js'
+import { brokenOff, type ChangedLines, patchOptions, readChanges } from './changed-lines.js'
 
 /** The commits to search, and those that are missing here. */
 export interface HistoryScope {
@@ -41,8 +41,8 @@ export interface Commit {
 
 /** All commits that can be reached, from a reference, a stash, another working tree or the log of references; or those behind one. */
 export function commitsOf(root: string, since: string | undefined): ReadonlyMap<string, Commit> {
-  const which = since === undefined ? ['--all', '--reflog'] : ['--end-of-options', 'HEAD', `^${since}`]
-  const lines = git(root, ['rev-list', '--topo-order', '--timestamp', '--parents', ...which])?.split('\n') ?? []
+  const lines =
+    git(root, ['rev-list', '--topo-order', '--timestamp', '--parents', ...reached(since)])?.split('\n') ?? []
   return new Map(
     lines.flatMap((line, order): [string, Commit][] => {
       const [seconds = '', id, parent] = line.split(' ')
@@ -51,6 +51,57 @@ export function commitsOf(root: string, since: string | undefined): ReadonlyMap<
       return [[id, { id, parent, order, date }]]
     }),
   )
+}
+
+function reached(since: string | undefined): readonly string[] {
+  return since === undefined ? ['--all', '--reflog'] : ['--end-of-options', 'HEAD', `^${since}`]
+}
+
+/** A text that is about commits, and goes wherever they go. */
+export interface Message {
+  readonly of: 'commit' | 'tag'
+  /** The commit's id, or the tag's name. */
+  readonly id: string
+  readonly bytes: Buffer
+}
+
+/** Passes on the messages of commits, and of all tags. */
+export async function eachMessage(
+  root: string,
+  since: string | undefined,
+  visit: (message: Message) => void,
+): Promise<void> {
+  const commits = ['rev-list', '--format=%B%x00', ...reached(since)] as const
+  await readParts(root, commits, (part) => {
+    const [, id = '', text = ''] = /^\n?commit (\S+)\n([\s\S]*)$/.exec(part) ?? []
+    visit({ of: 'commit', id, bytes: Buffer.from(text) })
+  })
+  if (since !== undefined) return
+  const tags = ['for-each-ref', '--format=%(refname:short)%0a%(contents)%00', 'refs/tags'] as const
+  await readParts(root, tags, (part) => {
+    const [, id = '', text = ''] = /^\n?(.*)\n([\s\S]*)$/.exec(part) ?? []
+    visit({ of: 'tag', id, bytes: Buffer.from(text) })
+  })
+}
+
+/** Reads an answer whose parts end with NUL. */
+async function readParts(root: string, command: GitCommand, visit: (part: string) => void): Promise<void> {
+  const stream = gitStream(root, command)
+  if (!stream) throw brokenOff(command, 'did not start')
+  try {
+    stream.input.end()
+    let rest = ''
+    const decoder = new TextDecoder()
+    for await (const chunk of stream.output) {
+      const parts = (rest + decoder.decode(chunk, { stream: true })).split('\0')
+      rest = parts.pop() ?? ''
+      for (const part of parts) visit(part)
+    }
+    const code = await stream.ended
+    if (code !== 0) throw brokenOff(command, `ended with ${code ?? 'a signal'}`)
+  } finally {
+    stream.stop()
+  }
 }
 
 /**

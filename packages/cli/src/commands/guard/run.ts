@@ -39,6 +39,7 @@ import { type Content, contentsOf } from './contents.js'
 import {
   inBundle,
   inHistory,
+  inMessage,
   inPackage,
   inVersionControl,
   keyShaped,
@@ -267,7 +268,8 @@ function treeFault(
     : inVersionControl(path, { name, line }, state, life, obtainOf(name, project))
 }
 
-function historyFault({ path, name, what, line, life }: TextKept, project: Project): Fault {
+function historyFault({ path, name, what, line, life, isMessage }: TextKept, project: Project): Fault {
+  if (isMessage) return inMessage(path, name, what ?? '', life)
   return name === undefined
     ? keyShaped(path, line, what ?? '', life, false)
     : inHistory(path, name, life, obtainOf(name, project))

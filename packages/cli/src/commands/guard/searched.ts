@@ -9,7 +9,7 @@ import { git } from '../../project/git/git.js'
 import { stagedPaths } from '../../project/git/repository.js'
 import { type ChangedLines, patchOptions, readChanges } from './changed-lines.js'
 import type { Lifespan } from './findings.js'
-import { type Commit, commitsOf, eachChange, remotesWith } from './history.js'
+import { type Commit, commitsOf, eachChange, eachMessage, remotesWith } from './history.js'
 import { type KnownSecrets, secretsInBytes } from './known-secrets.js'
 
 /** A text in a file: of a variable, or of the shape of a key. */
@@ -169,6 +169,8 @@ export async function heldInStaged(root: string, secrets: KnownSecrets): Promise
 /** A text in a history, with its life there. */
 export interface TextKept extends TextHeld {
   readonly life: Lifespan
+  /** True if its path is a message's. */
+  readonly isMessage?: boolean
 }
 
 /** An event of a text under a path in a commit. */
@@ -200,11 +202,21 @@ export async function heldInHistory(
     }
   }
   await eachChange(root, commits.keys(), look, onCommit)
+  const told: TextKept[] = []
+  await eachMessage(root, since, ({ of, id, bytes }) => {
+    if (!mayHold(bytes)) return
+    const commit = commits.get(id)
+    const path = `the message of ${of} ${of === 'tag' ? id : `${id.slice(0, 7)} (${commit?.date})`}`
+    const first = { id: id.slice(0, shortLength), date: commit?.date ?? '' }
+    const remotes = of === 'tag' ? [] : remotesWith(root, id)
+    for (const held of heldIn(path, bytes, secrets))
+      told.push({ ...held, life: { first, last: first, remotes }, isMessage: true })
+  })
   const kept = [...texts.values()].flatMap(({ held, events }) => {
     const life = lifespanFrom(root, events, commits)
     return life ? [{ ...held, life }] : []
   })
-  return kept.sort((one, other) => (one.path < other.path ? -1 : one.path > other.path ? 1 : 0))
+  return [...told, ...kept].sort((one, other) => (one.path < other.path ? -1 : one.path > other.path ? 1 : 0))
 }
 
 /** Characters of a commit's id in reports. */

@@ -13,6 +13,7 @@ const plainOptions = {
   config: [],
   diff: ['--no-textconv', '--no-ext-diff'],
   'diff-tree': ['--no-textconv', '--no-ext-diff'],
+  'for-each-ref': [],
   'ls-files': [],
   'ls-tree': [],
   'rev-list': [],
@@ -46,6 +47,8 @@ const off: readonly Setting[] = [
 const environment = {
   GIT_ALLOW_PROTOCOL: '',
   GIT_NO_LAZY_FETCH: '1',
+  // Others get an object as it is, and not what one in its place says.
+  GIT_NO_REPLACE_OBJECTS: '1',
   GIT_OPTIONAL_LOCKS: '0',
   GIT_PAGER: 'cat',
   GIT_TERMINAL_PROMPT: '0',
