@@ -86,6 +86,15 @@ await build({
   outdir: 'packages/cli/dist',
   alias: { 'mappa/command': './packages/mappa/src/command.ts', 'mappa/node': './packages/mappa/src/node/index.ts' },
 })
+// A file by itself, in the form that `--require` takes: it is in front of each process that is watched.
+await build({
+  ...common,
+  format: 'cjs',
+  minify: true,
+  entryPoints: { observer: 'packages/cli/src/commands/witness/inside/observer.ts' },
+  outdir: 'packages/cli/dist',
+  outExtension: { '.js': '.cjs' },
+})
 execFileSync(process.execPath, [vite, 'build', '--logLevel', 'warn'], {
   cwd: 'examples/apiary/collector',
   stdio: 'inherit',

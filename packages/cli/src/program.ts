@@ -24,6 +24,7 @@ import { traceCommand } from './commands/trace/definition.js'
 import { typesCommand } from './commands/types/definition.js'
 import { undoCommand } from './commands/undo/definition.js'
 import { withCommand } from './commands/with/definition.js'
+import { witnessCommand } from './commands/witness/definition.js'
 import { wrongUsage } from './commands/wrong-usage.js'
 import { Left } from './terminal/ask.js'
 import { beginReport, endReport } from './terminal/json-report.js'
@@ -36,7 +37,7 @@ import { beginWriting } from './writing/record.js'
 const tasks: readonly (readonly [task: string, commands: readonly CommandDefinition[]])[] = [
   ['Start', [initCommand, liftCommand, fillCommand]],
   ['Look', [listCommand, traceCommand, compareCommand, guideCommand]],
-  ['Check', [checkCommand, guardCommand]],
+  ['Check', [checkCommand, guardCommand, witnessCommand]],
   ['Change', [addCommand, renameCommand, removeCommand, undoCommand]],
   ['Run and hand on', [withCommand, emitCommand, stampCommand, sampleCommand, typesCommand]],
   ['More', [completionCommand]],
@@ -123,8 +124,8 @@ function program(
       const { endLeftOpen } = await import('./project/made-file.js')
       await endLeftOpen(options.root)
     }
-    if (rest && !['with', 'completion'].includes(command.name()))
-      throw new UsageError('Only mappa with runs a command after --.')
+    if (rest && !['with', 'witness', 'completion'].includes(command.name()))
+      throw new UsageError('Only mappa with and mappa witness run a command after --.')
   })
   const running: Running = { rest, finish, binary, commands: () => mappa.commands.map(known) }
   for (const [task, definitions] of tasks) {
@@ -144,7 +145,7 @@ Examples:
   mappa check production              check a stage
   mappa with staging -- node app.js   run a program with a stage's values
 
-Exit codes: 0 fine, 1 faults found, 2 wrong usage; with passes on its program's.
+Exit codes: 0 fine, 1 faults found, 2 wrong usage; with and witness pass on their program's.
 Settings: NO_COLOR and FORCE_COLOR switch colours.`
 
 /** Has a command say in our words what the parser finds wrong. */

@@ -10,9 +10,14 @@ const fromTerminal: ReadonlySet<NodeJS.Signals> = new Set(['SIGINT', 'SIGQUIT'])
 
 /**
  * Lets a child are in this process's place: signals are passed on to it. Resolves to its exit code; where a signal ended
- * it, the same signal ends this process. Rejects with the error of one that could not be started.
+ * it, the same signal ends this process. Rejects with the error of one that could not be started. `onEnd` is called in between.
  */
-export async function inPlace(child: ChildProcess): Promise<number> {
+export async function inPlace(
+  child: ChildProcess,
+  onEnd?: () => Promise<void>,
+  /** Tells whether the signal that ended it came from here, so that it is no end of this process. */
+  isOurs: () => boolean = () => false,
+): Promise<number> {
   // Of the descriptor: looking at a stream would make a pipe of the child's non-blocking.
   const atTerminal = isatty(0) || isatty(1)
   const pass = (signal: NodeJS.Signals) => {
@@ -26,7 +31,9 @@ export async function inPlace(child: ChildProcess): Promise<number> {
         child.once('exit', (code, signal) => resolve({ code, signal }))
       },
     )
+    await onEnd?.()
     if (signal === null) return code ?? 0
+    if (isOurs()) return 128 + constants.signals[signal]
     for (const each of passedOn) process.off(each, pass)
     process.kill(process.pid, signal)
     // A signal that this process survives still has to show in its exit code, as shells show it.

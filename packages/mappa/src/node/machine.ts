@@ -8,6 +8,7 @@ import { chooseStage, type Stage, type Texts } from '../settle/stack/stage.js'
 import { path } from './files/builtins.js'
 import { layerFromDirectory } from './files/directory.js'
 import { withFileVariables } from './files/file-variables.js'
+import { hostEnvironment } from './files/host-environment.js'
 import { findRoot, layerFilesAbove, repositoryTop } from './files/root.js'
 import { layerFromFlags } from './layers/flags.js'
 import { filesIn, startFaults } from './layers/layer-files.js'
@@ -30,7 +31,7 @@ export interface MachineOptions {
   readonly builtFor?: string
   /** Values fixed when the program was built, by name: above all layers. */
   readonly built?: Texts
-  /** The host's variables; `process.env` unless given. */
+  /** The host's variables; `hostEnvironment()` unless given. */
   readonly environment?: Texts
   /**
    * Values from the command line: by name, or arguments such as `process.argv.slice(2)` that are read as flags.
@@ -85,7 +86,7 @@ export function gather(definition: Legend<unknown> | undefined, options: Machine
 }
 
 /** The root that options lead to. */
-export function rootOf({ root, from, environment = process.env }: MachineOptions): string {
+export function rootOf({ root, from, environment = hostEnvironment() }: MachineOptions): string {
   return findRoot({ root, from, environmentRoot: environment.MAPPA_ROOT }).directory
 }
 
@@ -173,7 +174,7 @@ export async function startWaiting(
 function ofMachine(start: Start): Start {
   const { local, commandLine, given, top = [] } = start.sources
   // A report may leave the environment out, but it still tells whom this machine trusts.
-  const host = layerFromHost(process.env, start.root, { waits: true })
+  const host = layerFromHost(hostEnvironment(), start.root, { waits: true })
   return {
     ...start,
     sources: {
@@ -224,7 +225,7 @@ interface Start {
 }
 
 function startAt(root: string, definition: Legend<unknown> | undefined, options: MachineOptions, waits = false): Start {
-  const environment = options.environment ?? process.env
+  const environment = options.environment ?? hostEnvironment()
   const stage = chooseStage(options.stage, environment, options.builtFor)
   const files: string[] = []
   const topDirectory = definition?.topLayers === true ? repositoryTop(root) : undefined

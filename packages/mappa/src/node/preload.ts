@@ -5,8 +5,10 @@
 
 import type { Legend } from '../legend/legend.js'
 import { type Given, givenIn, readSources, type Sources } from '../settle/reading/read.js'
+import { witness } from '../settle/reading/witness.js'
 import { createRequire, path } from './files/builtins.js'
 import { namesIn } from './files/files.js'
+import { hostEnvironment } from './files/host-environment.js'
 import { findRoot, legendFileNames } from './files/root.js'
 import { pathFrom } from './files/shown-path.js'
 import { hasAsked, markFor, ownNames } from './layers/nested.js'
@@ -17,7 +19,8 @@ start()
 
 /** Waits for nothing, so that it also works under `--require` and in the threads that a program starts. */
 function start(): void {
-  const { directory, legendFile: found } = findRoot({ environmentRoot: process.env.MAPPA_ROOT })
+  const host = hostEnvironment()
+  const { directory, legendFile: found } = findRoot({ environmentRoot: host.MAPPA_ROOT })
   const legendFile = found === undefined || isTypeScript(found) ? (builtLegend(directory) ?? found) : found
   const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
   const definition = loaded && 'definition' in loaded ? loaded.definition : undefined
@@ -28,13 +31,17 @@ function start(): void {
   const reading = readSources(definition, sources)
   if (!reading.sound) fail(definition, sources)
   const passed = { stage: reading.stage, given: givenIn(reading) }
-  const mark = markFor(passed, process.env, directory, hasAsked(process.env, directory))
+  const mark = markFor(passed, host, directory, hasAsked(host, directory))
   // Before the environment, which is one of the sources, holds all of them.
-  if (process.env.MAPPA_TELL) more().tellStart(definition, sources, directory)
+  if (host.MAPPA_TELL) more().tellStart(definition, sources, directory)
   // Node sets this for the program that `node --watch` restarts, and keeps a channel to it.
-  if (process.env.WATCH_REPORT_DEPENDENCIES && process.connected) more().tellUnwatched()
+  if (host.WATCH_REPORT_DEPENDENCIES && process.connected) more().tellUnwatched()
   // Names that a run around this one set, and no layer sets any more.
-  for (const name of ownNames(process.env, directory)) delete process.env[name]
+  for (const name of ownNames(host, directory)) delete process.env[name]
+  witness()?.preloaded(
+    reading.stage.name,
+    passed.given.map(({ name }) => name),
+  )
   for (let at = 0; at < passed.given.length; at++) {
     const { name, text } = passed.given[at] as Given
     process.env[name] = text

@@ -3,13 +3,14 @@ import { type Origins, originsIn, originsText } from '../report/origins.js'
 import { printable } from '../settle/faults/faults.js'
 import type { Sources } from '../settle/reading/read.js'
 import { type Survey, surveyLayers } from '../settle/survey.js'
+import { hostEnvironment } from './files/host-environment.js'
 import { pathFrom } from './files/shown-path.js'
 
 /** For settings, what they were made from: asked for on a health page, or never. */
 const origins = new WeakMap<object, { readonly found: Survey; readonly root: string; readonly at: Date }>()
 
 /** Tells whether a start is to say where its values are from. */
-export function isTellingAsked(environment: Readonly<Record<string, string | undefined>> = process.env): boolean {
+export function isTellingAsked(environment: Readonly<Record<string, string | undefined>> = hostEnvironment()): boolean {
   return !['', '0', undefined].includes(environment.MAPPA_TELL)
 }
 

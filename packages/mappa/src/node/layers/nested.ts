@@ -2,6 +2,7 @@ import type { Given } from '../../settle/reading/read.js'
 import { type Layer, layerFromValues, sourceFacts } from '../../settle/stack/layer.js'
 import type { Stage, Texts } from '../../settle/stack/stage.js'
 import { digestOf } from '../files/digest.js'
+import { hostEnvironment } from '../files/host-environment.js'
 
 /**
  * What a run marks for the processes inside it, in `MAPPA_SET`: the names it set, each with a digest of its text, so
@@ -19,7 +20,7 @@ interface Mark {
 
 /** The layer of the process environment: what the host has set, without what a run around this one has. */
 export function layerFromHost(
-  environment: Texts = process.env,
+  environment: Texts = hostEnvironment(),
   root = process.cwd(),
   { waits = false }: { readonly waits?: boolean } = {},
 ): Layer {
@@ -68,7 +69,7 @@ export interface HandedOn {
  */
 export function childEnvironment(
   found: HandedOn,
-  host: Texts = process.env,
+  host: Texts = hostEnvironment(),
   root = process.cwd(),
   { asked = false }: { readonly asked?: boolean } = {},
 ): Record<string, string | undefined> {

@@ -2,6 +2,7 @@ import type { AnyEntry } from '../../legend/entry.js'
 import type { Legend } from '../../legend/legend.js'
 import { givenIn, readSources, type Sources } from '../../settle/reading/read.js'
 import { chooseStage, type Stage } from '../../settle/stack/stage.js'
+import { hostEnvironment } from '../files/host-environment.js'
 import { layerFilesAbove } from '../files/root.js'
 import { filesIn, startFaults } from './layer-files.js'
 import { inOrder } from './layer-order.js'
@@ -38,11 +39,11 @@ export function gatherPlain(
   definition: Legend | undefined,
   named: Stage | undefined,
 ): Sources & { readonly stage: Stage } {
-  const stage = chooseStage(named, process.env)
+  const stage = chooseStage(named, hostEnvironment())
   const files = filesIn(root, stage.name, root, definition?.like)
-  const layers = inOrder({ ...files, host: layerFromHost(process.env, root) })
+  const layers = inOrder({ ...files, host: layerFromHost(hostEnvironment(), root) })
   // The host is always there.
-  const faults = startFaults(root, stage, process.env, layers.length > 1)
+  const faults = startFaults(root, stage, hostEnvironment(), layers.length > 1)
   return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 

@@ -1,6 +1,7 @@
 import { fs, path as paths } from '../files/builtins.js'
 import { digestOf } from '../files/digest.js'
 import { textAt } from '../files/files.js'
+import { hostEnvironment } from '../files/host-environment.js'
 import { isInIndex } from './git-index.js'
 
 const { lstatSync, statSync } = fs
@@ -44,7 +45,7 @@ export function* cacheFiles(path: string): Generator<CacheFiles, void> {
   const { uid } = statSync(path)
   const modules = nearestModules(dirname(path))
   if (modules !== undefined) yield compiledIn(modules, join(modules, '.cache', 'mappa'), path, uid)
-  const user = process.env.XDG_CACHE_HOME || join(process.getBuiltinModule('node:os').homedir(), '.cache')
+  const user = hostEnvironment().XDG_CACHE_HOME || join(process.getBuiltinModule('node:os').homedir(), '.cache')
   if (isAbsolute(user)) yield compiledIn(user, join(user, 'mappa'), path, uid)
 }
 

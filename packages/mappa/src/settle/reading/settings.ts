@@ -7,6 +7,7 @@ import { mask } from '../../legend/mask.js'
 import type { LayerSource } from '../stack/layer.js'
 import type { Stage } from '../stack/stage.js'
 import { saidBy } from '../value/said.js'
+import { witness } from './witness.js'
 
 /** A setting ready to be put in its place. */
 export interface Setting {
@@ -93,10 +94,12 @@ export function assemble(settings: readonly Setting[], stage: Stage, absent?: Re
   const root = newGroup()
   const page: Record<string, unknown> = Object.create(null)
   const covers = new Covers(settings)
-  for (const { name, value, entry, text } of settings) {
+  const watched = witness()?.settled(stage.name)
+  for (const { name, value, entry, text, source } of settings) {
     if (reachesBrowser(entry) && fixedAt(entry) === 'start' && !hides(entry)) page[name] = value
     const isCovered = text !== undefined && !hides(entry) && covers.hasWithin(text)
-    if (entry.as === undefined && !hides(entry) && !isCovered && !absent?.has(name)) {
+    const get = watched ? noting(value, (getter) => watched(name, text, source, isCovered, getter)) : () => value
+    if (entry.as === undefined && !hides(entry) && !isCovered && !absent?.has(name) && !watched) {
       root[name] = value
       continue
     }
@@ -116,12 +119,16 @@ export function assemble(settings: readonly Setting[], stage: Stage, absent?: Re
     // No place is one that a prototype could catch, so the plain way, which is much the fastest, will do.
     if (absent?.has(name)) Object.defineProperty(group, key, { get: () => refuse(name), enumerable: false })
     else if (isCovered) {
-      Object.defineProperty(group, key, { get: () => value, enumerable: false })
+      Object.defineProperty(group, key, { get, enumerable: false })
       coveredBy.get(group)?.set(key, () => covers.over(value))
-    } else if (!hides(entry) || value === undefined) group[key] = value
-    else {
+    } else if (!hides(entry) || value === undefined) {
+      if (watched) {
+        Object.defineProperty(group, key, { get, enumerable: true })
+        coveredBy.get(group)?.set(key, () => value)
+      } else group[key] = value
+    } else {
       // A getter, since what prints hidden members shows that there is one, and asks for nothing.
-      Object.defineProperty(group, key, { get: () => value, enumerable: entry.secret !== true })
+      Object.defineProperty(group, key, { get, enumerable: entry.secret !== true })
       maskedBy.get(group)?.set(key, mask(saidBy(value), entry))
     }
   }
@@ -159,6 +166,18 @@ export function pageValuesIn(settings: object): Readonly<Record<string, unknown>
   return values
 }
 
+/** True while settings are printed, which is no use of them. */
+let isPrinting = false
+
+/** A getter of a program that is watched. */
+function noting(value: unknown, note: (getter: () => unknown) => void): () => unknown {
+  const get = () => {
+    if (!isPrinting) note(get)
+    return value
+  }
+  return get
+}
+
 function refuse(name: string): never {
   throw new TypeError(`The test reads ${name}, but was given no value for it.`)
 }
@@ -171,11 +190,16 @@ function newGroup(): Group {
 }
 
 function maskedCopy(this: Group): Group {
-  return copyOf(
-    this,
-    (mask) => mask,
-    (cover) => cover(),
-  )
+  isPrinting = true
+  try {
+    return copyOf(
+      this,
+      (mask) => mask,
+      (cover) => cover(),
+    )
+  } finally {
+    isPrinting = false
+  }
 }
 
 /**

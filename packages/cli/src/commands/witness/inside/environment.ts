@@ -1,0 +1,128 @@
+import type { Way } from '../protocol.js'
+import { byNode, callerOf, programBehind, startsChild } from './calls.js'
+import { type Environment, Notes } from './notes.js'
+
+/** So many places that read everything are noted; the same few do it again and again. */
+const wholesMax = 50
+
+/** An environment in the place of the real one: it gives what that gives, and notes what is asked for. */
+export class WatchedEnvironment {
+  readonly #notes: Notes
+  readonly #real: Environment
+  /** Names that were asked for, or that Node reads by itself: only the first time is noted. */
+  readonly #seen = new Set<string>()
+  readonly assigned = new Set<string>()
+  /** Names of a walk over all of them that was begun, and how many of them have come by, or were described. */
+  #walk: readonly (string | symbol)[] = []
+  #walked = 0
+  #toDescribe = 0
+  /** A copy describes each name before it reads it. */
+  #described: string | undefined
+  #wholes = 0
+  readonly proxy: Environment
+
+  constructor(notes: Notes) {
+    this.#notes = notes
+    this.#real = notes.real
+    // Printing looks behind a proxy, so there is something that gives all.
+    const behind = Object.defineProperty({}, Symbol.for('nodejs.util.inspect.custom'), {
+      value: () => {
+        this.#noteWhole(traps.ownKeys)
+        return { ...this.#real }
+      },
+      configurable: true,
+    })
+    const traps = this.#traps()
+    this.proxy = new Proxy(behind, traps) as Environment
+  }
+
+  #traps(): ProxyHandler<object> {
+    const real = this.#real
+    const seen = this.#seen
+    const traps: ProxyHandler<object> = {
+      get: (_, name) => {
+        if (typeof name === 'string' && !seen.has(name)) this.#noteGet(name, traps.get)
+        return real[name as string]
+      },
+      has: (_, name) => {
+        if (typeof name === 'string' && !seen.has(name)) {
+          // A loop over all names asks for each whether it is still there.
+          if (this.#walk[this.#walked] === name) this.#described = name
+          this.#note('membership', name, traps.has)
+        }
+        return Reflect.has(real, name)
+      },
+      getOwnPropertyDescriptor: (_, name) => {
+        if (typeof name === 'string') {
+          if (this.#toDescribe > 0) {
+            this.#toDescribe--
+            this.#described = name
+          } else if (!seen.has(name)) this.#note('descriptors', name, traps.getOwnPropertyDescriptor)
+        }
+        return Reflect.getOwnPropertyDescriptor(real, name)
+      },
+      ownKeys: () => {
+        this.#walk = Reflect.ownKeys(real)
+        this.#walked = 0
+        this.#toDescribe = this.#walk.length
+        this.#described = undefined
+        this.#noteWhole(traps.ownKeys)
+        return this.#walk as string[]
+      },
+      set: (_, name, value) => {
+        const isSet = Reflect.set(real, name, value)
+        this.#noteSet(name, traps.set)
+        return isSet
+      },
+      defineProperty: (_, name, about) => {
+        const isSet = Reflect.defineProperty(real, name, about)
+        this.#noteSet(name, traps.defineProperty)
+        return isSet
+      },
+      deleteProperty: (_, name) => Reflect.deleteProperty(real, name),
+      getPrototypeOf: () => Reflect.getPrototypeOf(real),
+      setPrototypeOf: (_, prototype) => Reflect.setPrototypeOf(real, prototype),
+      // As of the environment itself.
+      preventExtensions: () => false,
+    }
+    return traps
+  }
+
+  #noteGet(name: string, trap: unknown): void {
+    if (this.#described === name) this.#described = undefined
+    else this.#note('reads', name, trap)
+  }
+
+  /** Notes a name that is asked for by itself, and not in its turn in a walk over all of them. */
+  #note(way: Way, name: string, trap: unknown): void {
+    if (!this.#notes.sees(way)) return
+    if (this.#walk[this.#walked] === name) {
+      this.#walked++
+      return
+    }
+    const place = callerOf(trap)
+    if (place === byNode) return
+    this.#seen.add(name)
+    this.#notes.write({ kind: 'read', name, ...(place && { place }), got: this.#notes.got(name, this.#real[name]) })
+  }
+
+  #noteWhole(trap: unknown): void {
+    if (this.#wholes >= wholesMax || !this.#notes.sees('walks')) return
+    const place = callerOf(trap)
+    const isChild = place === byNode && startsChild(trap)
+    if (place === byNode && !isChild) return
+    this.#wholes++
+    const code = isChild ? programBehind(trap) : place
+    this.#notes.write({
+      kind: 'whole',
+      for: isChild ? 'child' : 'code',
+      ...(code && code !== byNode && { place: code }),
+    })
+  }
+
+  #noteSet(name: string | symbol, trap: unknown): void {
+    if (typeof name !== 'string' || this.assigned.has(name) || !this.#notes.sees('assignments')) return
+    this.assigned.add(name)
+    if (callerOf(trap) !== byNode) this.#notes.write({ kind: 'set', name, ...Notes.place(trap), by: 'code' })
+  }
+}

@@ -1,0 +1,89 @@
+import {
+  type Asked,
+  askedFile,
+  folderName,
+  type GotValue,
+  type RawPlace,
+  type RecordLine,
+  type Way,
+} from '../protocol.js'
+import { byNode, callerOf } from './calls.js'
+
+const fs = process.getBuiltinModule('node:fs')
+// A program may put others in their place.
+const { openSync, writeSync } = fs
+
+export type Environment = Record<string, string | undefined>
+type Line = RecordLine extends infer Each ? (Each extends RecordLine ? Omit<Each, 'at'> : never) : never
+
+/** What a process writes down while it runs: each line at once, since a signal may end it at any time. */
+export class Notes {
+  readonly asked: Asked
+  readonly #file: number
+  readonly #plain: ReadonlySet<string>
+  readonly #secret: ReadonlySet<string>
+
+  /** @throws if the run is over and its folder gone. */
+  constructor(
+    readonly folder: string,
+    readonly real: Environment,
+    thread: number,
+  ) {
+    this.asked = JSON.parse(fs.readFileSync(`${folder}/${askedFile}`, 'utf8')) as Asked
+    this.#plain = new Set(this.asked.plain)
+    this.#secret = new Set(this.asked.secret)
+    this.#file = openSync(`${folder}/${process.pid}-${thread}.jsonl`, 'a', 0o600)
+  }
+
+  sees(way: Way): boolean {
+    return this.asked.without?.includes(way) !== true
+  }
+
+  write(line: Line): void {
+    try {
+      writeSync(this.#file, `${JSON.stringify({ at: performance.timeOrigin + performance.now(), ...line })}\n`)
+    } catch {
+      // A full disk must not stop the program.
+    }
+  }
+
+  /** The place behind a call, as a part of a line. */
+  static place(call: unknown): { readonly place?: RawPlace } {
+    const place = callerOf(call)
+    return place === undefined || place === byNode ? {} : { place }
+  }
+
+  /** What may be written down of a value. */
+  got(name: string, text: string | undefined, isCovered = false): GotValue {
+    if (text === undefined) return { is: 'unset' }
+    if (text === '') return { is: 'empty' }
+    const isPlain = this.#plain.has(name)
+    if (!isPlain && !this.#secret.has(name)) return { is: 'set' }
+    return isPlain && !isCovered && !this.#holdsSecret(text)
+      ? { is: 'set', text }
+      : { is: 'set', digest: this.#digest(text) }
+  }
+
+  /** Tells whether a value of a name that may be shown holds what may not. */
+  #holdsSecret(text: string): boolean {
+    if (/:\/\/[^/\s]*@/.test(text)) return true
+    return this.asked.secret.some((name) => {
+      const own = this.real[name]
+      return own !== undefined && own.length >= needleMin && text.includes(own)
+    })
+  }
+
+  #digest(text: string): string {
+    return process.getBuiltinModule('node:crypto').createHmac('sha256', this.asked.key).update(text).digest('hex')
+  }
+}
+
+/** A shorter text is in everything. Characters. */
+const needleMin = 8
+
+/** The folder of the run that a process or a thread belongs to; nothing of that stays in its environment. */
+export function takenFolder(real: Environment, kept: unknown): string | undefined {
+  const given = real[folderName] ?? kept
+  delete real[folderName]
+  return typeof given === 'string' ? given : undefined
+}

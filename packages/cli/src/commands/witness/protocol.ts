@@ -1,0 +1,79 @@
+/** What the observer in a watched process and the command say to each other. */
+
+/** The environment variable with the folder of a run, in each process that is watched. */
+export const folderName = 'MAPPA_WITNESS'
+/** The file in that folder that says what may be written down. */
+export const askedFile = 'asked.json'
+
+/** What an observer may write down: the values of `plain`, and a digest of those of `secret`; of all others only that they are set. */
+export interface Asked {
+  /** Key of the digests, for this run only. Hexadecimal. */
+  readonly key: string
+  readonly plain: readonly string[]
+  readonly secret: readonly string[]
+  /** What stands in front of the program's own NODE_OPTIONS. */
+  readonly ours: string
+  /** Ways of seeing that are left out: for tests of each. */
+  readonly without?: readonly Way[]
+}
+
+/** The ways in which a process is seen to ask. */
+export type Way =
+  | 'reads'
+  | 'membership'
+  | 'descriptors'
+  | 'walks'
+  | 'assignments'
+  | 'named-imports'
+  | 'loaded-files'
+  | 'children'
+  | 'threads'
+  | 'settings'
+  | 'preload'
+
+/** A place in code as it runs: an address or a path, with a line and a column from 1. */
+export interface RawPlace {
+  readonly file: string
+  readonly line: number
+  readonly column: number
+}
+
+/** What a name had when it was asked for. */
+export interface GotValue {
+  readonly is: 'unset' | 'empty' | 'set'
+  /** Only of names that may be shown. */
+  readonly text?: string
+  /** Of secrets, and of values that hold one. Hexadecimal. */
+  readonly digest?: string
+}
+
+/** One line of a record, with the time at which it was written. Milliseconds since 1970. */
+export type RecordLine = { readonly at: number } & (
+  | {
+      readonly kind: 'process'
+      readonly pid: number
+      readonly parent: number
+      readonly thread: number
+      readonly version: string
+      /** The program's file; undefined for code on the command line. */
+      readonly script: string | undefined
+      readonly folder: string
+      /** Layer files that Node itself was told to read. */
+      readonly envFiles: readonly string[]
+      /** The stage of a `mappa with` around it. */
+      readonly withStage: string | undefined
+    }
+  | { readonly kind: 'read'; readonly name: string; readonly place?: RawPlace; readonly got: GotValue }
+  | {
+      readonly kind: 'setting'
+      readonly name: string
+      readonly place?: RawPlace
+      readonly got: GotValue
+      readonly from: string
+    }
+  | { readonly kind: 'settled'; readonly stage: string; readonly frames: readonly RawPlace[] }
+  | { readonly kind: 'preloaded'; readonly stage: string; readonly names: readonly string[] }
+  | { readonly kind: 'set'; readonly name: string; readonly place?: RawPlace; readonly by: 'code' | 'loadEnvFile' }
+  | { readonly kind: 'whole'; readonly for: 'code' | 'child'; readonly place?: RawPlace }
+  | { readonly kind: 'child'; readonly pid: number; readonly program: string }
+)

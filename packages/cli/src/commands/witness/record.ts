@@ -1,0 +1,126 @@
+import { readdirSync, readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import type { GotValue, RawPlace, RecordLine } from './protocol.js'
+
+/** A name that a process asked for: the first time, by each way. */
+export interface Read {
+  readonly name: string
+  /** By the environment, or by settings that were made of the layers. */
+  readonly by: 'environment' | 'settings'
+  readonly place: RawPlace | undefined
+  readonly got: GotValue
+  /** Where the value is from, as far as that is known. */
+  readonly from: Source | undefined
+}
+
+/** Where a value that a process had is from. */
+export type Source =
+  | { readonly kind: 'code' | 'loadEnvFile'; readonly place: RawPlace | undefined }
+  | { readonly kind: 'preload' | 'with' | 'environment' }
+  /** The kind of layer that settings had it from. */
+  | { readonly kind: 'layer'; readonly layer: string }
+
+/** One way in which layers came into a process. */
+export type Loaded =
+  | { readonly kind: 'settings'; readonly stage: string; readonly frames: readonly RawPlace[] }
+  | { readonly kind: 'preload' | 'with'; readonly stage: string }
+  | { readonly kind: 'envFile'; readonly file: string }
+  /** Another reader: code that set several names. */
+  | { readonly kind: 'code' | 'loadEnvFile'; readonly place: RawPlace; readonly count: number }
+
+/** A process or a thread that was watched. */
+export interface Watched {
+  readonly pid: number
+  readonly parent: number
+  readonly thread: number
+  readonly script: string | undefined
+  readonly folder: string
+  readonly reads: readonly Read[]
+  /** Where the whole environment was read. */
+  readonly wholes: readonly { readonly for: 'code' | 'child'; readonly place: RawPlace | undefined }[]
+  readonly loaded: readonly Loaded[]
+  readonly children: readonly { readonly pid: number; readonly program: string }[]
+}
+
+/** So many names set from one place are the work of a reader of files. */
+const readerMin = 2
+
+/** What the observers have written down, in the order in which the processes began. A line that is cut off is passed over. */
+export function recordIn(folder: string): Watched[] {
+  return readdirSync(folder)
+    .filter((name) => name.endsWith('.jsonl'))
+    .map((name) => linesIn(readFileSync(join(folder, name), 'utf8')))
+    .sort((a, b) => (a[0]?.at ?? 0) - (b[0]?.at ?? 0))
+    .flatMap((lines) => watchedFrom(lines) ?? [])
+}
+
+function linesIn(text: string): RecordLine[] {
+  return text.split('\n').flatMap((line): RecordLine[] => {
+    try {
+      return line === '' ? [] : [JSON.parse(line)]
+    } catch {
+      return []
+    }
+  })
+}
+
+function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
+  const own = lines.find((line) => line.kind === 'process')
+  if (!own) return undefined
+  const of = <Kind extends RecordLine['kind']>(kind: Kind) =>
+    lines.filter((line): line is Extract<RecordLine, { kind: Kind }> => line.kind === kind)
+  const preloaded = new Set(of('preloaded').flatMap(({ names }) => names))
+  const set = new Map(of('set').map((line) => [line.name, line]))
+  const sourceOf = (name: string, { is }: GotValue): Source | undefined => {
+    const line = set.get(name)
+    if (line) return { kind: line.by, place: line.place }
+    if (preloaded.has(name)) return { kind: 'preload' }
+    return is === 'unset' ? undefined : { kind: 'environment' }
+  }
+  const { pid, parent, thread, script, folder } = own
+  return {
+    pid,
+    parent,
+    thread,
+    script,
+    folder,
+    reads: lines.flatMap((line): Read[] => {
+      if (line.kind === 'read')
+        return [
+          { name: line.name, by: 'environment', place: line.place, got: line.got, from: sourceOf(line.name, line.got) },
+        ]
+      if (line.kind !== 'setting') return []
+      return [
+        {
+          name: line.name,
+          by: 'settings',
+          place: line.place,
+          got: line.got,
+          from: { kind: 'layer', layer: line.from },
+        },
+      ]
+    }),
+    wholes: of('whole').map((line) => ({ for: line.for, place: line.place })),
+    loaded: [
+      ...(own.withStage === undefined ? [] : [{ kind: 'with', stage: own.withStage } as const]),
+      ...own.envFiles.map((file) => ({ kind: 'envFile', file }) as const),
+      ...of('preloaded').map(({ stage }) => ({ kind: 'preload', stage }) as const),
+      ...readersIn(of('set')),
+      ...of('settled').map(({ stage, frames }) => ({ kind: 'settings', stage, frames }) as const),
+    ],
+    children: of('child').map(({ pid: child, program }) => ({ pid: child, program })),
+  }
+}
+
+/** Places that have set several names. */
+function readersIn(lines: readonly Extract<RecordLine, { kind: 'set' }>[]): Loaded[] {
+  const places = new Map<string, { readonly kind: 'code' | 'loadEnvFile'; readonly place: RawPlace; count: number }>()
+  for (const { place, by, name } of lines) {
+    if (!place || name.startsWith('MAPPA_')) continue
+    const key = `${by} ${place.file}:${place.line}:${place.column}`
+    const known = places.get(key) ?? { kind: by, place, count: 0 }
+    known.count++
+    places.set(key, known)
+  }
+  return [...places.values()].filter(({ count }) => count >= readerMin)
+}
