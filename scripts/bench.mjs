@@ -24,6 +24,7 @@ const coresMost = 1.3
 console.log(`Node ${process.versions.node}, ${process.platform} ${process.arch}\n`)
 startUp()
 standingIn()
+witnessing()
 await reading()
 settling()
 validating()
@@ -100,6 +101,62 @@ spawn(program, args, { stdio: 'inherit' }).once('exit', (code) => { process.exit
     )
     report(what, mine, base, { most: 1.3 })
   }
+  rmSync(root, { recursive: true, force: true })
+}
+
+/** What being watched costs a program: its start, and a read that it does again and again. */
+function witnessing() {
+  const root = startUpProject()
+  const folder = join(root, 'witness')
+  mkdirSync(folder)
+  const observer = join(top, 'packages/cli/dist/observer.cjs')
+  const names = Array.from({ length: 60 }, (_, at) => `HIVE_${at}_SETTING`)
+  const asked = {
+    key: 'ab'.repeat(16),
+    plain: names.slice(0, 50),
+    secret: names.slice(50),
+    ours: `--require ${observer}`,
+  }
+  writeFileSync(join(folder, 'asked.json'), JSON.stringify(asked))
+  const watched = { NODE_OPTIONS: asked.ours, MAPPA_WITNESS: folder }
+  const cwd = join(root, 'json')
+  const told = 'const { user, system } = process.cpuUsage()\nprocess.stdout.write(String((user + system) / 1000))\n'
+  const read = `let length = 0\nfor (const name of ${JSON.stringify(names)}) length += process.env[name].length\n${told}`
+  writeFileSync(join(cwd, 'reads.mjs'), read)
+  writeFileSync(
+    join(cwd, 'settings.mjs'),
+    `import { settle } from 'mappa/node'\nimport { readFileSync } from 'node:fs'\nimport { legendFromJsonSchema } from 'mappa'\nconst settings = settle(legendFromJsonSchema(JSON.parse(readFileSync('mappa.legend.json', 'utf8'))))\nlet length = 0\nfor (const name of ${JSON.stringify(names)}) length += String(settings[name]).length\n${told}`,
+  )
+  console.log('\nA program with 60 variables that is watched, against the same one that is not')
+  for (const [what, args] of [
+    ['with mappa/preload', ['--import', 'mappa/preload', 'reads.mjs']],
+    ['with settle', ['settings.mjs']],
+  ]) {
+    const [mine, base] = alternate(
+      startRuns,
+      () => runNode(args, cwd, watched),
+      () => runNode(args, cwd),
+    )
+    report(what, mine, base, { most: 1.1 })
+  }
+  const loop = `let length = 0
+const name = 'HIVE_0_SETTING'
+const once = (count) => { for (let at = 0; at < count; at++) length += process.env[name].length }
+once(100_000)
+const before = performance.now()
+once(1_000_000)
+process.stdout.write(String(performance.now() - before))`
+  writeFileSync(join(cwd, 'loop.mjs'), loop)
+  const own = (env) =>
+    Number(
+      spawnSync(process.execPath, ['loop.mjs'], { cwd, env: { ...environment(), HIVE_0_SETTING: '4100', ...env } })
+        .stdout,
+    )
+  const times = Array.from({ length: pairRuns }, () => [own(watched), own({})])
+  const [mine, base] = [0, 1].map((at) => times.map((pair) => pair[at]).sort((a, b) => a - b)[Math.floor(pairRuns / 2)])
+  console.log(
+    `  a read in a loop: ${mine.toFixed(0)} ns watched, ${base.toFixed(0)} ns not: ${(mine - base).toFixed(0)} ns more`,
+  )
   rmSync(root, { recursive: true, force: true })
 }
 
@@ -198,9 +255,10 @@ function startUpProject() {
 }
 
 /** Wall time of the whole process, and the processor time that it reports of itself. In milliseconds. */
-function runNode(args, cwd) {
+function runNode(args, cwd, more = {}) {
   const before = performance.now()
-  const { status, stdout, stderr } = spawnSync(process.execPath, args, { cwd, env: environment(), encoding: 'utf8' })
+  const env = { ...environment(), ...more }
+  const { status, stdout, stderr } = spawnSync(process.execPath, args, { cwd, env, encoding: 'utf8' })
   const wall = performance.now() - before
   if (status !== 0) throw new Error(stderr)
   return { wall, cpu: Number(stdout) }

@@ -1,5 +1,5 @@
-import { createHmac } from 'node:crypto'
 import { basename, sep } from 'node:path'
+import { checksumOf } from './checksum.js'
 import type { CodePlaces } from './places.js'
 import type { Asked, GotValue, RawPlace } from './protocol.js'
 import type { Loaded, Read, Watched } from './record.js'
@@ -37,7 +37,7 @@ export interface ProgramSeen {
   readonly pid: number
   /** Its script from its folder; undefined for code on the command line. */
   readonly script: string | undefined
-  readonly thread: number
+  readonly isThread: boolean
   readonly loaded: readonly Loaded[]
 }
 
@@ -88,9 +88,9 @@ export function compare(
     )
   return {
     verdicts,
-    programs: programs.map(({ pid, script, folder, thread, loaded }) => ({
+    programs: programs.map(({ pid, script, folder, isThread, loaded }) => ({
       pid,
-      thread,
+      isThread,
       script: script?.startsWith(folder + sep) ? script.slice(folder.length + 1) : script,
       loaded: loaded.map((each) => placed(each, places)),
     })),
@@ -112,8 +112,7 @@ function isSame(got: GotValue, { text }: Said, key: string): boolean {
   if (text === undefined) return got.is === 'unset'
   // What is empty in the layers reaches a program as empty text.
   if (text === '') return got.is === 'empty'
-  if (got.digest === undefined) return got.text === text
-  return got.digest === createHmac('sha256', key).update(text).digest('hex')
+  return got.checksum === undefined ? got.text === text : got.checksum === checksumOf(text, key)
 }
 
 function isInstalled(file: string): boolean {

@@ -5,9 +5,9 @@ export const folderName = 'MAPPA_WITNESS'
 /** The file in that folder that says what may be written down. */
 export const askedFile = 'asked.json'
 
-/** What an observer may write down: the values of `plain`, and a digest of those of `secret`; of all others only that they are set. */
+/** What an observer may write down: the values of `plain`, and a checksum of those of `secret`; of all others only that they are set. */
 export interface Asked {
-  /** Key of the digests, for this run only. Hexadecimal. */
+  /** Key of the checksums, for this run only. Hexadecimal. */
   readonly key: string
   readonly plain: readonly string[]
   readonly secret: readonly string[]
@@ -24,7 +24,6 @@ export type Way =
   | 'descriptors'
   | 'walks'
   | 'assignments'
-  | 'named-imports'
   | 'loaded-files'
   | 'children'
   | 'threads'
@@ -44,16 +43,18 @@ export interface GotValue {
   /** Only of names that may be shown. */
   readonly text?: string
   /** Of secrets, and of values that hold one. Hexadecimal. */
-  readonly digest?: string
+  readonly checksum?: string
 }
 
-/** One line of a record, with the time at which it was written. Milliseconds since 1970. */
-export type RecordLine = { readonly at: number } & (
+/** One line of a record. */
+export type RecordLine =
   | {
       readonly kind: 'process'
+      /** Milliseconds since 1970. */
+      readonly at: number
       readonly pid: number
       readonly parent: number
-      readonly thread: number
+      readonly isThread: boolean
       readonly version: string
       /** The program's file; undefined for code on the command line. */
       readonly script: string | undefined
@@ -76,4 +77,3 @@ export type RecordLine = { readonly at: number } & (
   | { readonly kind: 'set'; readonly name: string; readonly place?: RawPlace; readonly by: 'code' | 'loadEnvFile' }
   | { readonly kind: 'whole'; readonly for: 'code' | 'child'; readonly place?: RawPlace }
   | { readonly kind: 'child'; readonly pid: number; readonly program: string }
-)

@@ -30,9 +30,11 @@ export type Loaded =
 
 /** A process or a thread that was watched. */
 export interface Watched {
+  /** When it began. Milliseconds since 1970. */
+  readonly at: number
   readonly pid: number
   readonly parent: number
-  readonly thread: number
+  readonly isThread: boolean
   readonly script: string | undefined
   readonly folder: string
   readonly reads: readonly Read[]
@@ -50,8 +52,8 @@ export function recordIn(folder: string): Watched[] {
   return readdirSync(folder)
     .filter((name) => name.endsWith('.jsonl'))
     .map((name) => linesIn(readFileSync(join(folder, name), 'utf8')))
-    .sort((a, b) => (a[0]?.at ?? 0) - (b[0]?.at ?? 0))
     .flatMap((lines) => watchedFrom(lines) ?? [])
+    .sort((a, b) => a.at - b.at)
 }
 
 function linesIn(text: string): RecordLine[] {
@@ -77,11 +79,12 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
     if (preloaded.has(name)) return { kind: 'preload' }
     return is === 'unset' ? undefined : { kind: 'environment' }
   }
-  const { pid, parent, thread, script, folder } = own
+  const { at, pid, parent, isThread, script, folder } = own
   return {
+    at,
     pid,
     parent,
-    thread,
+    isThread,
     script,
     folder,
     reads: lines.flatMap((line): Read[] => {

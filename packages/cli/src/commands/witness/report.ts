@@ -27,6 +27,7 @@ interface Shown {
 export function witnessText(witnessed: Witnessed, found: Survey, { root, terminal }: Shown): string {
   const { paint, width } = terminal
   const lines = (text: string) => paragraph(text, width)
+  const mask = (text: string) => found.mask(text)
   const place = (raw: RawPlace | undefined) => (raw ? placeText(raw, root) : 'place unknown')
   const rows = (Object.keys(statuses) as Status[]).flatMap((status) => {
     const all = witnessed.verdicts.filter((verdict) => verdict.status === status)
@@ -34,7 +35,7 @@ export function witnessText(witnessed: Witnessed, found: Survey, { root, termina
     const own = status === 'undeclared' ? all.filter(({ isPackages }) => !isPackages) : all
     const others = all.filter((verdict) => !own.includes(verdict)).map(({ name }) => name)
     if (all.length === 0) return []
-    const table = tableOf(own, status, place, found.mask, width)
+    const table = tableOf(own, status, place, mask, width)
     const rest = others.length === 0 ? [] : [lines(`  Only by packages: ${others.sort().join(', ')}`)]
     const heading =
       status === 'different' ? paint.fault(statuses[status].heading) : paint.bold(statuses[status].heading)
@@ -123,7 +124,7 @@ function placeText({ file, line, column }: RawPlace, root: string): string {
 
 function programsText(witnessed: Witnessed, root: string, { paint, width }: Shown['terminal']): string {
   const names = witnessed.programs.map(
-    ({ script, thread }) => `${scriptText(script, root)}${thread === 0 ? '' : ' (thread)'}`,
+    ({ script, isThread }) => `${scriptText(script, root)}${isThread ? ' (thread)' : ''}`,
   )
   const known = new Map<string, { readonly text: string; count: number }>()
   for (const [at, { loaded }] of witnessed.programs.entries()) {
@@ -160,7 +161,9 @@ function loadedText(loaded: Loaded, root: string): string {
 }
 
 /** The same in the common shape of reports. */
-export function witnessJson(witnessed: Witnessed, { stage, faults, mask }: Survey, root: string): object {
+export function witnessJson(witnessed: Witnessed, found: Survey, root: string): object {
+  const mask = (text: string) => found.mask(text)
+  const { stage, faults } = found
   const place = (raw: RawPlace | undefined) =>
     raw
       ? {
@@ -186,9 +189,9 @@ export function witnessJson(witnessed: Witnessed, { stage, faults, mask }: Surve
       })),
       wholes: witnessed.wholes.map(place),
       handedOn: witnessed.handedOn.map(place),
-      programs: witnessed.programs.map(({ script, thread, loaded }: ProgramSeen) => ({
+      programs: witnessed.programs.map(({ script, isThread, loaded }: ProgramSeen) => ({
         script: script ?? null,
-        thread: thread > 0,
+        thread: isThread,
         loaded: loaded.map((each) => ({
           kind: each.kind,
           ...('stage' in each && { stage: each.stage }),

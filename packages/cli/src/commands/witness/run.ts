@@ -116,7 +116,8 @@ async function run(
     )
     return { exitCode, isStopped: stop?.isAsked === true }
   } catch (error) {
-    throw notRun(program, error as NodeJS.ErrnoException)
+    const { syscall } = error as NodeJS.ErrnoException
+    throw syscall?.startsWith('spawn') ? notRun(program, error as NodeJS.ErrnoException) : error
   } finally {
     stop?.clear()
   }

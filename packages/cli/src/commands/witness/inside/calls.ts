@@ -1,30 +1,30 @@
 import type { RawPlace } from '../protocol.js'
 
-const { findSourceMap } = process.getBuiltinModule('node:module')
-
 /** A call has Node itself behind it, and not code of the program. */
 export const byNode = Symbol('by Node')
 
-/** So many calls behind a read are looked at: code of the language itself may stand between. */
-const nearMax = 16
+/** Mostly the nearest call is the one; code of the language itself may stand between. */
+const [nearest, nearMax] = [2, 16]
 
 /** The calls behind a function, the nearest first. */
-export function callsBehind(call: unknown, most: number): NodeJS.CallSite[] {
-  const before = Object.getOwnPropertyDescriptor(Error, 'prepareStackTrace')
-  const limit = Error.stackTraceLimit
+export function callsBehind(call: unknown, most: number): readonly NodeJS.CallSite[] {
+  const { prepareStackTrace, stackTraceLimit } = Error
   const holder: { stack?: unknown } = {}
   try {
     Error.stackTraceLimit = most
-    Error.prepareStackTrace = (_, sites) => sites
+    Error.prepareStackTrace = sitesOnly
     Error.captureStackTrace(holder, call as () => void)
     return Array.isArray(holder.stack) ? holder.stack : []
   } catch {
     return []
   } finally {
-    Error.stackTraceLimit = limit
-    if (before) Object.defineProperty(Error, 'prepareStackTrace', before)
-    else delete (Error as { prepareStackTrace?: unknown }).prepareStackTrace
+    Error.stackTraceLimit = stackTraceLimit
+    Error.prepareStackTrace = prepareStackTrace
   }
+}
+
+function sitesOnly(_: Error, sites: NodeJS.CallSite[]): NodeJS.CallSite[] {
+  return sites
 }
 
 /** The place of a call; in the code that it was made from, where the program has its maps in memory. */
@@ -32,7 +32,11 @@ export function placeOf(call: NodeJS.CallSite): RawPlace | undefined {
   const file = call.getFileName()
   const [line, column] = [call.getLineNumber(), call.getColumnNumber()]
   if (!file || line === null || column === null) return undefined
-  const entry = findSourceMap(file)?.findEntry(line - 1, column - 1)
+  if (!(process as { sourceMapsEnabled?: boolean }).sourceMapsEnabled) return { file, line, column }
+  const entry = process
+    .getBuiltinModule('node:module')
+    .findSourceMap(file)
+    ?.findEntry(line - 1, column - 1)
   return entry && 'originalSource' in entry
     ? { file: entry.originalSource, line: entry.originalLine + 1, column: entry.originalColumn + 1 }
     : { file, line, column }
@@ -40,11 +44,12 @@ export function placeOf(call: NodeJS.CallSite): RawPlace | undefined {
 
 /** The first place in code behind a function. */
 export function callerOf(call: unknown): RawPlace | typeof byNode | undefined {
-  for (const site of callsBehind(call, nearMax)) {
-    const file = site.getFileName()
-    // Calls of the language itself have no file.
-    if (file) return file.startsWith('node:') ? byNode : placeOf(site)
-  }
+  for (const most of [nearest, nearMax])
+    for (const site of callsBehind(call, most)) {
+      const file = site.getFileName()
+      // Calls of the language itself have no file.
+      if (file) return file.startsWith('node:') ? byNode : placeOf(site)
+    }
   return undefined
 }
 
@@ -56,5 +61,7 @@ export function programBehind(call: unknown): RawPlace | undefined {
 
 /** Tells whether a function was called to start another process. */
 export function startsChild(call: unknown): boolean {
-  return callsBehind(call, nearMax).some((each) => /^node:(?:internal\/)?child_process$/.test(each.getFileName() ?? ''))
+  return callsBehind(call, nearMax).some((each) =>
+    /^node:(?:internal\/)?(?:child_process|cluster\b)/.test(each.getFileName() ?? ''),
+  )
 }

@@ -1,9 +1,12 @@
-import type { Way } from '../protocol.js'
+import { folderName, type RawPlace, type Way } from '../protocol.js'
 import { byNode, callerOf, programBehind, startsChild } from './calls.js'
 import { type Environment, Notes } from './notes.js'
 
 /** So many places that read everything are noted; the same few do it again and again. */
 const wholesMax = 50
+
+/** Names that JavaScript looks for by itself, to print an object, to wait for it or to tell what it is. */
+const ofLanguage = new Set(['toJSON', 'then', ...Object.getOwnPropertyNames(Object.prototype)])
 
 /** An environment in the place of the real one: it gives what that gives, and notes what is asked for. */
 export class WatchedEnvironment {
@@ -25,15 +28,20 @@ export class WatchedEnvironment {
     this.#notes = notes
     this.#real = notes.real
     // Printing looks behind a proxy, so there is something that gives all.
+    const printed = () => this.all(printed)
     const behind = Object.defineProperty({}, Symbol.for('nodejs.util.inspect.custom'), {
-      value: () => {
-        this.#noteWhole(traps.ownKeys)
-        return { ...this.#real }
-      },
+      value: printed,
       configurable: true,
     })
     const traps = this.#traps()
     this.proxy = new Proxy(behind, traps) as Environment
+  }
+
+  /** All of it as plain names and texts, asked for by a call of the program. */
+  all(call: unknown): Environment {
+    this.#noteAll('code', programBehind(call))
+    const { [folderName]: _, ...all } = this.#real
+    return all
   }
 
   #traps(): ProxyHandler<object> {
@@ -41,10 +49,14 @@ export class WatchedEnvironment {
     const seen = this.#seen
     const traps: ProxyHandler<object> = {
       get: (_, name) => {
-        if (typeof name === 'string' && !seen.has(name)) this.#noteGet(name, traps.get)
+        if (typeof name === 'string' && !seen.has(name)) {
+          if (name === folderName) return undefined
+          this.#noteGet(name, traps.get)
+        }
         return real[name as string]
       },
       has: (_, name) => {
+        if (name === folderName) return false
         if (typeof name === 'string' && !seen.has(name)) {
           // A loop over all names asks for each whether it is still there.
           if (this.#walk[this.#walked] === name) this.#described = name
@@ -53,6 +65,7 @@ export class WatchedEnvironment {
         return Reflect.has(real, name)
       },
       getOwnPropertyDescriptor: (_, name) => {
+        if (name === folderName) return undefined
         if (typeof name === 'string') {
           if (this.#toDescribe > 0) {
             this.#toDescribe--
@@ -62,7 +75,7 @@ export class WatchedEnvironment {
         return Reflect.getOwnPropertyDescriptor(real, name)
       },
       ownKeys: () => {
-        this.#walk = Reflect.ownKeys(real)
+        this.#walk = Reflect.ownKeys(real).filter((name) => name !== folderName)
         this.#walked = 0
         this.#toDescribe = this.#walk.length
         this.#described = undefined
@@ -100,6 +113,8 @@ export class WatchedEnvironment {
       this.#walked++
       return
     }
+    // The language asks each object for these.
+    if (ofLanguage.has(name) && typeof this.#real[name] !== 'string') return
     const place = callerOf(trap)
     if (place === byNode) return
     this.#seen.add(name)
@@ -107,17 +122,16 @@ export class WatchedEnvironment {
   }
 
   #noteWhole(trap: unknown): void {
-    if (this.#wholes >= wholesMax || !this.#notes.sees('walks')) return
+    if (!this.#notes.sees('walks')) return
     const place = callerOf(trap)
-    const isChild = place === byNode && startsChild(trap)
-    if (place === byNode && !isChild) return
+    if (place !== byNode) this.#noteAll('code', place)
+    else if (startsChild(trap)) this.#noteAll('child', programBehind(trap))
+  }
+
+  #noteAll(by: 'code' | 'child', place: RawPlace | undefined): void {
+    if (this.#wholes >= wholesMax || !this.#notes.sees('walks')) return
     this.#wholes++
-    const code = isChild ? programBehind(trap) : place
-    this.#notes.write({
-      kind: 'whole',
-      for: isChild ? 'child' : 'code',
-      ...(code && code !== byNode && { place: code }),
-    })
+    this.#notes.write({ kind: 'whole', for: by, ...(place && { place }) })
   }
 
   #noteSet(name: string | symbol, trap: unknown): void {

@@ -1,12 +1,5 @@
-import {
-  type Asked,
-  askedFile,
-  folderName,
-  type GotValue,
-  type RawPlace,
-  type RecordLine,
-  type Way,
-} from '../protocol.js'
+import { checksumOf } from '../checksum.js'
+import { type Asked, askedFile, type GotValue, type RawPlace, type RecordLine, type Way } from '../protocol.js'
 import { byNode, callerOf } from './calls.js'
 
 const fs = process.getBuiltinModule('node:fs')
@@ -14,7 +7,6 @@ const fs = process.getBuiltinModule('node:fs')
 const { openSync, writeSync } = fs
 
 export type Environment = Record<string, string | undefined>
-type Line = RecordLine extends infer Each ? (Each extends RecordLine ? Omit<Each, 'at'> : never) : never
 
 /** What a process writes down while it runs: each line at once, since a signal may end it at any time. */
 export class Notes {
@@ -27,21 +19,20 @@ export class Notes {
   constructor(
     readonly folder: string,
     readonly real: Environment,
-    thread: number,
   ) {
     this.asked = JSON.parse(fs.readFileSync(`${folder}/${askedFile}`, 'utf8')) as Asked
     this.#plain = new Set(this.asked.plain)
     this.#secret = new Set(this.asked.secret)
-    this.#file = openSync(`${folder}/${process.pid}-${thread}.jsonl`, 'a', 0o600)
+    this.#file = openSync(`${folder}/${process.pid}-${Math.random().toString(36).slice(2)}.jsonl`, 'ax', 0o600)
   }
 
   sees(way: Way): boolean {
     return this.asked.without?.includes(way) !== true
   }
 
-  write(line: Line): void {
+  write(line: RecordLine): void {
     try {
-      writeSync(this.#file, `${JSON.stringify({ at: performance.timeOrigin + performance.now(), ...line })}\n`)
+      writeSync(this.#file, `${JSON.stringify(line)}\n`)
     } catch {
       // A full disk must not stop the program.
     }
@@ -61,7 +52,7 @@ export class Notes {
     if (!isPlain && !this.#secret.has(name)) return { is: 'set' }
     return isPlain && !isCovered && !this.#holdsSecret(text)
       ? { is: 'set', text }
-      : { is: 'set', digest: this.#digest(text) }
+      : { is: 'set', checksum: checksumOf(text, this.asked.key) }
   }
 
   /** Tells whether a value of a name that may be shown holds what may not. */
@@ -72,18 +63,7 @@ export class Notes {
       return own !== undefined && own.length >= needleMin && text.includes(own)
     })
   }
-
-  #digest(text: string): string {
-    return process.getBuiltinModule('node:crypto').createHmac('sha256', this.asked.key).update(text).digest('hex')
-  }
 }
 
 /** A shorter text is in everything. Characters. */
 const needleMin = 8
-
-/** The folder of the run that a process or a thread belongs to; nothing of that stays in its environment. */
-export function takenFolder(real: Environment, kept: unknown): string | undefined {
-  const given = real[folderName] ?? kept
-  delete real[folderName]
-  return typeof given === 'string' ? given : undefined
-}

@@ -6,10 +6,8 @@ import { folderName, type RawPlace } from '../protocol.js'
 import { callsBehind, placeOf } from './calls.js'
 import { WatchedEnvironment } from './environment.js'
 import { inPlaceOf } from './in-place-of.js'
-import { type Environment, Notes, takenFolder } from './notes.js'
+import { type Environment, Notes } from './notes.js'
 import { ownArguments, watchChildren, watchThreads } from './starts.js'
-
-const threads = process.getBuiltinModule('node:worker_threads')
 
 try {
   start(process.env)
@@ -18,21 +16,22 @@ try {
 }
 
 function start(real: Environment): void {
-  const folder = takenFolder(real, threads.getEnvironmentData(folderName))
+  const folder = real[folderName]
   if (folder === undefined) return
-  const notes = new Notes(folder, real, threads.threadId)
+  const notes = new Notes(folder, real)
   takeBack(real, notes.asked.ours)
-  if (threads.isMainThread) threads.setEnvironmentData(folderName, folder)
   const environment = new WatchedEnvironment(notes)
-  const { env } = Object.getOwnPropertyDescriptors(process)
-  Object.defineProperty(process, 'env', { ...env, value: environment.proxy })
-  cloneAsBefore(environment.proxy)
+  // The module that imports see is made of this once it is asked for.
+  Object.defineProperty(process, 'env', {
+    ...Object.getOwnPropertyDescriptor(process, 'env'),
+    value: environment.proxy,
+  })
+  cloneAsBefore(environment)
   if (notes.sees('loaded-files')) watchLoading(notes, environment)
   if (notes.sees('children')) watchChildren(notes)
-  if (notes.sees('threads')) watchThreads(__filename)
+  if (notes.sees('threads')) watchThreads(__filename, folder)
   introduce(notes, ownArguments(__filename))
   watchSettings(notes, environment)
-  if (notes.sees('named-imports')) process.getBuiltinModule('node:module').syncBuiltinESMExports()
 }
 
 /** Takes out of the program's sight what has it watched. */
@@ -43,9 +42,10 @@ function takeBack(real: Environment, ours: string): void {
 }
 
 /** Cloning refuses what stands for an environment, and takes an environment. */
-function cloneAsBefore(watched: Environment): void {
+function cloneAsBefore(watched: WatchedEnvironment): void {
   const { structuredClone: clone } = globalThis
-  const cloning = (value: unknown, ...rest: never[]) => clone(value === watched ? { ...watched } : value, ...rest)
+  const cloning = (value: unknown, ...rest: never[]) =>
+    clone(value === watched.proxy ? watched.all(cloning) : value, ...rest)
   inPlaceOf(globalThis, 'structuredClone', cloning)
 }
 
@@ -69,9 +69,11 @@ function introduce(notes: Notes, words: readonly string[]): void {
   const { MAPPA_SET: mark, MAPPA_STAGE: stage } = notes.real
   notes.write({
     kind: 'process',
+    at: performance.timeOrigin + performance.now(),
     pid: process.pid,
     parent: process.ppid,
-    thread: threads.threadId,
+    // What a thread may not do is marked as such.
+    isThread: (process.abort as { disabled?: boolean }).disabled === true,
     version: process.version,
     script: process.argv[1],
     folder: process.cwd(),

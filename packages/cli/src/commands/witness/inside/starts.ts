@@ -3,12 +3,16 @@ import { folderName } from '../protocol.js'
 import { inPlaceOf } from './in-place-of.js'
 import type { Notes } from './notes.js'
 
+/** A start as Node's own code asks for it: one object, or from Node 24 on its parts one after another. */
+type Asked =
+  | readonly [StartOptions]
+  | readonly [file: string, args: unknown, folder: unknown, envPairs: unknown, ...unknown[]]
 interface StartOptions {
-  envPairs?: string[]
+  readonly envPairs?: unknown
   readonly file?: string
 }
 interface Starting {
-  spawn(options: StartOptions): unknown
+  spawn(...asked: Asked): unknown
 }
 
 /**
@@ -18,8 +22,8 @@ interface Starting {
 export function watchChildren(notes: Notes): void {
   const { binding } = process as unknown as { binding(name: string): unknown }
   const before = Object.getOwnPropertyDescriptor(process, 'noDeprecation')
-  const started = (pid: number | undefined, file: string | undefined) => {
-    const program = file?.split(/[\\/]/).at(-1)
+  const started = (pid: number | undefined, [first]: Asked) => {
+    const program = (typeof first === 'string' ? first : first.file)?.split(/[\\/]/).at(-1)
     if (pid !== undefined && program !== undefined) notes.write({ kind: 'child', pid, program })
   }
   try {
@@ -27,16 +31,14 @@ export function watchChildren(notes: Notes): void {
     const { prototype } = (binding.call(process, 'process_wrap') as { Process: { prototype: Starting } }).Process
     const sync = binding.call(process, 'spawn_sync') as Starting
     const [spawn, spawnSync] = [prototype.spawn, sync.spawn]
-    prototype.spawn = function (this: { pid?: number }, options) {
-      passOn(options, notes)
-      const result = spawn.call(this as never, options)
-      started(this.pid, options.file)
+    prototype.spawn = function (this: { pid?: number }, ...asked) {
+      const result = spawn.apply(this as never, [...passedOn(asked, notes)] as never)
+      started(this.pid, asked)
       return result
     }
-    sync.spawn = (options) => {
-      passOn(options, notes)
-      const result = spawnSync.call(sync, options) as { pid?: number }
-      started(result.pid, options.file)
+    sync.spawn = (...asked) => {
+      const result = spawnSync.apply(sync, [...passedOn(asked, notes)] as never) as { pid?: number }
+      started(result.pid, asked)
       return result
     }
   } finally {
@@ -45,29 +47,87 @@ export function watchChildren(notes: Notes): void {
   }
 }
 
-/** Adds to a new process's environment what has it watched, whatever environment it is given. */
-function passOn(options: StartOptions, { folder, asked: { ours } }: Notes): void {
-  const pairs = options.envPairs
-  if (!Array.isArray(pairs) || pairs.some((pair) => pair.startsWith(`${folderName}=`))) return
+/** The same start with an environment that has the new process watched, whatever it is given. */
+function passedOn(asked: Asked, notes: Notes): Asked {
+  const [first, args, folder, envPairs, ...rest] = asked
+  return typeof first === 'string'
+    ? [first, args, folder, watchedPairs(envPairs, notes), ...rest]
+    : [{ ...first, envPairs: watchedPairs(first.envPairs, notes) }]
+}
+
+function watchedPairs(pairs: unknown, { folder, asked: { ours } }: Notes): unknown {
+  if (!Array.isArray(pairs) || pairs.some((pair) => pair.startsWith(`${folderName}=`))) return pairs
   const at = pairs.findIndex((pair) => pair.startsWith('NODE_OPTIONS='))
   const own = at < 0 ? '' : (pairs[at] as string).slice('NODE_OPTIONS='.length)
   const others = pairs.filter((_, index) => index !== at)
-  options.envPairs = [...others, `NODE_OPTIONS=${own === '' ? ours : `${ours} ${own}`}`, `${folderName}=${folder}`]
+  return [...others, `NODE_OPTIONS=${own === '' ? ours : `${ours} ${own}`}`, `${folderName}=${folder}`]
 }
 
-/** Has threads watched that do not take what their process was started with. */
-export function watchThreads(observer: string): void {
-  const threads = process.getBuiltinModule('node:worker_threads')
-  const { Worker, SHARE_ENV } = threads
-  class WatchedWorker extends Worker {
-    constructor(from: string | URL, options?: WorkerOptions) {
-      const { env, execArgv } = options ?? {}
-      const isApart = execArgv !== undefined || (env !== undefined && env !== null && env !== SHARE_ENV)
-      const watched = [...(execArgv ?? process.execArgv), '--require', observer]
-      super(from, isApart && Array.isArray(watched) ? { ...options, execArgv: watched } : options)
+/**
+ * Has threads watched that do not take what their process was started with. Their module is loaded only where the program asks for it,
+ * since it is large; where modules of the newer kind may ask, nothing tells in time.
+ */
+export function watchThreads(observer: string, folder: string): void {
+  // What makes modules of the older kind.
+  const modules = module.constructor as unknown as { _load(...given: unknown[]): unknown }
+  let isWatched = false
+  const watch = () => {
+    if (isWatched) return
+    isWatched = true
+    const threads = process.getBuiltinModule('node:worker_threads')
+    inPlaceOf(threads, 'Worker', watchedWorker(threads, observer, folder))
+  }
+  if (mayImport(process.argv[1])) {
+    watch()
+    return
+  }
+  const isThreads = (name: unknown) => name === 'worker_threads' || name === 'node:worker_threads'
+  const { _load: load } = modules
+  inPlaceOf(modules, '_load', function (this: unknown, ...given: unknown[]) {
+    if (isThreads(given[0])) watch()
+    return load.apply(this, given)
+  })
+  const { getBuiltinModule } = process
+  inPlaceOf(process, 'getBuiltinModule', (name: string) => {
+    if (isThreads(name)) watch()
+    return getBuiltinModule(name)
+  })
+}
+
+/** Tells whether a program may be one of modules that import: anything but a script of the older kind. */
+function mayImport(script: string | undefined): boolean {
+  if (script === undefined) return process.execArgv.length > 0
+  if (!script.endsWith('.js')) return !script.endsWith('.cjs')
+  const { readFileSync } = process.getBuiltinModule('node:fs')
+  const { dirname, join } = process.getBuiltinModule('node:path')
+  for (let folder = dirname(script); ; folder = dirname(folder)) {
+    try {
+      return JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')).type === 'module'
+    } catch (error) {
+      if ((error as NodeJS.ErrnoException).code !== 'ENOENT' || folder === dirname(folder)) return false
     }
   }
-  inPlaceOf(threads, 'Worker', WatchedWorker)
+}
+
+type Threads = typeof import('node:worker_threads')
+
+function watchedWorker({ Worker }: Threads, observer: string, folder: string): Threads['Worker'] {
+  return class extends Worker {
+    constructor(from: string | URL, options?: WorkerOptions) {
+      const { env, execArgv } = options ?? {}
+      const isOwn = typeof env === 'object' && env !== null
+      super(
+        from,
+        isOwn || Array.isArray(execArgv)
+          ? {
+              ...options,
+              ...(isOwn && { env: { ...env, [folderName]: folder } }),
+              execArgv: [...(execArgv ?? process.execArgv), '--require', observer],
+            }
+          : options,
+      )
+    }
+  }
 }
 
 /** The words of Node for this thread, without the two that were added for it. */
