@@ -1,4 +1,4 @@
-// npm run demo: the main job as a story of eight stops, in a scratch copy. Each stop prints the commands that a person types, then
+// npm run demo: the main job as a story of nine stops, in a scratch copy. Each stop prints the commands that a person types, then
 // what they say. --all shows everything else, too; --stay keeps the page and the server of the story up.
 import { spawnSync } from 'node:child_process'
 import { cpSync, mkdirSync, readdirSync, readFileSync, rmSync, statSync, writeFileSync } from 'node:fs'
@@ -51,10 +51,18 @@ async function story() {
   const development = await serve('mappa with development -- node collector/dist/server.js', {}, true)
   const production = await serve('node collector/dist/server.js', { MAPPA_STAGE: 'production' }, true)
 
-  step('6. Side by side', 'The stages are compared, with secrets masked.')
+  step(
+    '6. Values that a program really gets',
+    'A script of somebody else reads around the layers. The witness only watches.',
+  )
+  writeFileSync(join(cwd, 'weigh.mjs'), reader)
+  await type('cat weigh.mjs')
+  await type('mappa witness staging -- node weigh.mjs', { from: /^Asking/, to: /^Never read/, lines: 12 })
+
+  step('7. Side by side', 'The stages are compared, with secrets masked.')
   await type('mappa compare staging production', { lines: 4 })
 
-  step('7. The page, refusing a secret', 'A build fails if browser code takes what must stay on the server.')
+  step('8. The page, refusing a secret', 'A build fails if browser code takes what must stay on the server.')
   quietly('dashboard/src/readings.ts', (text) =>
     text
       .replace('{ COLLECTOR_URL', '{ ALERT_TOKEN, COLLECTOR_URL')
@@ -66,7 +74,7 @@ async function story() {
   const building = { folder: 'dashboard', from: /^Stage/, to: /Nothing was built/ }
   await type('vite build --mode staging --logLevel error', { ...building, expected: 1 })
 
-  step('8. A secret caught before a commit', 'guard finds it in what is staged.')
+  step('9. A secret caught before a commit', 'guard finds it in what is staged.')
   git('init', '-q')
   writeFileSync(join(cwd, '.gitignore'), 'node_modules\n.env.local\n.env.*.local\n')
   edit('collector/src/log.ts', (text) => text.concat("const token = 'sms_test_buckwheat_clover_thyme'\n"))
@@ -82,6 +90,12 @@ async function story() {
     await ended
   }
 }
+
+/** A program with defaults of its own. */
+const reader = `const port = process.env.COLLECTOR_PORT ?? 8080
+const { LOG_LEVEL = 'info', SCALES } = process.env
+console.log(\`Asking the collector on port \${port} for \${SCALES ?? 'all'} scales\`)
+`
 
 /** Keeps the story's server up, and its page beside it, until somebody interrupts. */
 async function keepUp() {

@@ -28,18 +28,12 @@ try {
   // It waits for an answer, so the picture is taken meanwhile.
   const asks = 'mappa lift --pick --only GATEWAY_URL,MAIL_API_KEY'
   await shoot('lift-pick', [{ shown: asks, run: `{ sleep 4; touch .shot-done; } & ${asks}` }], before())
-  const slip = copyApiary('screenshots')
-  edit(slip, '.env.staging', (text) => text.replace('=4200', '=42oo'))
-  await shoot(
-    'with',
-    [
-      'mappa with staging -- node -p process.env.COLLECTOR_URL',
-      { shown: '# COLLECTOR_PORT=4200 in .env.staging', run: 'sed -i s/42oo/4200/ .env.staging' },
-      'mappa with staging -- node -p process.env.COLLECTOR_URL',
-      'mappa with production -- printenv SWARM_DROP_KG',
-    ],
-    slip,
+  const around = copyApiary('screenshots')
+  writeFileSync(
+    join(around, 'weigh.mjs'),
+    "const port = process.env.COLLECTOR_PORT ?? 8080\nconst { LOG_LEVEL = 'info', SCALES } = process.env\n",
   )
+  await shoot('witness', ['cat weigh.mjs', 'mappa witness staging -- node weigh.mjs'], around)
   const right = copyApiary('screenshots')
   edit(right, '.env.local', () => 'SWARM_DROP_KG=0.8\n')
   await shoot(

@@ -5,9 +5,13 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { top } from '../prepare.mjs'
-import { runtimesPage } from './tables.mjs'
+import { applicationsTable, runtimesPage } from './tables.mjs'
 
 const file = join(top, 'docs/field.json')
+const nodes = [
+  process.execPath,
+  ...['node22', 'node24'].map((name) => join(top, '.scratch/runtimes', name, 'node_modules/node/bin/node')),
+].filter((path) => existsSync(path))
 const parts = {
   async runtimes() {
     const { tryRuntimes } = await import('./runtimes.mjs')
@@ -53,13 +57,21 @@ const parts = {
     }
   },
   pipes() {
-    const nodes = [
-      process.execPath,
-      ...['node22', 'node24'].map((name) => join(top, '.scratch/runtimes', name, 'node_modules/node/bin/node')),
-    ].filter((path) => existsSync(path))
     const { status } = run(['scripts/test.mjs', 'packages/cli/test/pipes.test.ts'], { MAPPA_NODES: nodes.join(',') })
     const versions = nodes.map((path) => spawnSync(path, ['--version'], { encoding: 'utf8' }).stdout.trim())
     return { passed: status === 0, versions }
+  },
+  async applications() {
+    const { tryApplications } = await import('./witnessed.mjs')
+    const rows = await tryApplications()
+    return { passed: rows.every(({ isSame }) => isSame), rows }
+  },
+  witness() {
+    const versions = nodes.map((path) => spawnSync(path, ['--version'], { encoding: 'utf8' }).stdout.trim())
+    const statuses = nodes.map(
+      (path) => run(['scripts/test.mjs', 'packages/cli/test/witness.test.ts'], { MAPPA_TEST_NODE: path }).status,
+    )
+    return { passed: statuses.every((status) => status === 0), versions }
   },
   tour() {
     const { status, stdout } = run(['scripts/demo.mjs', '--all'])
@@ -86,6 +98,12 @@ for (const name of named.length > 0 ? named : Object.keys(parts)) {
   writeFileSync(file, `${JSON.stringify(results, null, 2)}\n`)
 }
 writeFileSync(join(top, 'docs/runtimes.md'), runtimesPage(results.runtimes))
+const page = join(top, 'docs/witness.md')
+const text = readFileSync(page, 'utf8')
+writeFileSync(
+  page,
+  text.replace(/\| application \|[\s\S]*?\n(?=\n)/, () => applicationsTable(results.applications)),
+)
 
 function run(args, env = {}) {
   const child = spawnSync(process.execPath, args, {

@@ -26,3 +26,13 @@ export function runtimesPage({ date, rows }) {
     '',
   ].join('\n')
 }
+
+/** The table of published applications in docs/witness.md, of the rows that `tryApplications` gives. */
+export function applicationsTable({ rows }) {
+  return [
+    '| application | version | prints, answers and exits as before | names seen |',
+    '| --- | --- | --- | --- |',
+    ...rows.map(({ name, version, isSame, names }) => `| ${name} | ${version} | ${isSame ? 'yes' : 'no'} | ${names} |`),
+    '',
+  ].join('\n')
+}

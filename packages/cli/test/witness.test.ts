@@ -2,7 +2,7 @@
 // that must be told; without its way of seeing, a row is not what it was.
 import assert from 'node:assert/strict'
 import { spawn, spawnSync } from 'node:child_process'
-import { mkdtempSync, readdirSync, readFileSync, realpathSync, statSync, writeFileSync } from 'node:fs'
+import { mkdirSync, mkdtempSync, readdirSync, readFileSync, realpathSync, statSync, writeFileSync } from 'node:fs'
 import { tmpdir } from 'node:os'
 import { join } from 'node:path'
 import { describe, test } from 'node:test'
@@ -262,7 +262,9 @@ test('what a program got stands beside what the layers say, in text and in JSON,
   const env = environment({ HIVES: '42', TOKEN: 'another-secret-of-hives' })
   const plain = spawnSync(process.execPath, ['app.cjs'], { cwd: root, env, encoding: 'utf8' })
   const words = ['witness', '--out', 'seen.json', '--', process.execPath, 'app.cjs']
-  const { code, stdout, stderr } = await mappaProcess(words, { cwd: root, env: { HIVES: '42' } })
+  const scratch = join(root, 'scratch')
+  mkdirSync(scratch)
+  const { code, stdout, stderr } = await mappaProcess(words, { cwd: root, env: { HIVES: '42', TMPDIR: scratch } })
   assert.deepEqual([code, stdout], [0, plain.stdout.replace('42,23', '42,')])
   assert.ok(!stderr.includes(token))
   const said = stderr.replace(/\s+/g, ' ')
@@ -289,10 +291,9 @@ test('what a program got stands beside what the layers say, in text and in JSON,
     ],
   )
   assert.equal(statSync(join(root, 'seen.json')).mode & 0o777, 0o600)
-  assert.deepEqual(
-    readdirSync(tmpdir()).filter((name) => name.startsWith('mappa-witness-')),
-    [],
-  )
+  const killed = ['witness', '--', process.execPath, '-e', "process.kill(process.pid, 'SIGTERM')"]
+  const { signal } = await mappaProcess(killed, { cwd: root, env: { TMPDIR: scratch } })
+  assert.deepEqual([signal, readdirSync(scratch)], ['SIGTERM', []])
 })
 
 test('the program has its exit code, its signals and its pipes, and ends when it is to', async () => {

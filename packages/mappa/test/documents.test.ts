@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import test from 'node:test'
 import ts from 'typescript-6'
 import { countLines } from '../../../scripts/count.mjs'
-import { runtimesPage } from '../../../scripts/field/tables.mjs'
+import { applicationsTable, runtimesPage } from '../../../scripts/field/tables.mjs'
 import { node, project, top } from '../../../test/helpers.js'
 
 const document = readFileSync(join(top, 'docs/library.md'), 'utf8')
@@ -89,6 +89,7 @@ test('the examples of docs/library.md compile, run, and print what stands beside
 test('pages of docs that are made from the results of npm run field say what those say', () => {
   const results = JSON.parse(readFileSync(join(top, 'docs/field.json'), 'utf8'))
   assert.equal(readFileSync(join(top, 'docs/runtimes.md'), 'utf8'), runtimesPage(results.runtimes))
+  assert.ok(readFileSync(join(top, 'docs/witness.md'), 'utf8').includes(applicationsTable(results.applications)))
   for (const [part, { date, node: version, passed = true }] of Object.entries<Record<string, unknown>>(results)) {
     assert.match(`${date} ${version}`, /^\d{4}-\d\d-\d\d \d+\.\d+\.\d+$/, part)
     assert.equal(passed, true, part)

@@ -13,7 +13,8 @@ export class CodePlaces {
     const path = pathOf(file)
     const map = this.#mapOf(path)
     const entry = map?.findEntry(line - 1, column - 1)
-    if (!entry || !('originalSource' in entry)) return { file: path, line, column }
+    // A part of the file may be made of nothing.
+    if (!entry || !('originalSource' in entry) || !entry.originalSource) return { file: path, line, column }
     const source = /^[a-z]+:\/\//.test(entry.originalSource) ? pathOf(entry.originalSource) : entry.originalSource
     return {
       file: resolve(dirname(path), source),

@@ -53,11 +53,17 @@ export function witnessText(witnessed: Witnessed, found: Survey, { root, termina
     found.faults.length === 0
       ? []
       : [`The layers have ${counted(found.faults.length, 'fault')} in this stage. Run: mappa check ${found.stage.name}`]
+  // A program that reads around the layers gets them from outside.
+  const isBare = witnessed.programs.length > 0 && witnessed.programs.every(({ loaded }) => loaded.length === 0)
+  const remedy =
+    isBare && witnessed.verdicts.some(({ status }) => status === 'different')
+      ? [`  → Run: mappa with ${found.stage.name} -- …`]
+      : []
   const blocks = [
     stageLine(found.stage, paint),
     ...rows,
     ...(notes.length === 0 ? [] : [notes.map(lines).join('\n')]),
-    programsText(witnessed, root, terminal),
+    [programsText(witnessed, root, terminal), ...remedy].join('\n'),
     [
       ...faults.map(lines),
       `${tally.length === 0 ? 'Nothing was read' : tally.join(', ')}.`,

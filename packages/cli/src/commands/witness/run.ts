@@ -59,6 +59,8 @@ export async function watchProgram(
       const places = new CodePlaces()
       witnessed = compare(recordIn(folder), said, { asked, places, command: command[0] })
       tell(witnessed, { found, project, options })
+      // The signal that ended the program may end this process next.
+      rmSync(folder, { recursive: true, force: true })
     }
     const { exitCode, isStopped } = await run(command, environmentFor(asked, folder), options.stopAfter, report)
     const isDifferent = witnessed?.verdicts.some(({ status }) => status === 'different') === true

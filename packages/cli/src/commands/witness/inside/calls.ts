@@ -37,7 +37,7 @@ export function placeOf(call: NodeJS.CallSite): RawPlace | undefined {
     .getBuiltinModule('node:module')
     .findSourceMap(file)
     ?.findEntry(line - 1, column - 1)
-  return entry && 'originalSource' in entry
+  return entry && 'originalSource' in entry && entry.originalSource
     ? { file: entry.originalSource, line: entry.originalLine + 1, column: entry.originalColumn + 1 }
     : { file, line, column }
 }
