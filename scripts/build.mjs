@@ -115,7 +115,8 @@ async function bundleLibrary(input) {
   })
   for (const { fileName, code } of output) {
     const { target, minifyWhitespace } = common
-    writeFileSync(join(library.outdir, fileName), transformSync(code, { target, minifyWhitespace, format: 'esm' }).code)
+    const options = { target, minifyWhitespace, minifySyntax: true, format: 'esm' }
+    writeFileSync(join(library.outdir, fileName), transformSync(code, options).code)
   }
 }
 

@@ -150,7 +150,7 @@ export const keys = { down: '\u001b[B', enter: '\r', interrupt: '\u0003', end: '
  */
 export function mappa(args: readonly string[], options: Parameters<typeof node>[1]): Promise<Ended> {
   // What another program inherits cannot be collected.
-  if (args[0] === 'with') return mappaProcess(args, options)
+  if (args[0] === 'with' || args[0] === 'witness') return mappaProcess(args, options)
   const ended = turn.then(() => hosted(args, options))
   turn = ended.catch(() => {})
   return ended

@@ -200,7 +200,7 @@ Read in sub/app.js:1.
   { run: 'with -- ./sub/app.js', code: 2, err: /^Cannot run .*: this user may not execute it/ },
   { run: 'with staging', code: 2, err: /Write the command after --/ },
   { run: 'with staging --stage test -- node', code: 2, err: /Two stages are named/ },
-  { run: 'check -- node', code: 2, err: /Only mappa with runs a command after --/ },
+  { run: 'check -- node', code: 2, err: /Only mappa with and mappa witness run a command after --/ },
   { run: 'with staging node sub/app.js', code: 2, err: /^Write the command after --, for example: / },
   { run: 'with --grace 3 -- node', code: 2, err: /--grace is for with --watch/ },
   { run: 'help', out: /^Usage: mappa / },
@@ -314,6 +314,7 @@ test('it runs from any folder of the project, and without a legend', async () =>
 test('no command works in a folder that does not exist, by the option or by the variable', async () => {
   const words: Readonly<Record<string, string>> = {
     with: '-- true',
+    witness: '-- true',
     add: 'A',
     remove: 'A',
     trace: 'A',

@@ -448,6 +448,7 @@ export default legend({
     completion: ['bash'],
     compare: ['staging', 'production'],
     with: ['staging'],
+    witness: ['staging'],
   }
   const given: Readonly<Record<string, readonly string[]>> = {
     '--stage': ['staging'],
@@ -458,6 +459,7 @@ export default legend({
     '--only': ['KEY'],
     '--token-from': ['KEY'],
     '--grace': ['0'],
+    '--stop-after': ['5s'],
   }
   // From the command's own table, so that what is added is tried.
   const offered = async (...words: string[]) =>
@@ -478,7 +480,7 @@ export default legend({
   ]
   for (const command of await offered('')) {
     const own = argumentsOf[command] ?? []
-    const behind = command === 'with' ? ['--', 'true'] : []
+    const behind = command === 'with' || command === 'witness' ? ['--', 'true'] : []
     const base = command === 'emit' ? [command, '--as', 'legend'] : [command, ...own]
     lines.push([...base, ...behind])
     for (const flag of (await offered(command, '--')).filter(

@@ -162,6 +162,7 @@ const lines: Readonly<Record<string, string>> = {
   'completion-fish': 'completion fish',
   'with-faults': '!with staging -- node -p 1',
   with: 'with staging -- node -p process.env.COLLECTOR_URL',
+  witness: 'witness staging -- node -p process.env.COLLECTOR_URL',
   help: '--help',
   ...Object.fromEntries(
     'add check trace compare fill guard guide init list remove rename undo sample types emit stamp lift completion with'
@@ -283,11 +284,14 @@ test('a fault is readable in terminals of 60 and 140 columns, with colour and wi
   assert.equal(wrong.length, 0, wrong.join('\n\n'))
 })
 
+/** Documents of what goes elsewhere than to standard output: tests beside this one hold them. */
+const elsewhere = ['delivered', 'witness']
+
 test('what is printed as JSON has the members of its document and no others', () => {
   for (const [name, shape] of Object.entries(shapes))
     assert.equal(unlikeDocument(shape, printed(name)), undefined, name)
   // What goes to a host is looked at where there is one.
-  assert.deepEqual([...documents].sort(), [...new Set([...Object.values(shapes), 'delivered'])].sort())
+  assert.deepEqual([...documents].sort(), [...new Set([...Object.values(shapes), ...elsewhere])].sort())
 })
 
 test('whatever becomes of a command, with --json it prints a report, and what a person reads goes to standard error', async () => {

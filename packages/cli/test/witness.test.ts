@@ -11,8 +11,9 @@ import fc from 'fast-check'
 import { environment, mappaProcess, project, token, top, until } from '../../../test/helpers.js'
 import { checksumOf } from '../src/commands/witness/checksum.js'
 import { CodePlaces } from '../src/commands/witness/places.js'
-import type { Asked, Way } from '../src/commands/witness/protocol.js'
+import type { NotingRules, Way } from '../src/commands/witness/protocol.js'
 import { recordIn, type Watched } from '../src/commands/witness/record.js'
+import { unlikeDocument } from './documents.js'
 
 const observer = join(top, 'packages/cli/dist/observer.cjs')
 const legend =
@@ -24,7 +25,13 @@ function seen(root: string, words: readonly string[], without: readonly Way[]) {
   const node = process.env.MAPPA_TEST_NODE ?? process.execPath
   const folder = mkdtempSync(join(tmpdir(), 'mappa-test-'))
   const ours = `--require ${observer}`
-  const asked: Asked = { key: 'ab'.repeat(32), plain: ['HIVES', 'PLACE', 'NOTE'], secret: ['TOKEN'], ours, without }
+  const asked: NotingRules = {
+    key: 'ab'.repeat(32),
+    plain: ['HIVES', 'PLACE', 'NOTE'],
+    secret: ['TOKEN'],
+    ours,
+    without,
+  }
   writeFileSync(join(folder, 'asked.json'), JSON.stringify(asked))
   const env = { ...environment({ HIVES: '7', TOKEN: token }), NODE_OPTIONS: ours, MAPPA_WITNESS: folder }
   const ended = spawnSync(node, words, { cwd: root, env, encoding: 'utf8' })
@@ -278,6 +285,7 @@ test('what a program got stands beside what the layers say, in text and in JSON,
   assert.match(said, /As declared HIVES 42 app\.cjs:1:9/)
   assert.match(said, /1 different, 2 undeclared, 2 never read, 1 as declared\./)
   const report = JSON.parse(readFileSync(join(root, 'seen.json'), 'utf8'))
+  assert.equal(unlikeDocument('witness', report), undefined)
   assert.equal(report.ok, false)
   assert.deepEqual(
     report.variables.map(({ name, status }: { name: string; status: string }) => `${name} ${status}`),
@@ -316,8 +324,8 @@ test('the program has its exit code, its signals and its pipes, and ends when it
     [['--strict', '--', node, 'fine.cjs'], 0, '', /4 never read\./],
     [['--', 'npm', 'start', '--silent'], 7, '', /Programs app\.cjs: nothing that loads layers/],
     [['--', 'sh', '-c', 'exec node app.cjs'], 7, '', /app\.cjs:1:26/],
-    [['--stop-after', '1s', '--', node, 'waits.cjs'], 0, 'ready\nasked\n', /waits\.cjs:1:13/],
-    [['--stop-after', '700ms', '--', node, 'deaf.cjs'], 0, '', /deaf\.cjs:1:13/],
+    [['--stop-after', '3s', '--', node, 'waits.cjs'], 0, 'ready\nasked\n', /waits\.cjs:1:13/],
+    [['--stop-after', '3s', '--', node, 'deaf.cjs'], 0, '', /deaf\.cjs:1:13/],
     [['--', 'sh', '-c', 'echo hive'], 0, 'hive\n', /No process of Node was seen/],
     [['staging', '--', node, 'fine.cjs'], 0, '', /Stage staging \(from the command line\)/],
     [['prod', '--', node, 'fine.cjs'], 2, '', /but is "prod"/],
@@ -397,6 +405,26 @@ test('a program that Mappa gives its values is seen to have them, and one that r
     assert.match(stderr.replace(/\s+/g, ' '), said, words.join(' '))
     assert.equal(code, 0, words.join(' '))
   }
+})
+
+test('the report as JSON is as its document says, whatever loaded layers', async () => {
+  const root = project({
+    ...layers,
+    'package.json': '{}',
+    'a.env': 'A=1\nB=2\n',
+    'app.cjs':
+      "process.loadEnvFile('a.env')\nprocess.env.A;\n({ ...process.env })\nrequire('child_process').spawnSync('true')\n",
+  })
+  const words = ['witness', '--json', '--', process.execPath, '--env-file=.env', '--import', 'mappa/preload', 'app.cjs']
+  const { code, stderr, stdout } = await mappaProcess(words, { cwd: root })
+  const report = JSON.parse(stderr)
+  assert.deepEqual([code, stdout, unlikeDocument('witness', report)], [0, '', undefined])
+  const [program] = report.programs
+  assert.deepEqual(
+    program.loaded.map(({ kind }: { kind: string }) => kind),
+    ['envFile', 'preload', 'loadEnvFile'],
+  )
+  assert.deepEqual([report.wholes.length, report.handedOn.length, report.unwatched], [1, 1, ['true']])
 })
 
 test('a checksum tells any two texts apart, and needs its key', () => {

@@ -1,8 +1,8 @@
 import { basename, sep } from 'node:path'
 import { checksumOf } from './checksum.js'
 import type { CodePlaces } from './places.js'
-import type { Asked, GotValue, RawPlace } from './protocol.js'
-import type { Loaded, Read, Watched } from './record.js'
+import type { GotValue, NotingRules, RawPlace } from './protocol.js'
+import type { Loaded, SeenRead, Watched } from './record.js'
 
 /** What the layers say of a name. */
 export interface Said {
@@ -26,7 +26,7 @@ export interface Verdict {
   readonly status: Status
   readonly said: Said | undefined
   /** The first read, or the first that is different. */
-  readonly read: Read | undefined
+  readonly read: SeenRead | undefined
   readonly place: RawPlace | undefined
   /** True if only code of installed packages asked. */
   readonly isPackages: boolean
@@ -56,23 +56,23 @@ export interface Witnessed {
 /** Names that Mappa itself sets and reads. */
 const ownNames = /^MAPPA_/
 
-export function compare(
+export function compareWithLayers(
   record: readonly Watched[],
   said: readonly Said[],
-  { asked, places, command }: { readonly asked: Asked; readonly places: CodePlaces; readonly command: string },
+  { asked, places, command }: { readonly asked: NotingRules; readonly places: CodePlaces; readonly command: string },
 ): Witnessed {
   const programs = record.filter(({ script }) => !isManager(script))
   const known = new Map(said.map((each) => [each.name, each]))
-  const reads = new Map<string, Read[]>()
+  const reads = new Map<string, SeenRead[]>()
   for (const program of programs)
     for (const read of program.reads)
       if (!ownNames.test(read.name)) reads.set(read.name, [...(reads.get(read.name) ?? []), read])
-  const verdictOf = (name: string, all: readonly Read[]): Verdict => {
+  const verdictOf = (name: string, all: readonly SeenRead[]): Verdict => {
     const own = known.get(name)
-    const different = own && all.find((read) => !isSame(read.got, own, asked.key))
+    const different = own && all.find((read) => !isAsSaid(read.got, own, asked.key))
     // Of several reads the one in the person's own code says most.
     const placed = all.map((read) => ({ read, place: read.place && places.of(read.place) }))
-    const plain = placed.find(({ place }) => place && !isInstalled(place.file))
+    const plain = placed.find(({ place }) => place && !isOfPackage(place.file))
     const shown = placed.find(({ read }) => read === different) ?? plain ?? placed[0]
     const status: Status =
       all.length === 0 ? 'unread' : different ? 'different' : own?.isDeclared ? 'as-declared' : 'undeclared'
@@ -92,7 +92,7 @@ export function compare(
       pid,
       isThread,
       script: script?.startsWith(folder + sep) ? script.slice(folder.length + 1) : script,
-      loaded: loaded.map((each) => placed(each, places)),
+      loaded: loaded.map((each) => inOwnCode(each, places)),
     })),
     wholes: whole('code'),
     handedOn: whole('child'),
@@ -101,21 +101,21 @@ export function compare(
 }
 
 /** The same with places in the code that a person wrote. Of settings only the first one outside of packages is kept. */
-function placed(loaded: Loaded, places: CodePlaces): Loaded {
+function inOwnCode(loaded: Loaded, places: CodePlaces): Loaded {
   if ('place' in loaded) return { ...loaded, place: places.of(loaded.place) }
   if (loaded.kind !== 'settings') return loaded
   const frames = loaded.frames.map((frame) => places.of(frame))
   return { ...loaded, frames: frames.filter(({ file }) => !isLibrary(file)).slice(0, 1) }
 }
 
-function isSame(got: GotValue, { text }: Said, key: string): boolean {
+function isAsSaid(got: GotValue, { text }: Said, key: string): boolean {
   if (text === undefined) return got.is === 'unset'
   // What is empty in the layers reaches a program as empty text.
   if (text === '') return got.is === 'empty'
   return got.checksum === undefined ? got.text === text : got.checksum === checksumOf(text, key)
 }
 
-function isInstalled(file: string): boolean {
+function isOfPackage(file: string): boolean {
   return /[\\/]node_modules[\\/]/.test(file) || isLibrary(file)
 }
 
@@ -134,7 +134,7 @@ function isManager(script: string | undefined): boolean {
 }
 
 /** Programs that only start others. */
-const passing =
+const starters =
   /^(?:sh|bash|dash|zsh|env|time|nice|nohup|tini|dumb-init|timeout|setsid|cmd\.exe|npm|npx|yarn|pnpm|mappa|git|uname|ps)$/
 
 function unwatchedIn(record: readonly Watched[], command: string): string[] {
@@ -143,7 +143,7 @@ function unwatchedIn(record: readonly Watched[], command: string): string[] {
     children.flatMap(({ pid, program }) => (watched.has(pid) ? [] : [program])),
   )
   if (record.length === 0) names.push(basename(command))
-  return [...new Set(names.filter((name) => !passing.test(name)))]
+  return [...new Set(names.filter((name) => !starters.test(name)))]
 }
 
 function distinct(places: readonly RawPlace[]): RawPlace[] {

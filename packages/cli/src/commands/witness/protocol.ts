@@ -6,7 +6,7 @@ export const folderName = 'MAPPA_WITNESS'
 export const askedFile = 'asked.json'
 
 /** What an observer may write down: the values of `plain`, and a checksum of those of `secret`; of all others only that they are set. */
-export interface Asked {
+export interface NotingRules {
   /** Key of the checksums, for this run only. Hexadecimal. */
   readonly key: string
   readonly plain: readonly string[]

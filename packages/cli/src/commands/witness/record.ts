@@ -3,18 +3,18 @@ import { join } from 'node:path'
 import type { GotValue, RawPlace, RecordLine } from './protocol.js'
 
 /** A name that a process asked for: the first time, by each way. */
-export interface Read {
+export interface SeenRead {
   readonly name: string
   /** By the environment, or by settings that were made of the layers. */
   readonly by: 'environment' | 'settings'
   readonly place: RawPlace | undefined
   readonly got: GotValue
   /** Where the value is from, as far as that is known. */
-  readonly from: Source | undefined
+  readonly from: ValueOrigin | undefined
 }
 
 /** Where a value that a process had is from. */
-export type Source =
+export type ValueOrigin =
   | { readonly kind: 'code' | 'loadEnvFile'; readonly place: RawPlace | undefined }
   | { readonly kind: 'preload' | 'with' | 'environment' }
   /** The kind of layer that settings had it from. */
@@ -37,7 +37,7 @@ export interface Watched {
   readonly isThread: boolean
   readonly script: string | undefined
   readonly folder: string
-  readonly reads: readonly Read[]
+  readonly reads: readonly SeenRead[]
   /** Where the whole environment was read. */
   readonly wholes: readonly { readonly for: 'code' | 'child'; readonly place: RawPlace | undefined }[]
   readonly loaded: readonly Loaded[]
@@ -73,7 +73,7 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
     lines.filter((line): line is Extract<RecordLine, { kind: Kind }> => line.kind === kind)
   const preloaded = new Set(of('preloaded').flatMap(({ names }) => names))
   const set = new Map(of('set').map((line) => [line.name, line]))
-  const sourceOf = (name: string, { is }: GotValue): Source | undefined => {
+  const sourceOf = (name: string, { is }: GotValue): ValueOrigin | undefined => {
     const line = set.get(name)
     if (line) return { kind: line.by, place: line.place }
     if (preloaded.has(name)) return { kind: 'preload' }
@@ -87,7 +87,7 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
     isThread,
     script,
     folder,
-    reads: lines.flatMap((line): Read[] => {
+    reads: lines.flatMap((line): SeenRead[] => {
       if (line.kind === 'read')
         return [
           { name: line.name, by: 'environment', place: line.place, got: line.got, from: sourceOf(line.name, line.got) },

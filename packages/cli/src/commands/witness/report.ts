@@ -8,7 +8,7 @@ import type { Terminal } from '../../terminal/terminal.js'
 import { widest } from '../../terminal/widest.js'
 import type { ProgramSeen, Status, Verdict, Witnessed } from './compared.js'
 import type { RawPlace } from './protocol.js'
-import type { Loaded, Source } from './record.js'
+import type { Loaded, ValueOrigin } from './record.js'
 
 /** Each status with its heading, in the order of the report, and how the tally counts it. */
 const statuses: Readonly<Record<Status, { readonly heading: string; readonly tallied: string }>> = {
@@ -98,11 +98,11 @@ function tableOf(
   })
 }
 
-const shownMax = 40
+const gotMax = 40
 
 function short(text: string): string {
   const line = printable(text.replace(/\s+/g, ' '))
-  return line.length > shownMax ? `${line.slice(0, shownMax - 1)}…` : line
+  return line.length > gotMax ? `${line.slice(0, gotMax - 1)}…` : line
 }
 
 function gotText({ read, said }: Verdict, mask: (text: string) => string): string {
@@ -114,7 +114,11 @@ function gotText({ read, said }: Verdict, mask: (text: string) => string): strin
 }
 
 /** Where a value is from, where that says more than the layers do. */
-function sourceText(from: Source | undefined, status: Status, place: (raw: RawPlace | undefined) => string): string {
+function sourceText(
+  from: ValueOrigin | undefined,
+  status: Status,
+  place: (raw: RawPlace | undefined) => string,
+): string {
   if (!from || status !== 'different') return from?.kind === 'code' ? ` (set in ${place(from.place)})` : ''
   if (from.kind === 'code') return ` (set in ${place(from.place)})`
   if (from.kind === 'loadEnvFile') return ` (loadEnvFile in ${place(from.place)})`

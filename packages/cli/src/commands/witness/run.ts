@@ -13,9 +13,9 @@ import { inPlace } from '../../run/in-place.js'
 import { remedyText } from '../../terminal/remedy.js'
 import { jsonText, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
-import { compare, type Said, type Witnessed } from './compared.js'
+import { compareWithLayers, type Said, type Witnessed } from './compared.js'
 import { CodePlaces } from './places.js'
-import { type Asked, askedFile, folderName } from './protocol.js'
+import { askedFile, folderName, type NotingRules } from './protocol.js'
 import { recordIn } from './record.js'
 import { witnessJson, witnessText } from './report.js'
 
@@ -45,7 +45,7 @@ export async function watchProgram(
   const unknown = found.faults.find(({ kind }) => kind === 'unknown-stage')
   if (unknown) throw new UsageError(`${unknown.message}\n${remedyText(unknown.remedy ?? '')}`)
   const said = saidBy(found, project)
-  const asked: Asked = {
+  const asked: NotingRules = {
     key: randomBytes(32).toString('hex'),
     plain: said.flatMap(({ name, isSecret }) => (isSecret ? [] : [name])),
     secret: said.flatMap(({ name, isSecret }) => (isSecret ? [name] : [])),
@@ -57,12 +57,12 @@ export async function watchProgram(
     let witnessed: Witnessed | undefined
     const report = async () => {
       const places = new CodePlaces()
-      witnessed = compare(recordIn(folder), said, { asked, places, command: command[0] })
-      tell(witnessed, { found, project, options })
+      witnessed = compareWithLayers(recordIn(folder), said, { asked, places, command: command[0] })
+      tellWitnessed(witnessed, { found, project, options })
       // The signal that ended the program may end this process next.
       rmSync(folder, { recursive: true, force: true })
     }
-    const { exitCode, isStopped } = await run(command, environmentFor(asked, folder), options.stopAfter, report)
+    const { exitCode, isStopped } = await runWatched(command, environmentFor(asked, folder), options.stopAfter, report)
     const isDifferent = witnessed?.verdicts.some(({ status }) => status === 'different') === true
     const own = isStopped ? exitCodes.fine : exitCode
     return { exitCode: own === exitCodes.fine && options.strict && isDifferent ? exitCodes.faults : own }
@@ -89,7 +89,7 @@ function saidBy(found: Survey, { definition }: Project): Said[] {
 }
 
 /** This process's environment, and what has a process of Node watched. */
-function environmentFor({ ours }: Asked, folder: string): NodeJS.ProcessEnv {
+function environmentFor({ ours }: NotingRules, folder: string): NodeJS.ProcessEnv {
   const { NODE_OPTIONS: own } = process.env
   return { ...process.env, NODE_OPTIONS: own ? `${ours} ${own}` : ours, [folderName]: folder }
 }
@@ -99,7 +99,7 @@ function inNodeOptions(path: string): string {
   return /[\s"\\]/.test(path) ? `"${path.replace(/["\\]/g, '\\$&')}"` : path
 }
 
-async function run(
+async function runWatched(
   [program, ...args]: readonly [string, ...string[]],
   env: NodeJS.ProcessEnv,
   stopAfter: number | undefined,
@@ -149,7 +149,7 @@ interface Told {
   readonly options: WitnessOptions
 }
 
-function tell(witnessed: Witnessed, { found, project, options }: Told): void {
+function tellWitnessed(witnessed: Witnessed, { found, project, options }: Told): void {
   const terminal = talk()
   const json = witnessJson(witnessed, found, project.root)
   if (options.out !== undefined) {

@@ -1,5 +1,5 @@
 import { checksumOf } from '../checksum.js'
-import { type Asked, askedFile, type GotValue, type RawPlace, type RecordLine, type Way } from '../protocol.js'
+import { askedFile, type GotValue, type NotingRules, type RawPlace, type RecordLine, type Way } from '../protocol.js'
 import { byNode, callerOf } from './calls.js'
 
 const fs = process.getBuiltinModule('node:fs')
@@ -10,7 +10,7 @@ export type Environment = Record<string, string | undefined>
 
 /** What a process writes down while it runs: each line at once, since a signal may end it at any time. */
 export class Notes {
-  readonly asked: Asked
+  readonly asked: NotingRules
   readonly #file: number
   readonly #plain: ReadonlySet<string>
   readonly #secret: ReadonlySet<string>
@@ -20,7 +20,7 @@ export class Notes {
     readonly folder: string,
     readonly real: Environment,
   ) {
-    this.asked = JSON.parse(fs.readFileSync(`${folder}/${askedFile}`, 'utf8')) as Asked
+    this.asked = JSON.parse(fs.readFileSync(`${folder}/${askedFile}`, 'utf8')) as NotingRules
     this.#plain = new Set(this.asked.plain)
     this.#secret = new Set(this.asked.secret)
     this.#file = openSync(`${folder}/${process.pid}-${Math.random().toString(36).slice(2)}.jsonl`, 'ax', 0o600)

@@ -31,7 +31,7 @@ function start(real: Environment): void {
   if (notes.sees('children')) watchChildren(notes)
   if (notes.sees('threads')) watchThreads(__filename, folder)
   introduce(notes, ownArguments(__filename))
-  watchSettings(notes, environment)
+  introduceToLibrary(notes, environment)
 }
 
 /** Takes out of the program's sight what has it watched. */
@@ -86,7 +86,7 @@ function introduce(notes: Notes, words: readonly string[]): void {
 }
 
 /** The library says by this what settings it makes, and which of them are read. */
-function watchSettings(notes: Notes, { assigned }: WatchedEnvironment): void {
+function introduceToLibrary(notes: Notes, { assigned }: WatchedEnvironment): void {
   const settled = (stage: string) => {
     const frames = callsBehind(settled, settledMax).flatMap((call): RawPlace[] => {
       const place = placeOf(call)

@@ -4,7 +4,7 @@ import { inPlaceOf } from './in-place-of.js'
 import type { Notes } from './notes.js'
 
 /** A start as Node's own code asks for it: one object, or from Node 24 on its parts one after another. */
-type Asked =
+type StartArguments =
   | readonly [StartOptions]
   | readonly [file: string, args: unknown, folder: unknown, envPairs: unknown, ...unknown[]]
 interface StartOptions {
@@ -12,7 +12,7 @@ interface StartOptions {
   readonly file?: string
 }
 interface Starting {
-  spawn(...asked: Asked): unknown
+  spawn(...asked: StartArguments): unknown
 }
 
 /**
@@ -22,7 +22,7 @@ interface Starting {
 export function watchChildren(notes: Notes): void {
   const { binding } = process as unknown as { binding(name: string): unknown }
   const before = Object.getOwnPropertyDescriptor(process, 'noDeprecation')
-  const started = (pid: number | undefined, [first]: Asked) => {
+  const started = (pid: number | undefined, [first]: StartArguments) => {
     const program = (typeof first === 'string' ? first : first.file)?.split(/[\\/]/).at(-1)
     if (pid !== undefined && program !== undefined) notes.write({ kind: 'child', pid, program })
   }
@@ -32,12 +32,12 @@ export function watchChildren(notes: Notes): void {
     const sync = binding.call(process, 'spawn_sync') as Starting
     const [spawn, spawnSync] = [prototype.spawn, sync.spawn]
     prototype.spawn = function (this: { pid?: number }, ...asked) {
-      const result = spawn.apply(this as never, [...passedOn(asked, notes)] as never)
+      const result = spawn.apply(this as never, [...withWatch(asked, notes)] as never)
       started(this.pid, asked)
       return result
     }
     sync.spawn = (...asked) => {
-      const result = spawnSync.apply(sync, [...passedOn(asked, notes)] as never) as { pid?: number }
+      const result = spawnSync.apply(sync, [...withWatch(asked, notes)] as never) as { pid?: number }
       started(result.pid, asked)
       return result
     }
@@ -48,7 +48,7 @@ export function watchChildren(notes: Notes): void {
 }
 
 /** The same start with an environment that has the new process watched, whatever it is given. */
-function passedOn(asked: Asked, notes: Notes): Asked {
+function withWatch(asked: StartArguments, notes: Notes): StartArguments {
   const [first, args, folder, envPairs, ...rest] = asked
   return typeof first === 'string'
     ? [first, args, folder, watchedPairs(envPairs, notes), ...rest]
