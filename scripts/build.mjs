@@ -90,7 +90,8 @@ await build({
 await build({
   ...common,
   format: 'cjs',
-  minify: true,
+  // A program may see the names of what it stands in for.
+  minifySyntax: true,
   entryPoints: { observer: 'packages/cli/src/commands/witness/inside/observer.ts' },
   outdir: 'packages/cli/dist',
   outExtension: { '.js': '.cjs' },

@@ -14,6 +14,12 @@ const running = []
 /** Whether the sentence of a stop stands directly above. */
 let isBegun = false
 const { all, stay } = parseArgs({ options: { all: { type: 'boolean' }, stay: { type: 'boolean' } } }).values
+/** A program with defaults of its own. */
+const reader = `const port = process.env.COLLECTOR_PORT ?? 8080
+const { LOG_LEVEL = 'info', SCALES } = process.env
+console.log(\`Asking the collector on port \${port} for \${SCALES ?? 'all'} scales\`)
+`
+
 /** Who commits. */
 const keeper = ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example']
 
@@ -57,7 +63,7 @@ async function story() {
   )
   writeFileSync(join(cwd, 'weigh.mjs'), reader)
   await type('cat weigh.mjs')
-  await type('mappa witness staging -- node weigh.mjs', { from: /^Asking/, to: /^Never read/, lines: 12 })
+  await type('mappa witness staging -- node weigh.mjs', { from: /^Asking/, to: /^ {2}SCALES/, lines: 12 })
 
   step('7. Side by side', 'The stages are compared, with secrets masked.')
   await type('mappa compare staging production', { lines: 4 })
@@ -90,12 +96,6 @@ async function story() {
     await ended
   }
 }
-
-/** A program with defaults of its own. */
-const reader = `const port = process.env.COLLECTOR_PORT ?? 8080
-const { LOG_LEVEL = 'info', SCALES } = process.env
-console.log(\`Asking the collector on port \${port} for \${SCALES ?? 'all'} scales\`)
-`
 
 /** Keeps the story's server up, and its page beside it, until somebody interrupts. */
 async function keepUp() {

@@ -12,7 +12,7 @@ import { environment, mappaProcess, project, token, top, until } from '../../../
 import { checksumOf } from '../src/commands/witness/checksum.js'
 import { CodePlaces } from '../src/commands/witness/places.js'
 import type { NotingRules, Way } from '../src/commands/witness/protocol.js'
-import { recordIn, type Watched } from '../src/commands/witness/record.js'
+import { recordIn, type Watched } from '../src/commands/witness/seen-record.js'
 import { unlikeDocument } from './documents.js'
 
 const observer = join(top, 'packages/cli/dist/observer.cjs')
@@ -126,7 +126,6 @@ const rows: Readonly<Record<string, Row>> = {
     told: [
       'NONE environment unset app.cjs:6:13',
       ...[1, 2, 3, 4].map((line) => `whole code app.cjs:${line}:${[26, 28, 8, 6][line - 1]}`),
-      'whole code app.cjs:5:22',
       'whole code app.cjs:7:1',
     ],
     ways: ['walks'],
@@ -255,6 +254,49 @@ describe('what a program is seen to ask for', { concurrency: 2 }, () => {
       for (const way of ways)
         assert.notDeepEqual(toldOf(seen(root, words, [way]).watched, root), [...told].sort(), `without ${way}`)
     })
+})
+
+/** Programs that look closely at what the witness stands in for: each prints the same when it is watched. */
+const lookers = [
+  "process.env = { ...process.env, Q: '1' }; console.log(process.env.Q, require('child_process').execFileSync(process.execPath, ['-p', 'process.env.Q'], { encoding: 'utf8' }))",
+  "try { Object.defineProperty(process.env, 'Z', { value: '1' }) } catch (e) { console.log(e.code, e.message) } process.env.Z = 2; console.log(process.env.Z)",
+  "process.env.X = 1; console.log(delete process.env.X, delete process.env.NONE, process.env.X, 'X' in process.env)",
+  'process.env.U = undefined; process.env.N = null; console.log([process.env.U, process.env.N])',
+  "try { process.env[Symbol('a')] = 1 } catch (e) { console.log(e.message) } try { process.env.A = Symbol('b') } catch (e) { console.log(e.message) } console.log(process.env[Symbol.iterator])",
+  "console.log(process.env.__proto__ === Object.getPrototypeOf(process.env), process.env.hasOwnProperty('HIVES'), String(process.env), process.env.constructor.name)",
+  "console.log(process.env); console.dir(process.env, { depth: 0 }); console.log(require('util').inspect({ env: process.env }).length)",
+  'let n = 0; for (const k in process.env) { n++; delete process.env[k] } console.log(n, Object.keys(process.env).length)',
+  "Object.assign(process.env, { A: 1, B: 2 }); process.env['a b'] = 'c'; process.env['ü'] = 'ö'; console.log(Object.entries(process.env).filter(([k]) => k < 'C' || k > 'a'))",
+  "function f() { process.env.A; throw new Error('x') } f()",
+  "Promise.reject(new Error('y'))",
+  "Error.prepareStackTrace = (e, s) => 'mine ' + s.length; process.env.A; console.log(new Error('a').stack); Error.stackTraceLimit = 1; process.env.B; console.log(new Error('a').stack)",
+  'process.env.A; console.log(Error.stackTraceLimit, structuredClone.name, structuredClone.length, process.loadEnvFile.name)',
+  "const { Worker } = require('worker_threads'); console.log(Worker.name, Worker.length); new Worker('require(\"worker_threads\").parentPort.postMessage([process.execArgv, Object.keys(process.env).length])', { eval: true, env: { A: '1' } }).on('message', (m) => console.log(m))",
+  "const { Worker } = require('worker_threads'); for (const [a, b] of [[5], ['x', { eval: true, env: 5 }], ['x', { eval: true, execArgv: 'a' }]]) try { new Worker(a, b) } catch (e) { console.log(e.code, e.message) } try { Worker('x') } catch (e) { console.log(e.message) }",
+  "const { spawn, spawnSync } = require('child_process'); try { spawn(5) } catch (e) { console.log(e.code) } spawn('nothing-here').on('error', (e) => console.log(e.code)); console.log(spawnSync('nothing-here').error.code)",
+  "if (process.send) { process.send(process.execArgv); process.disconnect() } else require('child_process').fork(__filename, [], { execArgv: ['--no-warnings'] }).on('message', (m) => console.log(m))",
+  "console.log(process.listenerCount('exit'), process.listenerCount('worker'), Object.keys(process).length, Object.keys(globalThis).length, Object.keys(require.cache).length, module.children.length)",
+  "process.binding('fs'); console.log(process.noDeprecation, process.title, process.argv0, process.execArgv)",
+  "process.on('exit', (c) => console.log('exit', c, process.env.A)); process.exitCode = 4",
+  '(async () => { const e = await process.env; console.log(typeof e.PATH, JSON.stringify(process.env).length) })()',
+]
+
+test('a program that looks closely prints, throws and exits as it does unwatched', () => {
+  const clean = (text: string) => text.replace(/\(node:\d+\)/g, '')
+  for (const [at, code] of lookers.entries()) {
+    const root = realpathSync(project({ 'package.json': '{}', 'app.js': `${code}\n` }))
+    const flags = code.includes('binding') ? ['--pending-deprecation'] : []
+    const env = environment({ HIVES: '7', TOKEN: token })
+    const node = process.env.MAPPA_TEST_NODE ?? process.execPath
+    const plain = spawnSync(node, [...flags, 'app.js'], { cwd: root, env, encoding: 'utf8' })
+    const { ended, watched } = seen(root, [...flags, 'app.js'], [])
+    assert.ok(watched.length > 0, code)
+    assert.deepEqual(
+      [ended.status, ended.stdout, clean(ended.stderr)],
+      [plain.status, plain.stdout, clean(plain.stderr)],
+      `${at} ${code}`,
+    )
+  }
 })
 
 /** A program that reads in ways of all statuses, and what it says of itself. */

@@ -2,7 +2,7 @@ import { basename, sep } from 'node:path'
 import { checksumOf } from './checksum.js'
 import type { CodePlaces } from './places.js'
 import type { GotValue, NotingRules, RawPlace } from './protocol.js'
-import type { Loaded, SeenRead, Watched } from './record.js'
+import type { Loaded, SeenRead, Watched } from './seen-record.js'
 
 /** What the layers say of a name. */
 export interface Said {
@@ -115,7 +115,8 @@ function isAsSaid(got: GotValue, { text }: Said, key: string): boolean {
   return got.checksum === undefined ? got.text === text : got.checksum === checksumOf(text, key)
 }
 
-function isOfPackage(file: string): boolean {
+/** Tells whether code is that of an installed package. */
+export function isOfPackage(file: string): boolean {
   return /[\\/]node_modules[\\/]/.test(file) || isLibrary(file)
 }
 

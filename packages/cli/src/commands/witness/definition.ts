@@ -1,13 +1,17 @@
 import { Option } from 'commander'
 import { shareDescriptors } from '../../terminal/terminal.js'
 import { UsageError } from '../../terminal/usage-error.js'
-import { type CommandDefinition, namedStage, staged } from '../definition.js'
+import { type CommandDefinition, located, namedStage } from '../definition.js'
 import type { WitnessOptions } from './run.js'
 
 export const witnessCommand: CommandDefinition = {
   name: 'witness',
   define(command, run) {
-    staged(command.summary('show which variables a program reads, and what it gets'))
+    located(
+      command
+        .summary('show which variables a program reads, and what it gets')
+        .option('--stage <name>', 'the stage to compare with (default: MAPPA_STAGE, NODE_ENV or development)'),
+    )
       .description(
         'Runs a program as it is and watches its Node processes: which variables they ask for, where, and what they get. Gives it no value.',
       )

@@ -6,9 +6,9 @@ import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import type { Terminal } from '../../terminal/terminal.js'
 import { widest } from '../../terminal/widest.js'
-import type { ProgramSeen, Status, Verdict, Witnessed } from './compared.js'
+import { isOfPackage, type ProgramSeen, type Status, type Verdict, type Witnessed } from './compared.js'
 import type { RawPlace } from './protocol.js'
-import type { Loaded, ValueOrigin } from './record.js'
+import type { Loaded, ValueOrigin } from './seen-record.js'
 
 /** Each status with its heading, in the order of the report, and how the tally counts it. */
 const statuses: Readonly<Record<Status, { readonly heading: string; readonly tallied: string }>> = {
@@ -41,9 +41,14 @@ export function witnessText(witnessed: Witnessed, found: Survey, { root, termina
       status === 'different' ? paint.fault(statuses[status].heading) : paint.bold(statuses[status].heading)
     return [[heading, ...table, ...rest].join('\n')]
   })
+  const wholes = witnessed.wholes.filter(({ file }) => !isOfPackage(file))
+  const packages = packagesOf([...witnessed.wholes, ...witnessed.handedOn])
   const notes = [
-    ...witnessed.wholes.map((each) => `Whole environment read: ${place(each)}. Any of its names may be used there.`),
-    ...witnessed.handedOn.map((each) => `Whole environment handed to a child: ${place(each)}`),
+    ...wholes.map((each) => `Whole environment read: ${place(each)}. Any of its names may be used there.`),
+    ...witnessed.handedOn
+      .filter(({ file }) => !isOfPackage(file))
+      .map((each) => `Whole environment handed to a child: ${place(each)}`),
+    ...(packages.length === 0 ? [] : [`Whole environment read by packages: ${packages.join(', ')}`]),
   ]
   const tally = (Object.keys(statuses) as Status[]).flatMap((status) => {
     const count = witnessed.verdicts.filter((verdict) => verdict.status === status).length
@@ -96,6 +101,15 @@ function tableOf(
     const [name, ...rest] = row
     return [`  ${name}`, ...rest.map((cell) => `      ${cell}`)]
   })
+}
+
+/** Names of the packages that places are in. */
+function packagesOf(places: readonly RawPlace[]): string[] {
+  const names = places.flatMap(({ file }) => {
+    const [, name] = /^.*[\\/]node_modules[\\/]((?:@[^\\/]+[\\/])?[^\\/]+)/.exec(file) ?? []
+    return name === undefined ? (isOfPackage(file) ? ['mappa'] : []) : [name.replaceAll('\\', '/')]
+  })
+  return [...new Set(names)].sort().map(printable)
 }
 
 const gotMax = 40

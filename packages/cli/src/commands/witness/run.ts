@@ -16,8 +16,8 @@ import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { compareWithLayers, type Said, type Witnessed } from './compared.js'
 import { CodePlaces } from './places.js'
 import { askedFile, folderName, type NotingRules } from './protocol.js'
-import { recordIn } from './record.js'
 import { witnessJson, witnessText } from './report.js'
+import { recordIn } from './seen-record.js'
 
 /** Options of `mappa witness`. */
 export interface WitnessOptions extends ProjectOptions {

@@ -1,4 +1,4 @@
-import { folderName, type RawPlace, type Way } from '../protocol.js'
+import type { RawPlace, Way } from '../protocol.js'
 import { byNode, callerOf, programBehind, startsChild } from './calls.js'
 import { type Environment, Notes } from './notes.js'
 
@@ -27,21 +27,14 @@ export class WatchedEnvironment {
   constructor(notes: Notes) {
     this.#notes = notes
     this.#real = notes.real
-    // Printing looks behind a proxy, so there is something that gives all.
-    const printed = () => this.all(printed)
-    const behind = Object.defineProperty({}, Symbol.for('nodejs.util.inspect.custom'), {
-      value: printed,
-      configurable: true,
-    })
-    const traps = this.#traps()
-    this.proxy = new Proxy(behind, traps) as Environment
+    // What looks behind a proxy, as printing does, finds the environment itself.
+    this.proxy = new Proxy(this.#real, this.#traps()) as Environment
   }
 
   /** All of it as plain names and texts, asked for by a call of the program. */
   all(call: unknown): Environment {
     this.#noteAll('code', programBehind(call))
-    const { [folderName]: _, ...all } = this.#real
-    return all
+    return { ...this.#real }
   }
 
   #traps(): ProxyHandler<object> {
@@ -50,13 +43,11 @@ export class WatchedEnvironment {
     const traps: ProxyHandler<object> = {
       get: (_, name) => {
         if (typeof name === 'string' && !seen.has(name)) {
-          if (name === folderName) return undefined
           this.#noteGet(name, traps.get)
         }
         return real[name as string]
       },
       has: (_, name) => {
-        if (name === folderName) return false
         if (typeof name === 'string' && !seen.has(name)) {
           // A loop over all names asks for each whether it is still there.
           if (this.#walk[this.#walked] === name) this.#described = name
@@ -65,7 +56,6 @@ export class WatchedEnvironment {
         return Reflect.has(real, name)
       },
       getOwnPropertyDescriptor: (_, name) => {
-        if (name === folderName) return undefined
         if (typeof name === 'string') {
           if (this.#toDescribe > 0) {
             this.#toDescribe--
@@ -75,7 +65,7 @@ export class WatchedEnvironment {
         return Reflect.getOwnPropertyDescriptor(real, name)
       },
       ownKeys: () => {
-        this.#walk = Reflect.ownKeys(real).filter((name) => name !== folderName)
+        this.#walk = Reflect.ownKeys(real)
         this.#walked = 0
         this.#toDescribe = this.#walk.length
         this.#described = undefined
@@ -95,8 +85,8 @@ export class WatchedEnvironment {
       deleteProperty: (_, name) => Reflect.deleteProperty(real, name),
       getPrototypeOf: () => Reflect.getPrototypeOf(real),
       setPrototypeOf: (_, prototype) => Reflect.setPrototypeOf(real, prototype),
-      // As of the environment itself.
-      preventExtensions: () => false,
+      // As the environment itself refuses it.
+      preventExtensions: () => Object.isFrozen(Object.preventExtensions(real)),
     }
     return traps
   }

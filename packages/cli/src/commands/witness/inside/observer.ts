@@ -2,21 +2,23 @@
  * Runs in each watched process before its program, by `--require`: notes what is asked for, and changes nothing else. Where it fails
  * the program goes on unwatched.
  */
-import { folderName, type RawPlace } from '../protocol.js'
+import type { RawPlace } from '../protocol.js'
 import { callsBehind, placeOf } from './calls.js'
 import { WatchedEnvironment } from './environment.js'
 import { inPlaceOf } from './in-place-of.js'
 import { type Environment, Notes } from './notes.js'
-import { ownArguments, watchChildren, watchThreads } from './starts.js'
+import { isMainThread, ownArguments, takenFolder, watchChildren, watchThreads } from './starts.js'
 
 try {
   start(process.env)
 } catch {
   // The run is over, or this process may not write.
 }
+// What a program has loaded is no list of ours.
+delete require.cache[__filename]
 
 function start(real: Environment): void {
-  const folder = real[folderName]
+  const folder = takenFolder(real)
   if (folder === undefined) return
   const notes = new Notes(folder, real)
   takeBack(real, notes.asked.ours)
@@ -28,10 +30,11 @@ function start(real: Environment): void {
   })
   cloneAsBefore(environment)
   if (notes.sees('loaded-files')) watchLoading(notes, environment)
-  if (notes.sees('children')) watchChildren(notes)
-  if (notes.sees('threads')) watchThreads(__filename, folder)
   introduce(notes, ownArguments(__filename))
   introduceToLibrary(notes, environment)
+  if (notes.sees('threads')) watchThreads(__filename)
+  // Last, since a program that may start none may not reach what starts them either.
+  if (notes.sees('children')) watchChildren(notes)
 }
 
 /** Takes out of the program's sight what has it watched. */
@@ -72,8 +75,7 @@ function introduce(notes: Notes, words: readonly string[]): void {
     at: performance.timeOrigin + performance.now(),
     pid: process.pid,
     parent: process.ppid,
-    // What a thread may not do is marked as such.
-    isThread: (process.abort as { disabled?: boolean }).disabled === true,
+    isThread: !isMainThread,
     version: process.version,
     script: process.argv[1],
     folder: process.cwd(),

@@ -63,71 +63,34 @@ function watchedPairs(pairs: unknown, { folder, asked: { ours } }: Notes): unkno
   return [...others, `NODE_OPTIONS=${own === '' ? ours : `${ours} ${own}`}`, `${folderName}=${folder}`]
 }
 
-/**
- * Has threads watched that do not take what their process was started with. Their module is loaded only where the program asks for it,
- * since it is large; where modules of the newer kind may ask, nothing tells in time.
- */
-export function watchThreads(observer: string, folder: string): void {
-  // What makes modules of the older kind.
-  const modules = module.constructor as unknown as { _load(...given: unknown[]): unknown }
-  let isWatched = false
-  const watch = () => {
-    if (isWatched) return
-    isWatched = true
-    const threads = process.getBuiltinModule('node:worker_threads')
-    inPlaceOf(threads, 'Worker', watchedWorker(threads, observer, folder))
-  }
-  if (mayImport(process.argv[1])) {
-    watch()
-    return
-  }
-  const isThreads = (name: unknown) => name === 'worker_threads' || name === 'node:worker_threads'
-  const { _load: load } = modules
-  inPlaceOf(modules, '_load', function (this: unknown, ...given: unknown[]) {
-    if (isThreads(given[0])) watch()
-    return load.apply(this, given)
-  })
-  const { getBuiltinModule } = process
-  inPlaceOf(process, 'getBuiltinModule', (name: string) => {
-    if (isThreads(name)) watch()
-    return getBuiltinModule(name)
-  })
+const threads = process.getBuiltinModule('node:worker_threads')
+
+/** The folder of the run that this process or thread belongs to. Nothing of it stays in the environment, which the program sees. */
+export function takenFolder(real: Record<string, string | undefined>): string | undefined {
+  const given = real[folderName] ?? threads.getEnvironmentData(folderName)
+  delete real[folderName]
+  if (typeof given !== 'string') return undefined
+  // Each thread gets this from the one that starts it.
+  if (threads.isMainThread) threads.setEnvironmentData(folderName, given)
+  return given
 }
 
-/** Tells whether a program may be one of modules that import: anything but a script of the older kind. */
-function mayImport(script: string | undefined): boolean {
-  if (script === undefined) return process.execArgv.length > 0
-  if (!script.endsWith('.js')) return !script.endsWith('.cjs')
-  const { readFileSync } = process.getBuiltinModule('node:fs')
-  const { dirname, join } = process.getBuiltinModule('node:path')
-  for (let folder = dirname(script); ; folder = dirname(folder)) {
-    try {
-      return JSON.parse(readFileSync(join(folder, 'package.json'), 'utf8')).type === 'module'
-    } catch (error) {
-      if ((error as NodeJS.ErrnoException).code !== 'ENOENT' || folder === dirname(folder)) return false
-    }
-  }
-}
+export const { isMainThread } = threads
 
-type Threads = typeof import('node:worker_threads')
-
-function watchedWorker({ Worker }: Threads, observer: string, folder: string): Threads['Worker'] {
-  return class extends Worker {
+/** Has threads watched that do not take what their process was started with. */
+export function watchThreads(observer: string): void {
+  const { Worker: Started } = threads
+  class Worker extends Started {
     constructor(from: string | URL, options?: WorkerOptions) {
       const { env, execArgv } = options ?? {}
-      const isOwn = typeof env === 'object' && env !== null
+      const isApart = Array.isArray(execArgv) || (typeof env === 'object' && env !== null)
       super(
         from,
-        isOwn || Array.isArray(execArgv)
-          ? {
-              ...options,
-              ...(isOwn && { env: { ...env, [folderName]: folder } }),
-              execArgv: [...(execArgv ?? process.execArgv), '--require', observer],
-            }
-          : options,
+        isApart ? { ...options, execArgv: [...(execArgv ?? process.execArgv), '--require', observer] } : options,
       )
     }
   }
+  inPlaceOf(threads, 'Worker', Worker)
 }
 
 /** The words of Node for this thread, without the two that were added for it. */
