@@ -19,7 +19,7 @@ start()
 
 /** Waits for nothing, so that it also works under `--require` and in the threads that a program starts. */
 function start(): void {
-  const host = hostEnvironment()
+  const host: Record<string, string | undefined> = hostEnvironment()
   const { directory, legendFile: found } = findRoot({ environmentRoot: host.MAPPA_ROOT })
   const legendFile = found === undefined || isTypeScript(found) ? (builtLegend(directory) ?? found) : found
   const loaded = legendFile === undefined ? undefined : loadLegendFile(path.join(directory, legendFile))
@@ -37,17 +37,17 @@ function start(): void {
   // Node sets this for the program that `node --watch` restarts, and keeps a channel to it.
   if (host.WATCH_REPORT_DEPENDENCIES && process.connected) more().tellUnwatched()
   // Names that a run around this one set, and no layer sets any more.
-  for (const name of ownNames(host, directory)) delete process.env[name]
+  for (const name of ownNames(host, directory)) delete host[name]
+  for (let at = 0; at < passed.given.length; at++) {
+    const { name, text } = passed.given[at] as Given
+    host[name] = text
+  }
+  host.MAPPA_STAGE = reading.stage.name
+  host.MAPPA_SET = mark
   witness()?.preloaded(
     reading.stage.name,
     passed.given.map(({ name }) => name),
   )
-  for (let at = 0; at < passed.given.length; at++) {
-    const { name, text } = passed.given[at] as Given
-    process.env[name] = text
-  }
-  process.env.MAPPA_STAGE = reading.stage.name
-  process.env.MAPPA_SET = mark
 }
 
 /**

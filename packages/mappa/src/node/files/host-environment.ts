@@ -1,6 +1,6 @@
 import { witness } from '../../settle/reading/witness.js'
 
-/** The process environment, as the library reads it. */
-export function hostEnvironment(): Readonly<Record<string, string | undefined>> {
+/** The process environment, as the library reads it, and the preload sets it. */
+export function hostEnvironment(): Record<string, string | undefined> {
   return witness()?.environment ?? process.env
 }

@@ -23,18 +23,27 @@ export class WatchedEnvironment {
   #described: string | undefined
   #wholes = 0
   readonly proxy: Environment
+  /** The same as the environment, for what looks behind a proxy, as printing does. The environment itself would make each read slower. */
+  readonly #behind: Environment
 
   constructor(notes: Notes) {
     this.#notes = notes
     this.#real = notes.real
-    // What looks behind a proxy, as printing does, finds the environment itself.
-    this.proxy = new Proxy(this.#real, this.#traps()) as Environment
+    this.#behind = { ...this.#real }
+    this.proxy = new Proxy(this.#behind, this.#traps()) as Environment
   }
 
   /** All of it as plain names and texts, asked for by a call of the program. */
   all(call: unknown): Environment {
     this.#noteAll('code', programBehind(call))
     return { ...this.#real }
+  }
+
+  /** Has what stands behind follow the environment in one name. */
+  renew(name: string): void {
+    const text = this.#real[name]
+    if (text === undefined) delete this.#behind[name]
+    else this.#behind[name] = text
   }
 
   #traps(): ProxyHandler<object> {
@@ -74,15 +83,21 @@ export class WatchedEnvironment {
       },
       set: (_, name, value) => {
         const isSet = Reflect.set(real, name, value)
+        this.renew(name as string)
         this.#noteSet(name, traps.set)
         return isSet
       },
       defineProperty: (_, name, about) => {
         const isSet = Reflect.defineProperty(real, name, about)
+        this.renew(name as string)
         this.#noteSet(name, traps.defineProperty)
         return isSet
       },
-      deleteProperty: (_, name) => Reflect.deleteProperty(real, name),
+      deleteProperty: (_, name) => {
+        const isGone = Reflect.deleteProperty(real, name)
+        this.renew(name as string)
+        return isGone
+      },
       getPrototypeOf: () => Reflect.getPrototypeOf(real),
       setPrototypeOf: (_, prototype) => Reflect.setPrototypeOf(real, prototype),
       // As the environment itself refuses it.

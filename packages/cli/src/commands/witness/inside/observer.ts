@@ -53,7 +53,7 @@ function cloneAsBefore(watched: WatchedEnvironment): void {
 }
 
 /** Node reads such a file into its environment by itself. */
-function watchLoading(notes: Notes, { assigned }: WatchedEnvironment): void {
+function watchLoading(notes: Notes, environment: WatchedEnvironment): void {
   const { loadEnvFile } = process
   if (typeof loadEnvFile !== 'function') return
   const loading = (...args: Parameters<typeof loadEnvFile>) => {
@@ -61,7 +61,8 @@ function watchLoading(notes: Notes, { assigned }: WatchedEnvironment): void {
     loadEnvFile(...args)
     const place = Notes.place(loading)
     for (const name of Object.keys(notes.real).filter((each) => !before.has(each))) {
-      assigned.add(name)
+      environment.assigned.add(name)
+      environment.renew(name)
       notes.write({ kind: 'set', name, ...place, by: 'loadEnvFile' })
     }
   }
@@ -88,7 +89,7 @@ function introduce(notes: Notes, words: readonly string[]): void {
 }
 
 /** The library says by this what settings it makes, and which of them are read. */
-function introduceToLibrary(notes: Notes, { assigned }: WatchedEnvironment): void {
+function introduceToLibrary(notes: Notes, environment: WatchedEnvironment): void {
   const settled = (stage: string) => {
     const frames = callsBehind(settled, settledMax).flatMap((call): RawPlace[] => {
       const place = placeOf(call)
@@ -103,7 +104,10 @@ function introduceToLibrary(notes: Notes, { assigned }: WatchedEnvironment): voi
     }
   }
   const preloaded = (stage: string, names: readonly string[]) => {
-    for (const name of names) assigned.add(name)
+    for (const name of [...names, 'MAPPA_STAGE', 'MAPPA_SET']) {
+      environment.assigned.add(name)
+      environment.renew(name)
+    }
     notes.write({ kind: 'preloaded', stage, names })
   }
   const value = {
