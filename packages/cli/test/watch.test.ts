@@ -53,6 +53,27 @@ function pidsIn(said: string): number[] {
   return [...said.matchAll(/app (\d+) (\d+)/g)].flatMap(([, one, other]) => [Number(one), Number(other)])
 }
 
+test(
+  'a program that has ended is started again by a change of a file, and not by what it writes itself',
+  posix,
+  async () => {
+    const root = project({
+      ...files,
+      'app.js':
+        "import { renameSync, writeFileSync } from 'node:fs'\nwriteFileSync('a.log', '')\nrenameSync('a.log', 'b.log')\nconsole.log('app', process.env.HIVES)\n",
+    })
+    const run = watched(root)
+    await until(() => run.said().includes('exited with 0'), 'its end')
+    // So long a change is waited for at most.
+    await new Promise((resolve) => setTimeout(resolve, 1500))
+    assert.equal(run.said().split('app 4').length, 2, run.said())
+    writeFileSync(join(root, '.env'), 'HIVES=4\n\n')
+    await until(() => run.said().split('app 4').length === 3, 'a start')
+    run.kill('SIGTERM')
+    await run.ended
+  },
+)
+
 test('a signal at any moment of a restart ends the program and all that it has started', posix, async () => {
   const moments = Array.from({ length: isField ? 30 : 8 }, (_, at) => at * (isField ? 12 : 50))
   const run = async (delay: number, signal: NodeJS.Signals) => {

@@ -39,6 +39,8 @@ export class WatchedRun {
   #close = () => {}
   #busy = false
   #again = false
+  /** True if a file has changed for sure since the last look. */
+  #isSure = false
 
   /** `first` is the project as it is now. `read` reads it again, and gives a fault while it is not there. */
   constructor(
@@ -59,7 +61,7 @@ export class WatchedRun {
     return new Promise((resolve) => {
       this.#leave = resolve
       const files = () => [...this.#state.project.files, ...this.#state.surveyed.files]
-      this.#close = watchFiles(files, () => void this.#round(true), { persistent: true })
+      this.#close = watchFiles(files, (isSure) => void this.#round(true, isSure), { persistent: true })
       for (const signal of passedOn) {
         const handle = childsOwn.has(signal) ? () => this.#child.signal(signal) : () => void this.#endBy(signal)
         this.#handlers.set(signal, handle)
@@ -74,7 +76,8 @@ export class WatchedRun {
   readonly #kill = () => this.#child.kill()
 
   /** One change after the other; those that come meanwhile are one. */
-  async #round(changed: boolean): Promise<void> {
+  async #round(changed: boolean, isSure = true): Promise<void> {
+    this.#isSure ||= isSure
     if (this.#busy) {
       this.#again = true
       return
@@ -89,14 +92,16 @@ export class WatchedRun {
       if ('kind' in read) this.#refuse([read], this.#state.surveyed.found.stage)
       else {
         this.#state = read
-        await this.#settle()
+        const isCertain = this.#isSure
+        this.#isSure = false
+        await this.#settle(isCertain)
       }
     } while (this.#again && !this.#leaving)
     this.#busy = false
   }
 
   /** Gives the child the values as they are now, if they are others than it has and have no faults. */
-  async #settle(): Promise<void> {
+  async #settle(isSure: boolean): Promise<void> {
     const { found } = this.#state.surveyed
     const { stage } = found
     const faults = found.ok ? tooLongFor(found) : found.faults
@@ -105,8 +110,9 @@ export class WatchedRun {
     const changes = this.#given ? changesBetween(this.#given, found) : []
     const wasFaulty = this.#faulty
     this.#faulty = false
-    if (this.#given && isRunning && changes.length === 0) {
-      if (wasFaulty) this.#say(`No faults now, and no value has changed: ${this.#name} keeps running.`)
+    // One that has ended is started again by any change of a file, but not by the first look at them.
+    if (this.#given && changes.length === 0 && (isRunning || !isSure)) {
+      if (wasFaulty && isRunning) this.#say(`No faults now, and no value has changed: ${this.#name} keeps running.`)
       return
     }
     if (this.#given) this.#say([...changes.map(({ message }) => message), `Restarting ${this.#name}.`].join('\n'))

@@ -70,11 +70,12 @@ function faultsOf({ faults }: Survey): string {
 
 /**
  * Calls back once after each burst of changes to files: also when one is replaced, deleted, or made again with its
- * directory. `files` is asked again after each call; what it names need not be there. Returns a function that ends watching.
+ * directory. `files` is asked again after each call; what it names need not be there. A first call may come without a change, since
+ * it is not known what was there before; it is not sure. Returns a function that ends watching.
  */
 export function watchFiles(
   files: () => readonly string[],
-  onChange: () => void,
+  onChange: (isSure: boolean) => void,
   { persistent = false }: { readonly persistent?: boolean } = {},
 ): () => void {
   let timer: NodeJS.Timeout | undefined
@@ -94,10 +95,10 @@ export function watchFiles(
   const fire = () => {
     timer = undefined
     const signature = signatureOf(watched)
-    const changed = signature !== last
+    const [changed, isSure] = [signature !== last, last !== '']
     last = signature
     if (changed) {
-      onChange()
+      onChange(isSure)
       const others = files()
       // Writes to new files since the last read must not be missed either.
       if (others.join() !== watched.join()) last = ''

@@ -78,7 +78,7 @@ export function witnessText(witnessed: Witnessed, found: Survey, { root, termina
   return `\n${blocks.join('\n\n')}\n`
 }
 
-/** Rows of name, value, what the layers say where that is different, and place; places go below where all do not fit. */
+/** Rows of name, value, what the layers say where that is different, and place; where they do not fit, places go below, then all. */
 function tableOf(
   verdicts: readonly Verdict[],
   status: Status,
@@ -95,12 +95,17 @@ function tableOf(
     return status === 'different' ? [name, `got ${got}`, `layers: ${layers}`, where] : [name, got, where]
   })
   const widths = [0, 1, 2].map((at) => widest(cells.map((row) => row[at] ?? '')))
-  return cells.flatMap((row) => {
-    const line = `  ${row.map((cell, at) => (at === row.length - 1 ? cell : cell.padEnd(widths[at] ?? 0))).join('  ')}`
-    if (line.length <= width) return [line]
-    const [name, ...rest] = row
-    return [`  ${name}`, ...rest.map((cell) => `      ${cell}`)]
-  })
+  const line = (row: readonly string[]) =>
+    `  ${row.map((cell, at) => (at === row.length - 1 ? cell : cell.padEnd(widths[at] ?? 0))).join('  ')}`
+  const below = (row: readonly string[]) => row.map((cell) => `      ${cell}`)
+  const layouts: readonly ((row: readonly string[]) => string[])[] = [
+    (row) => [line(row)],
+    (row) => [line(row.slice(0, -1)), ...below(row.slice(-1))],
+    ([name = '', ...rest]) => [line([name]), ...below(rest)],
+  ]
+  const fits = (layout: (row: readonly string[]) => string[]) => cells.every((row) => widest(layout(row)) <= width)
+  const layout = layouts.find(fits) ?? (layouts.at(-1) as (typeof layouts)[number])
+  return cells.flatMap((row) => layout(row))
 }
 
 /** Names of the packages that places are in. */
