@@ -78,6 +78,8 @@ const kinds: readonly ((line: string) => Iterable<Surrounded>)[] = [
         // In a line by itself a path through objects is code.
         const mayBeCode = pattern === inFile && /^[A-Za-z_$][\w$]*(?:\.[A-Za-z_$][\w$]*)*$/.test(value)
         if (mayBeCode && !isRandom(value)) continue
+        // A badge's token opens the badge.
+        if (pattern === inQuery && /\.(?:svg|png|gif)$/.test(line.slice(0, match.index))) continue
         if (opensByName(value, wordsOf(name))) yield { ...spanOfGroup(match, 2), what: `a credential, under ${name}` }
       }
   },

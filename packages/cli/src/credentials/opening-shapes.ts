@@ -25,6 +25,7 @@ export function isPlaceholderText(text: string): boolean {
     /^(?:your|my|insert|put|enter|paste|replace|add|change[-_ ]?(?:me|this|it)|todo|placeholder|dummy|redacted)(?![a-z])/i.test(
       text,
     ) ||
+    /^(?:[Yy]our|[Ii]nsert|[Ee]nter|[Pp]aste|[Rr]eplace)[A-Z][a-z]/.test(text) ||
     /(?:^|[-_ ])(?:goes[-_ ]here|here|changeme)$/i.test(text)
   )
 }
