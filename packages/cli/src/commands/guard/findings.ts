@@ -53,17 +53,13 @@ export function inMessage(where: string, name: string | undefined, what: string,
   return {
     kind: name === undefined ? 'key-shaped' : 'secret-in-history',
     ...(name !== undefined && { name }),
-    message: `${capital(printable(where))} contains ${held}${onRemotes(life)}.`,
+    message: `The ${printable(where)} contains ${held}${onRemotes(life)}.`,
     layer: where,
     remedy:
       name === undefined
         ? 'Rotate it where it was issued. If it is not a key, accept it in mappa.accepted.json, with because and until.'
         : `Rotate it. Rewriting the message does not help once anyone has fetched it. Run: mappa fill ${name} --replace`,
   }
-}
-
-function capital(text: string): string {
-  return text.charAt(0).toUpperCase() + text.slice(1)
 }
 
 /** The fault for a text with the shape of a key, in a file or in history. */

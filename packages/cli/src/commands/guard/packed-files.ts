@@ -1,6 +1,6 @@
 import { join } from 'node:path'
 import { gitStream } from '../../project/git/git.js'
-import { UsageError } from '../../terminal/usage-error.js'
+import { brokenOff } from './changed-lines.js'
 import { type Content, contentsOf, streamContents } from './contents.js'
 import { endsOf } from './file-ends.js'
 import type { KnownSecrets } from './known-secrets.js'
@@ -42,11 +42,20 @@ export function heldInStagedPacked(
     paths.filter((path) => isPacked(root, path)),
     secrets,
     async function* (path) {
-      const stream = gitStream(root, ['cat-file', 'blob', `:./${path}`])
-      if (!stream) throw new UsageError('git cat-file did not start, so not all changes were searched.')
+      const command = ['cat-file', 'blob', `:./${path}`] as const
+      const stream = gitStream(root, command)
+      if (!stream) throw brokenOff(command, 'did not start')
       try {
         stream.input.end()
-        yield* streamContents(path, stream.output)
+        let isRead = false
+        const whole = async function* () {
+          yield* stream.output
+          isRead = true
+        }
+        yield* streamContents(path, whole())
+        // One that is too large is not read to its end.
+        const code = isRead ? await stream.ended : 0
+        if (code !== 0) throw brokenOff(command, `ended with ${code ?? 'a signal'}`)
       } finally {
         stream.stop()
       }

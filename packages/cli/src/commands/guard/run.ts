@@ -190,8 +190,13 @@ function noticesOf(held: readonly TextHeld[], unread: PackedFindings['unread']):
 
 /** Each finding once, though a file is searched as it is and unpacked. */
 function onceEach<Held extends TextHeld>(held: readonly Held[]): Held[] {
-  const keys = held.map(({ path, name, what, line }) => `${path}\n${name ?? `${line}\n${what}`}`)
-  return held.filter((_, at) => keys.indexOf(keys[at] as string) === at)
+  const seen = new Map<string, Held>()
+  for (const each of held) {
+    const { path, name, what, line } = each
+    const key = `${path}\n${name ?? `${line}\n${what}`}`
+    if (!seen.has(key)) seen.set(key, each)
+  }
+  return [...seen.values()]
 }
 
 /** Everything that git has, would take, or passes on, as it is and as it was. */

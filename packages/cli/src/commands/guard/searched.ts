@@ -206,7 +206,7 @@ export async function heldInHistory(
   await eachMessage(root, since, ({ of, id, bytes }) => {
     if (!mayHold(bytes)) return
     const commit = commits.get(id)
-    const path = `the message of ${of} ${of === 'tag' ? id : `${id.slice(0, 7)} (${commit?.date})`}`
+    const path = `message of ${of} ${of === 'tag' ? id : `${id.slice(0, 7)} (${commit?.date})`}`
     const first = { id: id.slice(0, shortLength), date: commit?.date ?? '' }
     const remotes = of === 'tag' ? [] : remotesWith(root, id)
     for (const held of heldIn(path, bytes, secrets))

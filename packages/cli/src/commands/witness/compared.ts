@@ -34,7 +34,6 @@ export interface Verdict {
 
 /** A program that was watched: one or more threads. */
 export interface ProgramSeen {
-  readonly pid: number
   /** Its script from its folder; undefined for code on the command line. */
   readonly script: string | undefined
   readonly isThread: boolean
@@ -88,8 +87,7 @@ export function compareWithLayers(
     )
   return {
     verdicts,
-    programs: programs.map(({ pid, script, folder, isThread, loaded }) => ({
-      pid,
+    programs: programs.map(({ script, folder, isThread, loaded }) => ({
       isThread,
       script: script?.startsWith(folder + sep) ? script.slice(folder.length + 1) : script,
       loaded: loaded.map((each) => inOwnCode(each, places)),

@@ -53,9 +53,7 @@ export type RecordLine =
       /** Milliseconds since 1970. */
       readonly at: number
       readonly pid: number
-      readonly parent: number
       readonly isThread: boolean
-      readonly version: string
       /** The program's file; undefined for code on the command line. */
       readonly script: string | undefined
       readonly folder: string

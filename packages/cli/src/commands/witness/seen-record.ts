@@ -33,7 +33,6 @@ export interface Watched {
   /** When it began. Milliseconds since 1970. */
   readonly at: number
   readonly pid: number
-  readonly parent: number
   readonly isThread: boolean
   readonly script: string | undefined
   readonly folder: string
@@ -79,11 +78,10 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
     if (preloaded.has(name)) return { kind: 'preload' }
     return is === 'unset' ? undefined : { kind: 'environment' }
   }
-  const { at, pid, parent, isThread, script, folder } = own
+  const { at, pid, isThread, script, folder } = own
   return {
     at,
     pid,
-    parent,
     isThread,
     script,
     folder,

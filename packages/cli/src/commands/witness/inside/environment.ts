@@ -1,6 +1,6 @@
 import type { RawPlace, Way } from '../protocol.js'
 import { byNode, callerOf, programBehind, startsChild } from './calls.js'
-import { type Environment, Notes } from './notes.js'
+import type { Environment, Notes } from './notes.js'
 
 /** So many places that read everything are noted; the same few do it again and again. */
 const wholesMax = 50
@@ -51,9 +51,7 @@ export class WatchedEnvironment {
     const seen = this.#seen
     const traps: ProxyHandler<object> = {
       get: (_, name) => {
-        if (typeof name === 'string' && !seen.has(name)) {
-          this.#noteGet(name, traps.get)
-        }
+        if (typeof name === 'string' && !seen.has(name)) this.#noteGet(name, traps.get)
         return real[name as string]
       },
       has: (_, name) => {
@@ -127,7 +125,6 @@ export class WatchedEnvironment {
   }
 
   #noteWhole(trap: unknown): void {
-    if (!this.#notes.sees('walks')) return
     const place = callerOf(trap)
     if (place !== byNode) this.#noteAll('code', place)
     else if (startsChild(trap)) this.#noteAll('child', programBehind(trap))
@@ -142,6 +139,7 @@ export class WatchedEnvironment {
   #noteSet(name: string | symbol, trap: unknown): void {
     if (typeof name !== 'string' || this.assigned.has(name) || !this.#notes.sees('assignments')) return
     this.assigned.add(name)
-    if (callerOf(trap) !== byNode) this.#notes.write({ kind: 'set', name, ...Notes.place(trap), by: 'code' })
+    const place = callerOf(trap)
+    if (place !== byNode) this.#notes.write({ kind: 'set', name, ...(place && { place }), by: 'code' })
   }
 }

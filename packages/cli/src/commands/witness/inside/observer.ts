@@ -14,7 +14,7 @@ try {
 } catch {
   // The run is over, or this process may not write.
 }
-// What a program has loaded is no list of ours.
+// The program's list of loaded modules does not name this one.
 delete require.cache[__filename]
 
 function start(real: Environment): void {
@@ -75,9 +75,7 @@ function introduce(notes: Notes, words: readonly string[]): void {
     kind: 'process',
     at: performance.timeOrigin + performance.now(),
     pid: process.pid,
-    parent: process.ppid,
     isThread: !isMainThread,
-    version: process.version,
     script: process.argv[1],
     folder: process.cwd(),
     envFiles: words.flatMap((word, at) => {
