@@ -43,16 +43,16 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     terminal: ['terminal/escapes.ts'],
     code: [],
     'code/stages': ['code'],
+    starts: ['code'],
     credentials: ['code'],
     declared: ['code', 'terminal/escapes.ts'],
-    guess: ['code', 'code/stages', 'credentials'],
+    guess: ['code', 'code/stages', 'credentials', 'starts'],
     writing: [],
     edits: ['terminal', 'code', 'declared', 'writing'],
     'project/git': ['terminal'],
-    project: ['terminal', 'code', 'declared', 'edits', 'writing', 'project/git'],
+    project: ['terminal', 'code', 'declared', 'edits', 'writing', 'project/git', 'starts'],
     'lift/change.ts': ['guess'],
-    'lift/manifests': ['code', 'code/stages', 'guess'],
-    'lift/edit': ['code', 'declared', 'guess', 'edits', 'lift/manifests', 'lift/change.ts'],
+    'lift/edit': ['code', 'declared', 'guess', 'edits', 'starts', 'lift/change.ts'],
     lift: [
       'code',
       'code/stages',
@@ -60,7 +60,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'declared',
       'guess',
       'edits',
-      'lift/manifests',
+      'starts',
       'lift/edit',
       'lift/change.ts',
     ],
@@ -71,6 +71,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'terminal/escapes.ts',
       'code',
       'code/stages',
+      'starts',
       'credentials',
       'declared',
       'guess',
@@ -80,7 +81,6 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
       'project/git',
       'lift',
       'lift/change.ts',
-      'lift/manifests',
       'lift/edit',
       'delivery',
       'run',
@@ -97,7 +97,7 @@ const commandsAcross = new Set(['commands/lift/definition.ts commands/check/run.
 /** Anyone who opens a room sees at once what is in it. */
 const filesMax = 15
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:code.*|credentials|declared|guess|lift.*)$/
+const pure = /^(?:code.*|credentials|declared|guess|lift.*|starts)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../preload-more.js', 'node/preload.ts ../index.js'])
 

@@ -8,12 +8,13 @@ import { pythonTree } from '../code/python.js'
 import { collectReads } from '../code/reads.js'
 import { guardsIn } from '../code/stages/guards.js'
 import { isMade, isMapped, isTestFile } from '../code/test-files.js'
+import { containersIn } from '../guess/containers.js'
 import { findingsIn } from '../guess/find.js'
 import type { Finding, Range } from '../guess/finding.js'
+import { isPackageFile, scriptsIn } from '../guess/package-scripts.js'
 import { variablesIn } from '../guess/variables.js'
+import { developedWith } from '../starts/manifest.js'
 import { configTree, isConfigFile } from './config-files.js'
-import { containersIn } from './manifests/containers.js'
-import { developedWith, isPackageFile, scriptsIn } from './manifests/package-scripts.js'
 
 /** Facts of one file: plain data, so that a thread may find them. */
 export interface FileFacts {

@@ -20,6 +20,7 @@ export const acceptableFaults = [
     'rule',
     'bare-dollar',
     'no-entry',
+    'not-loaded',
     'read-already',
   ] as const),
 ] as const

@@ -1,7 +1,7 @@
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
 import { type Fault, type Legend, type Notice, type Reported, reportSarif, reportText, type Survey } from 'mappa'
-import { isAboutRoot, isAccepted, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
+import { isAboutRoot, isAccepted, isGeneral, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import { capturedEnvironment } from '../../project/captured.js'
 import { layerNamesIn, legendsBelow } from '../../project/files.js'
 import {
@@ -99,6 +99,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
     const { found } = await surveyProject(project, own)
     // Which stage it is matters where there is something to check.
     const all = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
+    const unloaded = options.asCloned ? [] : await notLoadedIn(project, found)
     const { faults: ofStage, given } = options.asCloned ? cloneFaults(found, all) : { faults: all, given: undefined }
     // A report that is not about a stage is reported once.
     const [faults, notices] =
@@ -111,9 +112,9 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
       faults:
         (options.everyStage || options.asCloned) && isBare
           ? missing
-          : [...ofStage, ...sharedIn(found, project.definition), ...faults.filter(isOpen)],
+          : [...ofStage, ...sharedIn(found, project.definition), ...[...unloaded, ...faults].filter(isOpen)],
       notices: [...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)), ...notices.filter(isOpen)],
-      accepted: [...found.accepted, ...[...faults, ...notices].filter((fault) => !isOpen(fault))],
+      accepted: [...found.accepted, ...[...unloaded, ...faults, ...notices].filter((fault) => !isOpen(fault))],
       ...(given && { hostGives: given }),
     })
   }
@@ -142,6 +143,20 @@ function cloneFaults(
     return culprits.length === 0
   })
   return { faults: kept, given: [...given] }
+}
+
+/** Values that a start of the project would lose, although layers give them. */
+async function notLoadedIn(project: Project, found: Survey): Promise<readonly Fault[]> {
+  // With another fault it is not known what a start would get.
+  if (project.definition === undefined || found.faults.some(({ kind, name }) => name === undefined && isGeneral(kind)))
+    return []
+  const { startsOfProject } = await import('../../project/starts-here.js')
+  const { notLoaded } = await import('../../starts/told.js')
+  const layerOf = (name: string) => found.trail(name).winner?.layer ?? 'the layers'
+  return notLoaded(startsOfProject(project, found), layerOf).map((fault) => ({
+    ...fault,
+    message: found.mask(fault.message),
+  }))
 }
 
 /** Files that are made from the legend, and are not as it would make them now. */

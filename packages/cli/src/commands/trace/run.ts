@@ -1,9 +1,11 @@
-import { type Fault, reportText, type Survey, type Trail } from 'mappa'
+import { entriesOf, type Fault, printable, reportText, type Survey, type Trail } from 'mappa'
 import { stageLine } from 'mappa/command'
 import { takersOf } from '../../edits/plan.js'
 import { capturedEnvironment, givenText } from '../../project/captured.js'
 import { projectFiles } from '../../project/files.js'
 import { exitCodeFor, openProject, type Project, type ProjectOptions, surveyProject } from '../../project/project.js'
+import { startsOfProject } from '../../project/starts-here.js'
+import { deviationsOf } from '../../starts/deviations.js'
 import { unseen } from '../../terminal/ask.js'
 import { isAsked, jsonText, output } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
@@ -11,6 +13,7 @@ import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { lastChange } from './blame.js'
 import { traceJson } from './json.js'
 import { type Origins, originText } from './origins.js'
+import { type ShownDeviation, startsText } from './starts-text.js'
 import { faultsFor, namesMatching } from './traced.js'
 import { trailText } from './trail-text.js'
 
@@ -37,6 +40,7 @@ export async function trace(
   const trails = names.map((name) => found.trail(name))
   const faults = faultsFor(found, names)
   const origins = new Map(trails.map((trail) => [trail.name, originsOf(trail, project, trails.length)]))
+  const starts = trails.length <= namesLooked ? deviationsIn(names, found, project) : new Map()
   const terminal = output()
   const isKnown = ({ declared, steps }: Trail) => declared || steps.length > 0
   const stranger = trails.find((trail) => !isKnown(trail))
@@ -45,13 +49,15 @@ export async function trace(
     throw new UsageError(
       project.definition ? unknownVariable(stranger.name, found.trails.keys()) : `No layer sets ${stranger.name}.`,
     )
-  if (options.json) terminal.write(jsonText(traceJson(found, trails, faults, origins)))
+  if (options.json) terminal.write(jsonText(traceJson(found, trails, faults, origins, starts)))
   else {
     const blocks = [
       stageLine(found.stage, terminal.paint),
       ...trails.flatMap((trail) => {
         if (!isKnown(trail)) return []
-        return [`${trailText(trail, terminal, found.notAsked)}${originText(origins.get(trail.name), terminal.width)}`]
+        const { width } = terminal
+        const below = `${originText(origins.get(trail.name), width)}${startsText(starts.get(trail.name) ?? [], width)}`
+        return [`${trailText(trail, terminal, found.notAsked)}${below}`]
       }),
     ]
     terminal.write(`${blocks.join('\n\n')}\n`)
@@ -73,6 +79,27 @@ function originsOf({ name, winner }: Trail, { root, definition }: Project, count
     changed: place && count <= namesLooked ? lastChange(root, place.file, place.line) : undefined,
     line: place && `${place.file}:${place.line}`,
   }
+}
+
+/** The starts in which code gets another value than the trail says, by name. */
+function deviationsIn(
+  names: readonly string[],
+  found: Survey,
+  project: Project,
+): ReadonlyMap<string, readonly ShownDeviation[]> {
+  const all = startsOfProject(project, found, new Set(names))
+  return new Map(
+    names.map((name) => {
+      const isSecret = entriesOf(project.definition)[name]?.secret === true
+      return [
+        name,
+        deviationsOf(all, name).map(({ text, ...rest }) => ({
+          ...rest,
+          ...(text !== undefined && { shown: isSecret ? '(secret)' : `"${printable(found.mask(text))}"` }),
+        })),
+      ]
+    }),
+  )
 }
 
 /** Says whether a variable has a value, and nothing of either. */

@@ -2,8 +2,8 @@ import { readLayer, variablesOf } from 'mappa'
 import { openQuote, samplePath, sampleText } from '../../declared/sample.js'
 import { withIgnoreRules } from '../../edits/ignore.js'
 import type { Candidate } from '../../guess/finding.js'
+import { scriptOf } from '../../starts/manifest.js'
 import type { LiftedFile, Target } from '../change.js'
-import { scriptOf } from '../manifests/package-scripts.js'
 import { wordsOfEntry } from './legend.js'
 
 /**

@@ -48,6 +48,7 @@ export const faultKinds = {
   'nested-stage': {},
   'read-already': {},
   'no-entry': {},
+  'not-loaded': {},
   stale: {},
   'not-ignored': {},
   'secret-shared': {},

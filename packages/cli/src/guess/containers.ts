@@ -1,10 +1,10 @@
 import MagicString from 'magic-string'
-import { environmentsOf } from '../../code/compose.js'
-import { isHostName } from '../../code/host-names.js'
-import type { SourceFile } from '../../code/parse.js'
-import { ownStage } from '../../code/stages/stage-tests.js'
-import type { Finding } from '../../guess/finding.js'
-import { givenVariable } from '../../guess/variables.js'
+import { environmentsOf } from '../code/compose.js'
+import { isHostName } from '../code/host-names.js'
+import type { SourceFile } from '../code/parse.js'
+import { ownStage } from '../code/stages/stage-tests.js'
+import type { Finding } from './finding.js'
+import { givenVariable } from './variables.js'
 
 /** The values in `environment:` of each service, as a map or as a list of `NAME=value`. */
 export function containersIn(file: SourceFile): Finding[] {

@@ -1,0 +1,44 @@
+import { scriptsOf } from './manifest.js'
+import { programsOf } from './programs.js'
+import type { Outer, Program, Start, StartFiles } from './start.js'
+import { type StartWay, waysOf } from './ways.js'
+
+/** The starts of a project: each program that one of its ways runs. A script that only outer starts of others run is judged there, too. */
+export function startsOf(files: StartFiles): readonly Start[] {
+  const scripts = new Map(scriptsOf(files.read('package.json') ?? '').map(({ name, command }) => [name, command]))
+  const ways = waysOf(files)
+  const ran = ways.map((way) => ({ way, programs: programsIn(way, scripts, files) }))
+  // A script that an image or a platform runs gets what that gives; jobs run scripts that people run, too.
+  const elsewhere = new Set(
+    ran.flatMap(({ way, programs }) =>
+      way.outer === 'elsewhere' && way.form !== 'job' ? programs.flatMap(({ scripts: through }) => through) : [],
+    ),
+  )
+  const built = new Set(ways.flatMap(({ form, image }) => (form === 'container' && image !== undefined ? [image] : [])))
+  return ran.flatMap(({ way, programs }) => {
+    // What a container file starts is told there.
+    if (way.form === 'image' && built.has(way.image ?? '')) return []
+    const isElsewhere = way.script !== undefined && elsewhere.has(way.script)
+    const outer: Outer = isElsewhere ? 'elsewhere' : way.outer
+    const { name, place, line, command, form } = way
+    return programs
+      .filter((program) => way.script === undefined || !isInner(program, way.script))
+      .map((program): Start => ({ name, place, line, command, form, program, outer }))
+  })
+}
+
+/** A script that runs another one is that one's start: it is told once, at the script that names the program. */
+function isInner({ scripts }: Program, script: string): boolean {
+  return scripts.some((each) => each !== script)
+}
+
+function programsIn(way: StartWay, scripts: ReadonlyMap<string, string>, files: StartFiles): readonly Program[] {
+  return programsOf(way.command, {
+    files,
+    scripts,
+    folder: way.folder,
+    sets: way.sets,
+    loads: way.loads,
+    through: way.script === undefined ? [] : [way.script],
+  })
+}

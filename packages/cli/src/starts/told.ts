@@ -1,0 +1,139 @@
+import type { Fault } from 'mappa'
+import { Comparison, type Expected, type Gets, inBrackets } from './gets.js'
+import { Packages } from './packages.js'
+import { Runner } from './run-through.js'
+import type { Load, Start, StartFiles } from './start.js'
+import { startsOf } from './starts.js'
+
+/** What code gets in one start, by the names that it reads and that the layers of its stage give. */
+export interface StartGets {
+  readonly start: Start
+  readonly gets: ReadonlyMap<string, Gets>
+  /** Why what it runs is not known to its end. */
+  readonly unknown: string | undefined
+}
+
+/** The stage that a start has, as far as it says so itself. */
+export function stageOfStart({ program }: Start, stages: readonly string[]): string | undefined {
+  const named = program.loads.find((load) => load.kind === 'mappa' && load.stage !== undefined) as
+    | { stage?: string }
+    | undefined
+  const { sets } = program
+  const words = [named?.stage, sets.get('MAPPA_STAGE'), sets.get('NODE_ENV')]
+  return words.find((each) => each !== undefined && stages.includes(each))
+}
+
+/** What the starts of a stage give code; `expected` is what its layers give. Starts that say no stage are those of development. */
+export function startsAtStage(
+  files: StartFiles,
+  {
+    stage,
+    stages,
+    expected,
+  }: { readonly stage: string; readonly stages: readonly string[]; readonly expected: readonly Expected[] },
+): readonly StartGets[] {
+  const own = startsOf(files).filter((start) => (stageOfStart(start, stages) ?? 'development') === stage)
+  const packages = new Packages(files)
+  const runner = new Runner(files)
+  const comparison = new Comparison(files, packages)
+  return own.map((start): StartGets => {
+    const run = runner.through(start.program, start.program.sets.get('NODE_ENV'))
+    const gets = new Map<string, Gets>()
+    for (const each of expected) {
+      // What code sets itself is its own.
+      if (run.written.has(each.name)) continue
+      const all = run.reads.filter(({ name }) => name === each.name).map((read) => comparison.gets(start, each, read))
+      const worst = order.map((is) => all.find((one) => one.is === is)).find((one) => one !== undefined)
+      if (worst) gets.set(each.name, worst)
+    }
+    const isOpen = start.outer === 'elsewhere' ? 'Where it runs, other values may be set.' : undefined
+    return { start, gets, unknown: run.unknown ?? isOpen }
+  })
+}
+
+/** Of several reads of a name the worst counts. */
+const order = ['lost', 'other', 'unknown', 'set', 'same'] as const
+
+/** The faults of starts that are known to their ends: one for each start and cause. `layerOf` names the layer that gives a name. */
+export function notLoaded(all: readonly StartGets[], layerOf: (name: string) => string): readonly Fault[] {
+  return all.flatMap(({ start, gets, unknown }): Fault[] => {
+    if (unknown !== undefined) return []
+    const byCause = new Map<string, { readonly names: string[]; readonly first: Gets }>()
+    for (const [name, each] of gets) {
+      const cause = causeOf(each)
+      if (cause === undefined) continue
+      const known = byCause.get(cause)
+      if (known) known.names.push(name)
+      else byCause.set(cause, { names: [name], first: each })
+    }
+    return [...byCause.values()].map(({ names, first }) => faultOf(start, names, first, layerOf))
+  })
+}
+
+function causeOf(gets: Gets): string | undefined {
+  if (gets.is === 'lost') return gets.after ? `late ${gets.read.place.file}` : 'lost'
+  return gets.is === 'other' ? `other ${gets.file}` : undefined
+}
+
+function faultOf(start: Start, names: readonly string[], gets: Gets, layerOf: (name: string) => string): Fault {
+  const [name = ''] = names
+  const { place, line } = start
+  return {
+    kind: 'not-loaded',
+    ...(names.length === 1 && { name }),
+    message: sentenceOf(start, names, gets, layerOf),
+    place,
+    excerpt: { text: line, start: place.column - 1, end: Math.min(place.endColumn - 1, line.length) },
+    remedy: remedyFor(start),
+  }
+}
+
+/** At most this many names are listed. */
+const startNamesMax = 4
+
+function namesText(names: readonly string[]): string {
+  const shown = names.slice(0, startNamesMax)
+  if (names.length > startNamesMax) return `${shown.join(', ')} and ${names.length - startNamesMax} more`
+  return shown.length < 2 ? (shown[0] ?? '') : `${shown.slice(0, -1).join(', ')} and ${shown.at(-1)}`
+}
+
+function capital(text: string): string {
+  return text.charAt(0).toUpperCase() + text.slice(1)
+}
+
+function sentenceOf({ name }: Start, names: readonly string[], gets: Gets, layerOf: (name: string) => string): string {
+  const what = namesText(names)
+  const [first = ''] = names
+  if (gets.is === 'other')
+    return `${capital(name)} loads ${gets.file} with ${gets.by}, which gives code another value of ${what} than ${layerOf(first)}.`
+  if (gets.is !== 'lost') return ''
+  const at = inBrackets(gets.read.place)
+  if (gets.after)
+    return `Code reads ${what}${at}, but ${name} loads ${filesText(gets.after)} only later${inBrackets(gets.after.kind === 'mappa' ? undefined : gets.after.place)}.`
+  const readers = gets.by.filter((load) => load.kind === 'files')
+  const [reader] = readers
+  if (reader)
+    return `${capital(name)} loads ${filesText(reader)} with ${reader.by}${inBrackets(reader.place)}, but ${what} ${names.length === 1 ? 'comes' : 'come'} from ${layerOf(first)}.`
+  return `Code reads ${what}${at} from process.env, but ${name} does not load the layers.`
+}
+
+function filesText(load: Load): string {
+  if (load.kind === 'mappa') return 'the layers'
+  return load.files && load.files.length > 0 ? load.files.join(' and ') : 'them'
+}
+
+/** The changed line of a start: the preload behind Node's word, or `mappa with` in front of another. */
+export function changedCommand({ command, program: { at } }: Start): string | undefined {
+  if (!at) return undefined
+  return at.isNode
+    ? `${command.slice(0, at.end)} --import mappa/preload${command.slice(at.end)}`
+    : `${command.slice(0, at.start)}mappa with -- ${command.slice(at.start)}`
+}
+
+function remedyFor(start: Start): string {
+  const changed = changedCommand(start)
+  if (changed === undefined) return 'Start it with --import mappa/preload, or with: mappa with -- …'
+  if (start.form === 'container') return `Write: command: ${changed}`
+  const [, key] = /^\s*("[^"]*"\s*:)/.exec(start.line) ?? []
+  return `Write: ${key ?? '"start":'} ${JSON.stringify(changed)}`
+}
