@@ -23,7 +23,10 @@ export function startFiles(root: string): StartFiles {
   }
 }
 
-/** What each start of a stage gives code of what the stage's layers and defaults give. */
+/**
+ * What each start of a stage gives code, against the stage's layers and defaults; of these `names`, or of all that have a
+ * value. What this process's environment sets is left out: that is another start.
+ */
 export function startsOfProject(
   { root, definition }: Pick<Project, 'root' | 'definition'>,
   found: Survey,
@@ -31,9 +34,9 @@ export function startsOfProject(
 ): readonly StartGets[] {
   const expected = [...found.trails.values()].flatMap(({ name, declared, winner }) => {
     const text = found.texts.get(name)
-    const isOwn = winner !== undefined && winner.source !== 'environment' && winner.source !== 'command-line'
-    const isWanted = names === undefined || names.has(name)
-    return declared && isWanted && isOwn && text !== undefined && name !== 'NODE_ENV' ? [{ name, text }] : []
+    const isElsewhere = winner?.source === 'environment' || winner?.source === 'command-line'
+    const isWanted = names === undefined ? text !== undefined : names.has(name)
+    return declared && isWanted && !isElsewhere && name !== 'NODE_ENV' ? [{ name, text }] : []
   })
   if (expected.length === 0) return []
   return startsAtStage(startFiles(root), { stage: found.stage.name, stages: stagesOf(definition), expected })

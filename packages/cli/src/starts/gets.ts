@@ -6,7 +6,8 @@ import type { Load, PackageLoad, Reader, Start, StartFiles } from './start.js'
 /** What the layers of the start's stage say of a name. */
 export interface Expected {
   readonly name: string
-  readonly text: string
+  /** Undefined if no layer gives it a value. */
+  readonly text: string | undefined
 }
 
 /** What code gets of a name in a start, against what the layers of its stage give. */
@@ -68,6 +69,7 @@ export class Comparison {
       }
       by.push(load)
     }
+    if (text === undefined) return { is: 'same' }
     if (read.fallback !== undefined && read.fallback !== 'computed' && read.fallback.text === text)
       return { is: 'same' }
     const later = read.after.flatMap((load) => this.#resolved(load, read.after))

@@ -286,6 +286,7 @@ function fallbackBehind({ node, parents }: Read): Fallback {
 function literalFallback(node: unknown): Fallback {
   const plain = bare(node)
   if (!isNode(plain)) return 'computed'
+  if (plain.type === 'NullLiteral' || identifierIn(plain) === 'undefined') return undefined
   if (/^(?:String|Numeric|Boolean)Literal$/.test(plain.type)) return { text: String(plain.value) }
   if (plain.type === 'TemplateLiteral' && nodesIn(plain.expressions).length === 0)
     return { text: String((nodesIn(plain.quasis)[0]?.value as { cooked?: string } | undefined)?.cooked ?? '') }

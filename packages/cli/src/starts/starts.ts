@@ -15,21 +15,33 @@ export function startsOf(files: StartFiles): readonly Start[] {
     ),
   )
   const built = new Set(ways.flatMap(({ form, image }) => (form === 'container' && image !== undefined ? [image] : [])))
+  const own = new Map(ran.flatMap(({ way, programs }) => (way.script === undefined ? [] : [[way.script, programs]])))
+  const inner = new Map<string, Program[]>()
+  for (const { way, programs } of ran)
+    for (const program of programs) {
+      const script = program.scripts.at(-1)
+      if (script !== undefined && script !== way.script) inner.set(script, [...(inner.get(script) ?? []), program])
+    }
+  // What another start gives a script is told there; where nothing is added, the script itself tells it.
+  const isAsItself = (program: Program) =>
+    own.get(program.scripts.at(-1) ?? '')?.some((each) => sceneText(each) === sceneText(program)) ?? false
   return ran.flatMap(({ way, programs }) => {
     // What a container file starts is told there.
     if (way.form === 'image' && built.has(way.image ?? '')) return []
+    const around = inner.get(way.script ?? '') ?? []
+    if (around.length > 0 && !around.some(isAsItself)) return []
     const isElsewhere = way.script !== undefined && elsewhere.has(way.script)
     const outer: Outer = isElsewhere ? 'elsewhere' : way.outer
     const { name, place, line, command, form } = way
     return programs
-      .filter((program) => way.script === undefined || !isInner(program, way.script))
+      .filter((program) => way.script === undefined || program.scripts.length < 2 || !isAsItself(program))
       .map((program): Start => ({ name, place, line, command, form, program, outer }))
   })
 }
 
-/** A script that runs another one is that one's start: it is told once, at the script that names the program. */
-function isInner({ scripts }: Program, script: string): boolean {
-  return scripts.some((each) => each !== script)
+/** What a program is started with, to compare. */
+function sceneText({ modules, sets, loads }: Program): string {
+  return JSON.stringify([modules, [...sets], loads])
 }
 
 function programsIn(way: StartWay, scripts: ReadonlyMap<string, string>, files: StartFiles): readonly Program[] {

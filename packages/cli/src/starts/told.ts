@@ -60,7 +60,7 @@ export function notLoaded(all: readonly StartGets[], layerOf: (name: string) => 
     if (unknown !== undefined) return []
     const byCause = new Map<string, { readonly names: string[]; readonly first: Gets }>()
     for (const [name, each] of gets) {
-      const cause = causeOf(each)
+      const cause = causeOf(each, layerOf(name))
       if (cause === undefined) continue
       const known = byCause.get(cause)
       if (known) known.names.push(name)
@@ -70,9 +70,19 @@ export function notLoaded(all: readonly StartGets[], layerOf: (name: string) => 
   })
 }
 
-function causeOf(gets: Gets): string | undefined {
-  if (gets.is === 'lost') return gets.after ? `late ${gets.read.place.file}` : 'lost'
-  return gets.is === 'other' ? `other ${gets.file}` : undefined
+/** What faults of one start have in common; undefined for what is right, or not known. */
+function causeOf(gets: Gets, layer: string): string | undefined {
+  if (gets.is === 'other') return `other ${gets.file} ${layer}`
+  if (gets.is !== 'lost') return undefined
+  if (gets.after) return `late ${gets.read.place.file}`
+  return readerIn(gets) ? `lost ${layer}` : 'lost'
+}
+
+/** Another reader that a start has, although it does not give the variable. */
+function readerIn({ by }: Extract<Gets, { is: 'lost' }>) {
+  return by.find((load) => load.kind !== 'mappa' && load.kind !== 'package' && (load.files?.length ?? 0) > 0) as
+    | Extract<Load, { kind: 'files' | 'unknown' }>
+    | undefined
 }
 
 function faultOf(start: Start, names: readonly string[], gets: Gets, layerOf: (name: string) => string): Fault {
@@ -110,8 +120,7 @@ function sentenceOf({ name }: Start, names: readonly string[], gets: Gets, layer
   const at = inBrackets(gets.read.place)
   if (gets.after)
     return `Code reads ${what}${at}, but ${name} loads ${filesText(gets.after)} only later${inBrackets(gets.after.kind === 'mappa' ? undefined : gets.after.place)}.`
-  const readers = gets.by.filter((load) => load.kind === 'files')
-  const [reader] = readers
+  const reader = readerIn(gets)
   if (reader)
     return `${capital(name)} loads ${filesText(reader)} with ${reader.by}${inBrackets(reader.place)}, but ${what} ${names.length === 1 ? 'comes' : 'come'} from ${layerOf(first)}.`
   return `Code reads ${what}${at} from process.env, but ${name} does not load the layers.`

@@ -152,7 +152,10 @@ async function notLoadedIn(project: Project, found: Survey): Promise<readonly Fa
     return []
   const { startsOfProject } = await import('../../project/starts-here.js')
   const { notLoaded } = await import('../../starts/told.js')
-  const layerOf = (name: string) => found.trail(name).winner?.layer ?? 'the layers'
+  const layerOf = (name: string) => {
+    const { winner } = found.trail(name)
+    return winner?.source === 'default' ? "the legend's default" : (winner?.layer ?? 'the layers')
+  }
   return notLoaded(startsOfProject(project, found), layerOf).map((fault) => ({
     ...fault,
     message: found.mask(fault.message),

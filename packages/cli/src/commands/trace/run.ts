@@ -40,7 +40,7 @@ export async function trace(
   const trails = names.map((name) => found.trail(name))
   const faults = faultsFor(found, names)
   const origins = new Map(trails.map((trail) => [trail.name, originsOf(trail, project, trails.length)]))
-  const starts = trails.length <= namesLooked ? deviationsIn(names, found, project) : new Map()
+  const starts = deviationsIn(names, found, project)
   const terminal = output()
   const isKnown = ({ declared, steps }: Trail) => declared || steps.length > 0
   const stranger = trails.find((trail) => !isKnown(trail))
