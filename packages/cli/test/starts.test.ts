@@ -1,7 +1,7 @@
 // What Mappa says of each start is what its program gets: every row is really started, and what it prints is the oracle.
 import assert from 'node:assert/strict'
 import { spawn } from 'node:child_process'
-import { chmodSync, existsSync } from 'node:fs'
+import { chmodSync, existsSync, readFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { describe, test } from 'node:test'
 import fc from 'fast-check'
@@ -350,7 +350,10 @@ const randomProject = fc.record({
 })
 
 /** The modules of a random project. Every read is of another name, so that what is said of a name is about one place. */
-function randomFiles({ kind, modules, layers }: typeof randomProject extends fc.Arbitrary<infer T> ? T : never) {
+function randomFiles(
+  { kind, modules, layers }: typeof randomProject extends fc.Arbitrary<infer T> ? T : never,
+  nameOf = (at: number) => `V${at}`,
+) {
   let count = 0
   const out = (name: string) => `;(globalThis.told ??= {}).${name} = process.env.${name} ?? null\n`
   const files: Record<string, string> = {}
@@ -358,8 +361,8 @@ function randomFiles({ kind, modules, layers }: typeof randomProject extends fc.
     const load = (path: string) => (kind === 'mjs' ? `import '${path}'\n` : `require('${path}')\n`)
     const text = statements.map((each): string => {
       if (each === 'below') return at + 1 < modules.length ? load(`./m${at + 1}.${kind}`) : ''
-      if (each === 'read') return out(`V${++count}`)
-      if (each === 'late') return `;(globalThis.later ??= []).push(() => { ${out(`V${++count}`).trim()} })\n`
+      if (each === 'read') return out(nameOf(++count))
+      if (each === 'late') return `;(globalThis.later ??= []).push(() => { ${out(nameOf(++count)).trim()} })\n`
       if (each === 'preload') return load('mappa/preload')
       if (each === 'load' || each === 'load-local')
         return `process.loadEnvFile('.env${each === 'load' ? '' : '.local'}')\n`
@@ -370,7 +373,7 @@ function randomFiles({ kind, modules, layers }: typeof randomProject extends fc.
   files[`main.${kind}`] = `${kind === 'mjs' ? "import './m0.mjs'" : "require('./m0.cjs')"}
 for (const each of globalThis.later ?? []) each()
 console.log('OUT ' + JSON.stringify(globalThis.told ?? {}))\n`
-  const names = Array.from({ length: count }, (_, at) => `V${at + 1}`)
+  const names = Array.from({ length: count }, (_, at) => nameOf(at + 1))
   const setIn = (bit: number) => names.filter((_, at) => ((layers[at] ?? 0) & bit) !== 0)
   return {
     files: {
@@ -413,6 +416,27 @@ test('what is said of random programs is what they get', async () => {
         else if (told.gets === 'other') assert.notEqual(actual, value, about)
         else assert.fail(about)
       }
+    }),
+    { numRuns: runs },
+  )
+})
+
+test('init changes nothing that a program gets, in any stage', async () => {
+  const runs = process.env.MAPPA_FIELD ? 1000 : 20
+  await fc.assert(
+    fc.asyncProperty(randomProject, async (made) => {
+      const { files, names } = randomFiles(made, (at) => (at % 2 ? `V${at}_TOKEN` : `V${at}`))
+      const { 'mappa.legend.json': _, ...rest } = files
+      const command = `${made.lead}node ${made.flags}main.${made.kind}`
+      const root = rootOf({ files: rest, scripts: { start: command } })
+      // Where the preload came first, it read no legend either.
+      const before = await started(root, command)
+      const { code, stderr } = await mappa(['init', '--apply'], { cwd: root })
+      assert.equal(code, 0, stderr)
+      const scripts = JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).scripts as { start: string }
+      const after = await started(root, scripts.start)
+      if (!before || !after) return
+      for (const name of names) assert.equal(after[name], before[name], `${name} of ${scripts.start}`)
     }),
     { numRuns: runs },
   )

@@ -77,6 +77,16 @@ export class Comparison {
     return { is: 'lost', read, by: after ? by : [...by, ...later], after }
   }
 
+  /** The reader that takes a file for a program, if one does before Mappa gives the values; `unknown` if it may. */
+  readerOf(file: string, loads: readonly Load[]): Reader | 'unknown' | undefined {
+    for (const load of loads.flatMap((each) => this.#resolved(each, loads))) {
+      if (load.kind === 'mappa') return undefined
+      if (load.kind === 'files' && load.files.includes(file)) return load.reader
+      if (load.kind === 'unknown' && (load.files?.includes(file) ?? true)) return 'unknown'
+    }
+    return undefined
+  }
+
   #mayGive(load: Exclude<Load, PackageLoad>, name: string): boolean {
     if (load.kind === 'mappa') return true
     return load.files?.some((file) => this.#textsOf(file, 'other').has(name)) ?? true

@@ -3,7 +3,7 @@ import { pathToFileURL } from 'node:url'
 import { type Fault, type Legend, type Notice, type Reported, reportSarif, reportText, type Survey } from 'mappa'
 import { isAboutRoot, isAccepted, isGeneral, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import { capturedEnvironment } from '../../project/captured.js'
-import { layerNamesIn, legendsBelow } from '../../project/files.js'
+import { ignoredFiles, layerNamesIn, legendsBelow } from '../../project/files.js'
 import {
   contradictions,
   exitCodeFor,
@@ -112,7 +112,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
       faults:
         (options.everyStage || options.asCloned) && isBare
           ? missing
-          : [...ofStage, ...sharedIn(found, project.definition), ...[...unloaded, ...faults].filter(isOpen)],
+          : [...ofStage, ...sharedIn(found, project), ...[...unloaded, ...faults].filter(isOpen)],
       notices: [...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)), ...notices.filter(isOpen)],
       accepted: [...found.accepted, ...[...unloaded, ...faults, ...notices].filter((fault) => !isOpen(fault))],
       ...(given && { hostGives: given }),
@@ -185,7 +185,7 @@ async function guardFaults({ root, legendFile }: Project): Promise<readonly Faul
 }
 
 /** Secrets in committed layers: nothing that stops a start, but nothing that may stay. */
-function sharedIn(found: Survey, definition: Legend | undefined): readonly Fault[] {
+function sharedIn(found: Survey, { root, legendFile, definition }: Project): readonly Fault[] {
   if (!definition) return []
   const faults = sharedSecrets(
     definition,
@@ -193,10 +193,15 @@ function sharedIn(found: Survey, definition: Legend | undefined): readonly Fault
     found.layers,
     (layer, name) => found.trail(name).steps.find((step) => step.layer === layer.name)?.place,
   )
+  // What git ignores goes nowhere.
+  const ignored =
+    faults.length === 0 || legendFile === undefined
+      ? new Set<string>()
+      : ignoredFiles(root, legendFile, [...new Set(faults.flatMap(({ layer }) => layer ?? []))])
   // A placeholder is not a secret, and has been reported.
   const placeholders = new Set(found.faults.flatMap(({ kind, name }) => (kind === 'placeholder' ? [name] : [])))
   return faults
-    .filter(({ name }) => !placeholders.has(name))
+    .filter(({ name, layer = '' }) => !placeholders.has(name) && !ignored.has(layer))
     .map((fault) => ({ ...fault, message: found.mask(fault.message) }))
 }
 

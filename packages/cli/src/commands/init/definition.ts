@@ -14,6 +14,7 @@ export const initCommand: CommandDefinition = {
       .option('--stages <names>', 'stages to write layer files for, separated by commas')
       .option('--stage <name>', 'a stage to add')
       .option('--like <stage>', 'with --stage: the stage whose layers lie below its own')
+      .option('--split', 'share an ignored .env: move its secrets to .env.local, and remove the ignore rule')
       .option('--apply', 'write without asking, all files or none')
       .option('--json', 'print the changes as JSON')
       .addHelpText('after', '\nExample:\n  mappa init\n  mappa init --stage preview --like staging --apply')

@@ -31,23 +31,27 @@ export function guessedEntry({ name, texts, comment, read, page }: Known): Writt
   }
   const fallback = read?.entry.default
   const isGiven = texts.size > 0
+  // Unchanged code would take the text "false" for true.
+  const isFalse =
+    fallback === false && (read?.sites.some(({ variable }) => variable?.fallback?.form === 'boolean') ?? false)
   // A value that every stage has is required, unless code checks for it.
   const isAskedFor = read?.sites.some(({ variable }) => variable?.asks) ?? false
   const optional = isShared(texts) ? isAskedFor : (read?.entry.optional ?? (!isGiven && read === undefined))
+  const value = fallback === undefined || isFalse || secret ? undefined : defaultOf(words.type, fallback)
   return {
     name,
     words: {
       ...words,
-      ...(fallback !== undefined && !secret && !isGiven && fits(words.type, fallback) && { default: fallback }),
-      ...(isOptional(texts, optional, read) && { optional: true }),
+      ...(value !== undefined && { default: value }),
+      // With a fallback, code goes on without a value.
+      ...(value === undefined && (fallback !== undefined || isOptional(texts, optional)) && { optional: true }),
     },
     ...(comment && { description: comment }),
   }
 }
 
 /** Tells whether a stage may do without it: code deals with that, or only some stages have it. */
-function isOptional(texts: ReadonlyMap<string, string>, optional: boolean, read: Candidate | undefined): boolean {
-  if (read?.entry.default !== undefined) return texts.size > 0 && !isShared(texts)
+function isOptional(texts: ReadonlyMap<string, string>, optional: boolean): boolean {
   return optional || (texts.size > 0 && !isShared(texts))
 }
 
@@ -95,11 +99,12 @@ function typeWords(name: string, values: readonly string[], read: Candidate | un
   return { ...(type !== undefined && { type }), ...(format !== undefined && { format }) } as Words
 }
 
-/** Tells whether a fallback of code may stand as the default of a guessed type. */
-function fits(type: unknown, fallback: string | number | boolean): boolean {
-  return type === 'boolean'
-    ? typeof fallback === 'boolean'
-    : type === 'string'
-      ? typeof fallback === 'string'
-      : typeof fallback === 'number'
+/** A fallback of code as the default of a guessed type; undefined if its text would be another one. */
+function defaultOf(type: unknown, fallback: string | number | boolean): string | number | boolean | undefined {
+  const text = String(fallback)
+  if (type === 'boolean') return /^(?:true|false)$/.test(text) ? text === 'true' : undefined
+  if (type === 'string') return typeof fallback === 'string' ? fallback : undefined
+  if (type !== 'integer' && type !== 'number' && type !== 'port') return undefined
+  const number = Number(text)
+  return String(number) === text && (type === 'number' || Number.isInteger(number)) ? number : undefined
 }

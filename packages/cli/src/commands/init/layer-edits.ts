@@ -1,4 +1,5 @@
 import { type Legend, layerFromText, readLayer, surveyLayers } from 'mappa'
+import type { MovedValue } from '../../starts/losing.js'
 import type { FileChange } from '../../terminal/diff.js'
 
 /** A layer file as it is. */
@@ -38,6 +39,14 @@ function commentAbove(text: string, nameStart: number): string | undefined {
   return comment === '' || comment.length > 300 ? undefined : comment
 }
 
+/** What may be done with layer files. */
+export interface LayerRules {
+  /** True for a secret that stays where it is. */
+  readonly stays: (moved: MovedValue) => boolean
+  /** False for a file whose text another reader would then read otherwise than before. */
+  readonly mends: (path: string, before: string, after: string) => boolean
+}
+
 /**
  * Secrets that are in committed layers, moved to this machine's own; dollar characters before known names written with braces; and
  * values in quotes where other readers would take them otherwise.
@@ -46,11 +55,22 @@ export function mendedLayers(
   layers: readonly LayerText[],
   secrets: ReadonlySet<string>,
   definition: Legend,
-): { readonly changes: readonly (FileChange & { readonly secret: boolean })[]; readonly kept: readonly string[] } {
+  { stays, mends }: LayerRules,
+): {
+  readonly changes: readonly (FileChange & { readonly secret: boolean })[]
+  readonly kept: readonly string[]
+  readonly moved: readonly MovedValue[]
+} {
   const before = new Map(layers.map(({ path, text }) => [path, text]))
   const known = new Set(Object.keys(definition.entries))
-  const after = new Map(layers.map(({ path, text }) => [path, withQuotes(path, withBraces(text, known), definition)]))
+  const after = new Map(
+    layers.map(({ path, text }) => {
+      const mended = withQuotes(path, withBraces(text, known), definition)
+      return [path, mended === text || mends(path, text, mended) ? mended : text]
+    }),
+  )
   const kept: string[] = []
+  const moved: MovedValue[] = []
   const local = new Set<string>()
   for (const { path } of layers) {
     if (path.endsWith('.local')) continue
@@ -60,13 +80,14 @@ export function mendedLayers(
     const moving: [name: string, value: string][] = []
     for (const name of from.names()) {
       const value = from.get(name)
-      if (!secrets.has(name) || !value) continue
+      if (!secrets.has(name) || !value || stays({ name, from: path, to: goes })) continue
       // This machine has another one, or it is built on others: a person has to say which.
       if ((to.get(name) ?? value) !== value || value.includes('${')) {
         kept.push(`${name} in ${path}`)
         continue
       }
       moving.push([name, value])
+      moved.push({ name, from: path, to: goes })
       local.add(goes)
     }
     const taken = withoutNames(
@@ -83,7 +104,7 @@ export function mendedLayers(
   const changes = [...after].flatMap(([path, text]) =>
     text === before.get(path) ? [] : [{ path, before: before.get(path) ?? null, after: text, secret: local.has(path) }],
   )
-  return { changes, kept }
+  return { changes, kept, moved }
 }
 
 /** A layer's text without some names, and without the comments right above them, which go with them. */

@@ -7,7 +7,8 @@ export async function askSetup(
   form: LegendForm | undefined,
   named: readonly string[] | undefined,
   usual: readonly string[],
-): Promise<{ readonly form: LegendForm | undefined; readonly stages: readonly string[] }> {
+  isIgnored: boolean,
+): Promise<{ readonly form: LegendForm | undefined; readonly stages: readonly string[]; readonly split: boolean }> {
   const chosen =
     form ??
     (await choose<LegendForm | undefined>('Language of the legend', [
@@ -27,7 +28,13 @@ export async function askSetup(
             : 'A stage name has only lower-case letters, digits and hyphens.',
       }),
     )
-  return { form: chosen, stages }
+  const split =
+    isIgnored &&
+    (await choose('Git ignores .env, so clones lack it', [
+      { name: 'Leave it', value: false },
+      { name: 'Share it: secrets go to .env.local, and the rule goes', value: true },
+    ]))
+  return { form: chosen, stages, split }
 }
 
 const stagesIn = (text: string) =>

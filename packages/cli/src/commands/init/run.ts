@@ -11,7 +11,9 @@ import { confirmed } from '../../project/carry-out.js'
 import { foldersApart, ignoredFiles, isVersioned, layerNamesIn, projectPaths } from '../../project/files.js'
 import { tellReadable, tellRecovered } from '../../project/made-file.js'
 import { contradictions, openProject, openSound, type Project, type ProjectOptions } from '../../project/project.js'
+import { startFiles } from '../../project/starts-here.js'
 import { factsAcross } from '../../run/threads.js'
+import type { StartFiles } from '../../starts/start.js'
 import { diffText, type FileChange } from '../../terminal/diff.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -28,6 +30,8 @@ export interface InitOptions extends ProjectOptions {
   readonly stages?: string
   /** The stage that the new one is like. */
   readonly like?: string
+  /** True to share what is not secret of a layer file that git ignores. */
+  readonly split?: boolean
   readonly apply?: boolean
   readonly json?: boolean
 }
@@ -47,8 +51,9 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
     return { exitCode: exitCodes.faults, ...('refused' in sound && { cause: sound.cause }) }
   }
   const { root } = project
-  const misnamed = misnamedIn(root, project.definition)
-  const { before, hidden } = await beforeOf(project, misnamed)
+  const files = startFiles(root)
+  const misnamed = misnamedIn(root, project.definition, files)
+  const { before, hidden } = await beforeOf(project, misnamed, files)
   const wishes = await wishesOf(options, before)
   const setup = setupOf(before, wishes)
   const changes = withRenames(setup, misnamed, root)
@@ -118,7 +123,7 @@ function refused(why: string): { exitCode: number } {
 }
 
 /** Layer files with names that Mappa does not read, whose right name is free. */
-function misnamedIn(root: string, definition: Legend | undefined): readonly Misnamed[] {
+function misnamedIn(root: string, definition: Legend | undefined, files: StartFiles): readonly Misnamed[] {
   const stages = stagesOf(definition)
   const taken = new Set<string>()
   return namesIn(root).flatMap((from) => {
@@ -127,9 +132,17 @@ function misnamedIn(root: string, definition: Legend | undefined): readonly Misn
     const text = textAt(join(root, from))
     // A file with such a name but other content is not a layer file.
     if (text === undefined || readLayer(text).names().length === 0 || readLayer(text).faults.length > 0) return []
+    if (isNamedIn(files, from)) return []
     taken.add(to)
     return [{ from, to, text }]
   })
+}
+
+/** Tells whether code or a start names a file, and so would lose it under another name. */
+function isNamedIn({ paths, read }: StartFiles, name: string): boolean {
+  const named = new RegExp(`(?:^|[^\\w.-])${name.replace(/[^\w]/g, '\\$&')}(?![\\w.-])`, 'm')
+  const isStart = /(?:^|\/)(?:package\.json|Procfile|(?:Docker|Container)file[^/]*|[^/]+\.(?:ya?ml|service|sh))$/
+  return paths.some((path) => (holdsCode(path) || isStart.test(path)) && named.test(read(path) ?? ''))
 }
 
 function isFile(path: string): boolean {
@@ -140,6 +153,7 @@ function isFile(path: string): boolean {
 async function beforeOf(
   { root, legendFile, definition }: Project,
   misnamed: readonly Misnamed[],
+  files: StartFiles,
 ): Promise<{ before: Before; hidden: readonly string[] }> {
   const renamed = new Map(misnamed.map(({ to, text }) => [to, text]))
   const read = (path: string) => renamed.get(path) ?? textAt(join(root, path))
@@ -162,7 +176,10 @@ async function beforeOf(
       definition,
       reads: candidates.filter(({ kind }) => kind === 'variable'),
       versioned: isVersioned(root),
-      ignored: ignoredFiles(root, legendFile ?? 'mappa.legend.ts', ['.env', '.env.development']),
+      ignored: ignoredFiles(root, legendFile ?? 'mappa.legend.ts', [
+        ...new Set(['.env', '.env.development', ...names.filter((name) => !name.endsWith('.local'))]),
+      ]),
+      files,
       hasWorkflows: existsSync(join(root, '.github/workflows')),
     },
     hidden: secrets.flatMap(({ value }) => value ?? []),
@@ -171,7 +188,7 @@ async function beforeOf(
 
 /** Answers from flags. The others are asked for at a terminal, and guessed elsewhere. */
 async function wishesOf(options: InitOptions, before: Before): Promise<Wishes> {
-  const { stage, like } = options
+  const { stage, like, split = false } = options
   const named = options.stages?.split(',').map((each) => each.trim())
   for (const each of [...(named ?? []), ...[stage, like].filter((each) => each !== undefined)])
     if (!isStageName(each))
@@ -182,10 +199,12 @@ async function wishesOf(options: InitOptions, before: Before): Promise<Wishes> {
     throw new UsageError(`--like must name one of ${stagesOf(before.definition).join(', ')}.`)
   const stages = named ?? (before.legendFile === undefined ? ['development', 'production'] : [])
   if (before.legendFile !== undefined || options.apply || options.json || !isAsked())
-    return { form: options.legend, stages, stage, like }
+    return { form: options.legend, stages, stage, like, split }
   const { askSetup } = await import('./questions.js')
-  const asked = await askSetup(options.legend, named, stages)
-  return { ...asked, stage, like }
+  const isOpen =
+    options.split === undefined && before.ignored.has('.env') && before.layers.some(({ path }) => path === '.env')
+  const asked = await askSetup(options.legend, named, stages, isOpen)
+  return { ...asked, stage, like, split: split || asked.split }
 }
 
 /** Files are renamed by being written under the new name and removed under the old one. */
@@ -221,7 +240,7 @@ function shownText(
   hidden: readonly string[],
 ): string {
   const terminal = output()
-  const { legendFile, entries, kept } = setup
+  const { legendFile, entries, kept, read, starts } = setup
   const isShown = ({ path, before: text, after }: Change) =>
     after !== null && (path === legendFile || (text !== null && !path.startsWith('mappa.types.d.ts')))
   const shown = changes
@@ -245,6 +264,12 @@ function shownText(
     ...(kept.length > 0
       ? [`These secrets stay, because this machine has another value or they use other variables: ${kept.join(', ')}.`]
       : []),
+    ...(read.length > 0
+      ? [
+          `These secrets stay, because a start reads them there: ${read.map((each) => `${each.name} in ${each.file} (${each.start})`).join(', ')}.`,
+        ]
+      : []),
+    ...(starts.length > 0 ? [`Changed, so that it still gets its secrets: ${starts.join(', ')}.`] : []),
     ...misnamed.map(({ from, to }) => `${printable(from)} becomes ${to}: nothing reads it under the old name.`),
     ...(others.length > 0 ? [`Also: ${others.join(', ')}.`] : []),
   ]
@@ -274,7 +299,7 @@ function nextLines(before: Before, { entries, legendFile }: Setup, root: string)
     ...(lacks('@mappa/cli') ? ['The script needs the command. Run: npm install --save-dev @mappa/cli'] : []),
     ...(ignored.size > 0
       ? [
-          `Git ignores ${[...ignored].join(' and ')}, but clones need ${ignored.size === 1 ? 'it' : 'them'}. Move the secrets out, then remove the rule.`,
+          `Git ignores ${[...ignored].join(' and ')}, so clones lack ${ignored.size === 1 ? 'it' : 'them'}. To share all but the secrets, run: mappa init --split`,
         ]
       : []),
     needed.length > 0 ? `${capitalized(counted(needed.length, 'value'))} missing. Run: mappa fill` : 'Run: mappa check',
@@ -283,7 +308,7 @@ function nextLines(before: Before, { entries, legendFile }: Setup, root: string)
 
 /** The shape of `init --json`: docs/json/init.schema.json. No value of a layer is in it. */
 function setupJson(
-  { legendFile, entries, kept }: Setup,
+  { legendFile, entries, kept, read, starts }: Setup,
   changes: readonly Change[],
   misnamed: readonly Misnamed[],
   applied: boolean,
@@ -302,7 +327,8 @@ function setupJson(
       change: after === null ? 'removed' : before === null ? 'new' : 'edited',
     })),
     renamed: misnamed.map(({ from, to }) => ({ from, to })),
-    secretsKept: kept,
+    secretsKept: [...kept, ...read.map(({ name, file }) => `${name} in ${file}`)],
+    startsChanged: starts,
     written: applied,
   }
 }

@@ -1,4 +1,5 @@
 import { type Legend, stagesOf } from 'mappa'
+import { layerFiles } from 'mappa/command'
 import { type WrittenEntry, withEntries, withStage } from '../../declared/legend-edits.js'
 import { type LegendForm, legendPath } from '../../declared/legend-form.js'
 import { withComments } from '../../declared/legend-text.js'
@@ -6,9 +7,11 @@ import { samplePath } from '../../declared/sample.js'
 import { declarationsOf, sampleChangeFor } from '../../edits/made-files.js'
 import { pluginChange } from '../../edits/vite-config.js'
 import type { Candidate } from '../../guess/finding.js'
+import { type MovedValue, OtherReaders } from '../../starts/losing.js'
+import type { StartFiles } from '../../starts/start.js'
 import type { FileChange } from '../../terminal/diff.js'
 import { guessedEntry } from './guessed-entry.js'
-import { type LayerText, mendedLayers, namesIn } from './layer-edits.js'
+import { type LayerRules, type LayerText, mendedLayers, namesIn } from './layer-edits.js'
 import { checkScriptChange, ignoreFiles, workflowChange } from './surrounding-files.js'
 
 /** The project before it is set up. */
@@ -26,6 +29,8 @@ export interface Before {
   readonly versioned: boolean
   /** Shared layer files that git leaves out, so that no clone has them. */
   readonly ignored: ReadonlySet<string>
+  /** The project's files as its starts see them. */
+  readonly files: StartFiles
   readonly hasWorkflows: boolean
 }
 
@@ -37,6 +42,8 @@ export interface Wishes {
   /** A stage that the legend is to know, and which one it is like. */
   readonly stage: string | undefined
   readonly like: string | undefined
+  /** True if an ignored `.env` is split: secrets go to this machine's layer, and the rule goes. */
+  readonly split: boolean
 }
 
 /** The new set-up of a project. */
@@ -47,6 +54,10 @@ export interface Setup {
   readonly entries: readonly WrittenEntry[]
   /** Secrets that stay in committed layers, since a person has to say what is to become of them. */
   readonly kept: readonly string[]
+  /** Secrets that stay since a start reads them there by another reader, with that start. */
+  readonly read: readonly { readonly name: string; readonly file: string; readonly start: string }[]
+  /** Starts that are changed, so that they have the values that move. */
+  readonly starts: readonly string[]
 }
 
 /** Every change that sets a project up; none for what is there already. */
@@ -61,11 +72,9 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
   const secrets = new Set(
     Object.entries(known).flatMap(([name, entry]) => ((entry as { secret?: boolean }).secret ? [name] : [])),
   )
-  const { changes: mended, kept } = mendedLayers(before.layers, secrets, {
-    ...before.definition,
-    entries: known,
-    stages: [],
-  } as unknown as Legend)
+  const legendSoFar = { ...before.definition, entries: known, stages: [] } as unknown as Legend
+  const { rules, changed, read: readThere } = movesOf(before, wishes, secrets, legendSoFar)
+  const { changes: mended, kept } = mendedLayers(before.layers, secrets, legendSoFar, rules)
   const legend = legendChangeFor(legendFile, entries, before, wishes)
   const stages = {
     ...(wishes.stage !== undefined && { [wishes.stage]: wishes.like === undefined ? {} : { like: wishes.like } }),
@@ -77,7 +86,9 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
   } as Legend
   const layers = [...mended, ...newLayers(before, mended, wishes)]
   const textOf = (path: string) =>
-    before.ignored.has(path) ? '' : (layers.find((each) => each.path === path)?.after ?? read(path) ?? '')
+    before.ignored.has(path) && !wishes.split
+      ? ''
+      : (layers.find((each) => each.path === path)?.after ?? read(path) ?? '')
   const described = withComments(definition, legendFile, legend?.after ?? read(legendFile) ?? '')
   return {
     changes: [
@@ -86,13 +97,63 @@ export function setupOf(before: Before, wishes: Wishes): Setup {
       ...withoutSecrets(sampleChangeFor(described, read, textOf)),
       ...withoutSecrets(declarationsOf(described, legendFile, legend?.after ?? read(legendFile) ?? '', read)),
       ...withoutSecrets(before.legendFile === undefined ? pluginFor(before) : []),
-      ...withoutSecrets(ignoreFiles(read, before.versioned)),
-      ...withoutSecrets(checkScriptChange(read)),
+      ...withoutSecrets(ignoreFiles(read, before.versioned, wishes.split ? before.ignored : new Set())),
+      ...withoutSecrets(checkScriptChange(read, changed)),
       ...withoutSecrets(workflowChange(read, before.hasWorkflows)),
     ],
     legendFile,
     entries,
     kept,
+    read: readThere,
+    starts: changed.map(({ name }) => name),
+  }
+}
+
+/** A script with another command. */
+interface ChangedScript {
+  readonly name: string
+  readonly script: string
+  readonly command: string
+}
+
+/**
+ * What may be done with layer files: no start loses a value. Where another reader takes a secret out of a shared file, the
+ * start is changed, or the secret stays. In a file that git leaves out secrets are at home until it is split.
+ */
+function movesOf(
+  before: Before,
+  { split }: Wishes,
+  secrets: ReadonlySet<string>,
+  definition: Legend,
+): { readonly rules: LayerRules; readonly changed: readonly ChangedScript[]; readonly read: Setup['read'] } {
+  const isIgnored = (path: string) => !split && before.ignored.has(path)
+  const readers = new OtherReaders(before.files)
+  const mends = (path: string, text: string, after: string) => {
+    const own = [...readers.of(path)]
+    const node = before.files.readAsNode
+    const isSame = () => JSON.stringify([...node(text)]) === JSON.stringify([...node(after)])
+    return own.every((reader) => reader === 'node' && isSame())
+  }
+  const free = { mends, stays: ({ from }: MovedValue) => isIgnored(from) }
+  const { moved } = mendedLayers(before.layers, secrets, definition, free)
+  if (moved.length === 0) return { rules: free, changed: [], read: [] }
+  const stages = stagesOf(before.definition)
+  const losing = readers.losing(moved, stages, (stage) => layerFiles(stage).map(({ name }) => name))
+  const key = ({ name, from }: MovedValue) => `${name} ${from}`
+  const stuck = new Map(
+    losing.flatMap((each) => (each.changed === undefined ? [[key(each.moved), each] as const] : [])),
+  )
+  const changed = new Map(
+    losing.flatMap(({ start, moved, changed: command }): [string, ChangedScript][] => {
+      const script = start.program.scripts.at(-1)
+      if (command === undefined || script === undefined || stuck.has(key(moved))) return []
+      return [[script, { name: start.name, script, command }]]
+    }),
+  )
+  return {
+    rules: { mends, stays: (each) => isIgnored(each.from) || stuck.has(key(each)) },
+    changed: [...changed.values()],
+    read: [...stuck.values()].map(({ start, moved: { name, from } }) => ({ name, file: from, start: start.name })),
   }
 }
 

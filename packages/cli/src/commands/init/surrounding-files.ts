@@ -3,12 +3,15 @@ import MagicString from 'magic-string'
 import type { Node } from '../../code/parse.js'
 import { nodesIn } from '../../code/parse.js'
 import { withIgnoreRules } from '../../edits/ignore.js'
+import { scriptsOf } from '../../starts/manifest.js'
 import type { FileChange } from '../../terminal/diff.js'
 
+/** A script, by its name, and its new command. */
+type NewCommand = { readonly script: string; readonly command: string }
 type ReadFile = (path: string) => string | undefined
 
 /** Rules that keep this machine's layers out of git, and out of what a container is built from. */
-export function ignoreFiles(read: ReadFile, versioned: boolean): FileChange[] {
+export function ignoreFiles(read: ReadFile, versioned: boolean, shared: ReadonlySet<string>): FileChange[] {
   const isBuilt = ['Dockerfile', 'Containerfile'].some((name) => read(name) !== undefined)
   const wanted = [
     ...(versioned || read('.gitignore') !== undefined ? ['.gitignore'] : []),
@@ -16,16 +19,46 @@ export function ignoreFiles(read: ReadFile, versioned: boolean): FileChange[] {
   ]
   return wanted.flatMap((path) => {
     const before = read(path)
-    const after = withIgnoreRules(before)
-    return after === undefined ? [] : [{ path, before: before ?? null, after }]
+    const open = path === '.gitignore' && shared.size > 0 ? withoutRulesFor(before ?? '', shared) : before
+    const after = withIgnoreRules(open) ?? open
+    return after === undefined || after === before ? [] : [{ path, before: before ?? null, after }]
   })
 }
 
+/** Ignore rules without those by which git leaves out shared layer files. */
+function withoutRulesFor(text: string, shared: ReadonlySet<string>): string {
+  const isRule = (line: string) => [...shared].some((path) => rulesFor(path).includes(line.trim()))
+  return text
+    .split(/(?<=\n)/)
+    .filter((line) => !isRule(line))
+    .join('')
+}
+
+/** The ways in which people write a rule for a layer file at the root. */
+const rulesFor = (path: string) => [path, `/${path}`, `**/${path}`, '.env*', '.env.*', '*.env', '**/.env*']
+
 /** The script by which a package checks its settings; nothing if a script runs `mappa` already, or there is not a package. */
-export function checkScriptChange(read: ReadFile): FileChange[] {
+export function checkScriptChange(read: ReadFile, changed: readonly NewCommand[]): FileChange[] {
   const path = 'package.json'
-  const before = read(path)
-  if (before === undefined || /"[^"]*\bmappa (?:check|with)\b/.test(before)) return []
+  const text = read(path)
+  if (text === undefined) return []
+  const before = withCommands(text, changed)
+  const [more] = /"[^"]*\bmappa (?:check|with)\b/.test(text) ? [] : checkScriptIn(path, before)
+  const after = more?.after ?? before
+  return after === text ? [] : [{ path, before: text, after }]
+}
+
+/** A manifest with other commands for some scripts. */
+function withCommands(text: string, changed: readonly NewCommand[]): string {
+  const edited = new MagicString(text)
+  for (const { name, start, end } of scriptsOf(text)) {
+    const other = changed.find(({ script }) => script === name)
+    if (other) edited.overwrite(start, end, JSON.stringify(other.command))
+  }
+  return edited.toString()
+}
+
+function checkScriptIn(path: string, before: string): FileChange[] {
   try {
     const document = parseExpression(before) as unknown as Node
     const scripts = nodesIn(document.properties).find(({ key }) => (key as Node).value === 'scripts')?.value as
