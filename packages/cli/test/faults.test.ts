@@ -151,6 +151,15 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
     files: { '.env.development': 'A=2\n' },
     host: { A: '1', B: 'b', C: 'heather-77' },
   },
+  'fault not-loaded': {
+    legend: "{ COLLECTOR_PORT: { type: 'port' }, ALERT_TOKEN: { type: 'string', secret: true } }",
+    env: 'COLLECTOR_PORT=4100\n',
+    files: {
+      'package.json': '{\n  "scripts": {\n    "start": "node server.mjs"\n  }\n}\n',
+      'server.mjs': 'process.loadEnvFile()\nconsole.log(process.env.COLLECTOR_PORT, process.env.ALERT_TOKEN)\n',
+      '.env.local': `ALERT_TOKEN=${token}\n`,
+    },
+  },
   'fault leak': {
     legend: "{ ALERT_TOKEN: { type: 'string', secret: true } }",
     env: 'ALERT_TOKEN=heather-77-clover\n',

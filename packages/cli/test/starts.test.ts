@@ -260,9 +260,9 @@ interface Told {
   }[]
 }
 
-function rootOf({ files, scripts }: Row): string {
+function rootOf({ files, scripts }: Row, base: Readonly<Record<string, string>> = layers): string {
   const root = project({
-    ...layers,
+    ...base,
     'node_modules/.bin/mappa': '#!/bin/sh\nexec node "$(dirname "$0")/../@mappa/cli/bin/mappa.js" "$@"\n',
     'sub/keep.txt': '',
     ...files,
@@ -428,7 +428,7 @@ test('init changes nothing that a program gets, in any stage', async () => {
       const { files, names } = randomFiles(made, (at) => (at % 2 ? `V${at}_TOKEN` : `V${at}`))
       const { 'mappa.legend.json': _, ...rest } = files
       const command = `${made.lead}node ${made.flags}main.${made.kind}`
-      const root = rootOf({ files: rest, scripts: { start: command } })
+      const root = rootOf({ files: rest, scripts: { start: command } }, {})
       // Where the preload came first, it read no legend either.
       const before = await started(root, command)
       const { code, stderr } = await mappa(['init', '--apply'], { cwd: root })

@@ -53,17 +53,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     project: ['terminal', 'code', 'declared', 'edits', 'writing', 'project/git', 'starts'],
     'lift/change.ts': ['guess'],
     'lift/edit': ['code', 'declared', 'guess', 'edits', 'starts', 'lift/change.ts'],
-    lift: [
-      'code',
-      'code/stages',
-      'credentials',
-      'declared',
-      'guess',
-      'edits',
-      'starts',
-      'lift/edit',
-      'lift/change.ts',
-    ],
+    lift: ['code', 'code/stages', 'credentials', 'declared', 'guess', 'edits', 'starts', 'lift/edit', 'lift/change.ts'],
     delivery: ['terminal', 'code', 'declared', 'edits', 'writing', 'project', 'project/git', 'terminal/escapes.ts'],
     run: ['terminal', 'code', 'declared', 'project', 'writing', 'lift'],
     commands: [

@@ -178,3 +178,50 @@ test('where a runtime has read a layer file before, a higher one would not count
   ]
   assert.equal((await run(inside, { MAPPA_STAGE: 'production' })).stdout, '13 meadow\n')
 })
+
+test("another stage's file in the environment: a fault where it cannot be chance, and never for one or two names of a host", async () => {
+  const files = {
+    'package.json': modules,
+    'mappa.legend.js': `import { legend } from 'mappa/legend'
+export default legend({ FEED: { type: 'string' }, PLACE: { type: 'string', default: 'none' }, NOTE: { type: 'string', optional: true }, HIVES: { type: 'integer', default: 4 } })\n`,
+    'server.js': `import { settle } from 'mappa/node'
+import definition from './mappa.legend.js'
+const { FEED, PLACE, NOTE, HIVES } = settle(definition, { from: import.meta.url })
+console.log(FEED, PLACE, NOTE, HIVES)\n`,
+    '.env': 'FEED=shared-feed\nHIVES=4\n',
+    '.env.staging': 'FEED=staging-feed\n',
+    '.env.production': 'FEED=live-feed\nPLACE=orchard\nNOTE="${FEED} of all"\nHIVES=4\n',
+    '.env.harvest': '',
+    '.env.example': 'FEED=sample-feed\nPLACE=somewhere\nNOTE=nothing\n',
+  }
+  const root = project(files)
+  const live = { FEED: 'live-feed', PLACE: 'orchard', NOTE: 'live-feed of all' }
+  const rows: readonly [what: string, env: Record<string, string>, told: RegExp | undefined, flags?: string][] = [
+    ['another reader has read it', live, /already loaded \.env\.production, a file of another stage/],
+    ['as it is written', { ...live, NOTE: '${FEED} of all' }, /already loaded \.env\.production/],
+    ['one of its names is another', { ...live, NOTE: 'mine' }, undefined],
+    ['two names at night', { FEED: 'live-feed', PLACE: 'orchard' }, undefined],
+    ['one name at night', { FEED: 'live-feed' }, undefined],
+    ['the sample is not a layer', { FEED: 'sample-feed', PLACE: 'somewhere', NOTE: 'nothing' }, undefined],
+    ['the stage itself', { ...live, MAPPA_STAGE: 'production' }, undefined],
+    ['a runtime reads it', {}, /Node loads it: remove --env-file\./, '--env-file=.env.production'],
+  ]
+  for (const [what, env, told, flag] of rows)
+    for (const way of [[], ['--import', 'mappa/preload']]) {
+      const args = [...(flag === undefined ? [] : [flag]), ...way, 'server.js']
+      const { stderr, code } = await node(args, { cwd: root, env: { MAPPA_STAGE: 'staging', ...env } })
+      assert.equal(code, told ? 1 : 0, `${what}: ${stderr}`)
+      if (told) assert.match(stderr.replace(/\s+/g, ' '), told, what)
+    }
+  // Words that anybody chooses are chance.
+  const common = project({ ...files, '.env.production': 'FEED=info\nPLACE=true\nNOTE=8080\n' })
+  const host = { MAPPA_STAGE: 'staging', FEED: 'info', PLACE: 'true', NOTE: '8080' }
+  assert.equal((await node(['server.js'], { cwd: common, env: host })).code, 0)
+  // Two are enough where a runtime is known to read, and one is not.
+  const two = project({ ...files, '.env.production': 'FEED=live-feed\nPLACE=orchard\n' })
+  const read = (cwd: string) =>
+    node(['--env-file=.env.production', 'server.js'], { cwd, env: { MAPPA_STAGE: 'staging' } })
+  assert.equal((await read(two)).code, 1)
+  const one = project({ ...files, '.env.production': 'FEED=live-feed\n' })
+  assert.equal((await read(one)).code, 0)
+})

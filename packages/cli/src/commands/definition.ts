@@ -51,8 +51,8 @@ export function applied(command: Command): Command {
 }
 
 /** Options in which `--environment` names a file. */
-export type Captured<Options extends ProjectOptions> = Omit<Options, 'environment' | 'captured'> & {
-  readonly environment?: string
+export type Captured<Options extends ProjectOptions, Named = string> = Omit<Options, 'environment' | 'captured'> & {
+  readonly environment?: Named
 }
 
 /** With the option of what looks at the settings of another machine. */

@@ -13,13 +13,21 @@ export interface Declaration {
   readonly stages: readonly string[]
   /** The legend's file, from the root. */
   readonly legendFile: string
+  /** True if every start loads the layers, so that what must have a value has one in `process.env`. */
+  readonly loaded: boolean
 }
 
 /** Counts the ways in which declarations and samples have been worded. Raise it with every change of their prose. */
 export const proseForm = 2
 
 /** The first line of every declaration file that is written here. */
-const declarationHead = `// Written by mappa types from the legend (form ${proseForm}). Do not edit: changes are lost.`
+const declarationHead = (loaded: boolean) =>
+  `// Written by mappa types${loaded ? ' --loaded' : ''} from the legend (form ${proseForm}). Do not edit: changes are lost.`
+
+/** Tells whether a declaration file says that every start loads the layers; it says so until it is written otherwise. */
+export function isForLoaded(before: string | undefined): boolean {
+  return before?.startsWith('// Written by mappa types --loaded ') === true
+}
 
 /** Tells whether `mappa types` wrote a file, in any version: another's is never overwritten. */
 export function isDeclaration(text: string): boolean {
@@ -29,7 +37,9 @@ export function isDeclaration(text: string): boolean {
 /** Tells whether declarations are stale. Comments count only in the same form: better prose must not turn a check red. */
 export function isStaleDeclaration(before: string, fresh: string): boolean {
   const text = before.replaceAll('\r\n', '\n')
-  return text.startsWith(declarationHead) ? text !== fresh : withoutComments(text) !== withoutComments(fresh)
+  return text.startsWith(declarationHead(isForLoaded(text)))
+    ? text !== fresh
+    : withoutComments(text) !== withoutComments(fresh)
 }
 
 function withoutComments(text: string): string {
@@ -57,7 +67,7 @@ export function declarationsFor(declared: Declaration, places: LegendPlaces): De
   const { variables, legendFile } = declared
   const browser = variables.filter(({ reach, fixed }) => reach === 'browser' && fixed === 'build')
   const blocks = [
-    declarationHead,
+    declarationHead(declared.loaded),
     settingsBlock(declared),
     moduleBlock(declared),
     processBlock(declared),
@@ -139,14 +149,17 @@ function moduleBlock(declared: Declaration): string {
   return block("declare module 'virtual:mappa/settings'", lines)
 }
 
-/** `process.env` holds texts, as `mappa with` and the preload set them: defaults included. */
-function processBlock({ variables, stages }: Declaration): string {
+/** `process.env` holds texts, as `mappa with` and the preload set them: defaults included. A start without them has none. */
+function processBlock({ variables, stages, loaded }: Declaration): string {
   const lines = [
     '/** The stage, set by mappa with and the preload. */',
     `MAPPA_STAGE?: ${union(stages)}`,
     ...variables
       .filter(({ name }) => !declaredByNode.has(name))
-      .flatMap((variable) => [...comment(variable, false), `${member(variable)}: ${textType(variable)}`]),
+      .flatMap((variable) => [
+        ...comment(variable, false),
+        `${loaded ? member(variable) : `${declaredName(variable)}?`}: ${textType(variable)}`,
+      ]),
   ]
   return block('declare namespace NodeJS', block('interface ProcessEnv', lines).split('\n'))
 }

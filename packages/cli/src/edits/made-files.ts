@@ -1,5 +1,5 @@
 import { type Legend, readLayer, stagesOf, variablesOf } from 'mappa'
-import { declarationPath, declarationsFor, isDeclaration, mapPath } from '../declared/declaration.js'
+import { declarationPath, declarationsFor, isDeclaration, isForLoaded, mapPath } from '../declared/declaration.js'
 import { placesIn } from '../declared/legend-text.js'
 import { openQuote, samplePath, sampleText } from '../declared/sample.js'
 import type { FileChange } from '../terminal/diff.js'
@@ -21,7 +21,8 @@ export function sampleChangeFor(definition: Legend, read: ReadText, textOf: (pat
 export function declarationsOf(definition: Legend, legendFile: string, text: string, read: ReadText): FileChange[] {
   const before = read(declarationPath)
   if (before === undefined ? read('tsconfig.json') === undefined : !isDeclaration(before)) return []
-  const declared = { definition, variables: variablesOf(definition), stages: stagesOf(definition), legendFile }
+  const loaded = isForLoaded(before)
+  const declared = { definition, variables: variablesOf(definition), stages: stagesOf(definition), legendFile, loaded }
   const made = declarationsFor(declared, placesIn(legendFile, text))
   return [
     { path: declarationPath, before: before ?? null, after: made.text },

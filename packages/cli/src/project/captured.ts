@@ -65,9 +65,11 @@ function joinedLines(lines: readonly string[]): string[] {
 }
 
 /** The environment that `--environment` names, in place of this process's own. */
-export async function capturedEnvironment(file: string | undefined): Promise<{ readonly environment?: Texts }> {
+export async function capturedEnvironment(
+  file: string | undefined,
+): Promise<{ readonly environment?: Texts; readonly elsewhere?: true }> {
   if (file === undefined) return {}
   const environment = capturedTexts(await givenText('--environment', file))
-  if (environment) return { environment }
+  if (environment) return { environment, elsewhere: true }
   throw new UsageError('--environment takes lines of NAME=value, entries that end with NUL, or a JSON object of texts.')
 }

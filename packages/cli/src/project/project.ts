@@ -32,6 +32,7 @@ import {
 } from 'mappa/command'
 import { findRoot, loadLegendFile } from 'mappa/node'
 import { spotIn } from '../declared/legend-text.js'
+import { stagesOfStarts } from '../starts/told.js'
 import { tellFaults } from '../terminal/json-report.js'
 import { remedyText } from '../terminal/remedy.js'
 import { exitCodes, UsageError } from '../terminal/usage-error.js'
@@ -39,6 +40,7 @@ import { loadTypeScriptLegend } from './compile.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
 import { oddAbove } from './odd.js'
 import { limitPatterns } from './patterns.js'
+import { startFiles } from './start-files.js'
 
 /** Options that say which project and stage a command is about. */
 export interface ProjectOptions {
@@ -50,6 +52,8 @@ export interface ProjectOptions {
   readonly set?: readonly string[]
   /** The host's variables, if not those of this process. */
   readonly environment?: Texts
+  /** True if `environment` was captured elsewhere: nothing that only this machine has is looked at. */
+  readonly elsewhere?: boolean
   /** True if only what a clone has is looked at: no layer of this machine, and none that git leaves out. */
   readonly cloned?: boolean
   /** True if what is missing may be given elsewhere, so that rules which read it wait. */
@@ -177,16 +181,35 @@ export function contradictions(definition: Legend, legendFile = 'the legend', ro
   return faults.filter(({ kind }) => kind === 'legend')
 }
 
-/** Stages that have something of their own: a layer file, words in the legend, or a name that only this legend knows. */
-export function ownStages({ root, definition }: Pick<Project, 'root' | 'definition'>): readonly string[] {
+/**
+ * Stages that have something of their own: a committed layer file, words in the legend, a name that only this legend knows, or
+ * a start. What git leaves out does not count, so that every machine gives the same answer.
+ */
+export function ownStages({
+  root,
+  legendFile,
+  definition,
+}: Pick<Project, 'root' | 'legendFile' | 'definition'>): readonly string[] {
   const all = stagesOf(definition)
   const entries = Object.values(entriesOf(definition))
   const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
+  const names = all.flatMap((stage) =>
+    layerFiles(stage, definition?.like).flatMap(({ name, staged, local }) => (staged && !local ? [name] : [])),
+  )
+  const top = definition?.topLayers ? repositoryTop(root) : undefined
+  const committed = new Set(
+    [root, ...(top === undefined ? [] : [top])].flatMap((directory) => {
+      const there = names.filter((name) => existsSync(join(directory, name)))
+      const ignored =
+        there.length === 0 ? new Set<string>() : ignoredFiles(directory, legendFile ?? 'mappa.legend.ts', there)
+      return there.filter((name) => !ignored.has(name))
+    }),
+  )
+  const started = stagesOfStarts(startFiles(root), all)
   const own = all.filter((stage) => {
-    const files = layerFiles(stage, definition?.like).filter(({ staged }) => staged)
-    const roots = definition?.topLayers ? [root, repositoryTop(root) ?? root] : [root]
-    const isNamed = definition?.stages.includes(stage) || worded.has(stage)
-    return isNamed || files.some(({ name }) => roots.some((each) => existsSync(join(each, name))))
+    const files = layerFiles(stage, definition?.like)
+    const isNamed = definition?.stages.includes(stage) || worded.has(stage) || started.has(stage)
+    return isNamed || files.some(({ name, staged }) => staged && committed.has(name))
   })
   // Tests leave this machine's values out, so that only a project that says something of them is held to that.
   return own.length > 1 ? own : all.filter((stage) => stage !== 'test' || own.includes('test'))
@@ -250,7 +273,11 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     namedHere: true,
   })
   // A legend that did not load says nothing of what the layers hold, so its fault stands alone.
-  const gathered = options.cloned ? clonedLayers(root, legendFile, sources.layers) : sources.layers
+  const gathered = options.cloned
+    ? clonedLayers(root, legendFile, sources.layers)
+    : options.elsewhere
+      ? sources.layers.filter(isElsewhere)
+      : sources.layers
   const layers = faults.length > 0 ? [] : gathered
   const found = await surveyLayersAsync(definition, {
     ...sources,
@@ -262,6 +289,11 @@ export async function surveyProject(project: Project, options: ProjectOptions): 
     ...(legendFile !== undefined && { legendName: legendFile, legendPlace: placeFor(root, legendFile) }),
   })
   return { found, files: sources.files, asked: sources.asked === true }
+}
+
+/** Tells whether a layer is there on every machine: files of this one, and what variables name on it, are not. */
+function isElsewhere({ source, local }: Layer): boolean {
+  return !local && source !== 'directory'
 }
 
 /** The layers that anyone who clones the project has. */

@@ -1,5 +1,11 @@
 import { stagesOf, variablesOf } from 'mappa'
-import { declarationPath, declarationsFor, isDeclaration, isStaleDeclaration } from '../declared/declaration.js'
+import {
+  declarationPath,
+  declarationsFor,
+  isDeclaration,
+  isForLoaded,
+  isStaleDeclaration,
+} from '../declared/declaration.js'
 import { placesIn } from '../declared/legend-text.js'
 import { sampleDifferences, samplePath } from '../declared/sample.js'
 import { described } from './described.js'
@@ -23,7 +29,9 @@ export async function staleFiles(project: SoundProject): Promise<readonly Stale[
     sample !== undefined && sampleDifferences({ variables, given: givenNames(project) }, sample).length > 0
   const declared = textIn(root, declarationPath)
   const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
-  const fresh = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places).text
+  const stages = stagesOf(definition)
+  const loaded = isForLoaded(declared)
+  const fresh = declarationsFor({ definition, variables, stages, legendFile, loaded }, places).text
   return [
     ...(isStale ? [{ path: samplePath, command: 'mappa sample' }] : []),
     ...(declared !== undefined && isDeclaration(declared) && isStaleDeclaration(declared, fresh)

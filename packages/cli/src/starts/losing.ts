@@ -1,7 +1,7 @@
 import { Comparison } from './gets.js'
 import { Packages } from './packages.js'
-import { Runner } from './run-through.js'
-import type { Reader, Start, StartFiles } from './start.js'
+import { type ReadInStart, Runner } from './run-through.js'
+import type { Load, Reader, Start, StartFiles } from './start.js'
 import { startsOf } from './starts.js'
 import { changedCommand, stageOfStart } from './told.js'
 
@@ -12,7 +12,7 @@ export interface MovedValue {
   readonly to: string
 }
 
-/** A start that would lose a value, since another reader takes it out of the file that it leaves. */
+/** A start that would lose a value, since another reader takes it out of the file that it leaves, or get one that it has not. */
 export interface LosingStart {
   readonly start: Start
   readonly moved: MovedValue
@@ -24,7 +24,8 @@ export interface LosingStart {
 export class OtherReaders {
   readonly #all: readonly {
     readonly start: Start
-    readonly loads: Parameters<Comparison['readerOf']>[1]
+    readonly loads: readonly Load[]
+    readonly reads: readonly ReadInStart[]
     readonly names: ReadonlySet<string>
   }[]
   readonly #comparison: Comparison
@@ -43,6 +44,7 @@ export class OtherReaders {
       return {
         start,
         loads: all,
+        reads: run.reads,
         names: run.unknown === undefined ? new Set(run.reads.map(({ name }) => name)) : new Set(['*']),
       }
     })
@@ -53,23 +55,38 @@ export class OtherReaders {
     return new Set(this.#all.flatMap(({ loads }) => this.#comparison.readerOf(file, loads) ?? []))
   }
 
-  /** The starts that would lose values; `layersOf` names the layer files of a stage. */
-  losing(
-    moved: readonly MovedValue[],
-    stages: readonly string[],
-    layersOf: (stage: string) => readonly string[],
-  ): readonly LosingStart[] {
-    return this.#all.flatMap(({ start, loads, names }) =>
+  /** The starts that would lose values, or get others. */
+  losing(moved: readonly MovedValue[], stages: readonly string[], around: StageLayers): readonly LosingStart[] {
+    return this.#all.flatMap(({ start, loads, names, reads }) =>
       moved.flatMap((each): LosingStart[] => {
         const isRead = names.has(each.name) || names.has('*')
-        if (!isRead || start.program.sets.has(each.name) || this.#comparison.readerOf(each.from, loads) === undefined)
-          return []
-        const isReached = layersOf(stageOfStart(start, stages) ?? 'development').includes(each.to)
+        if (!isRead || start.program.sets.has(each.name)) return []
+        const [loses, gains] = [each.from, each.to].map((file) => this.#comparison.readerOf(file, loads) !== undefined)
+        if (!loses) return gains ? [{ start, moved: each, changed: undefined }] : []
+        const stage = stageOfStart(start, stages) ?? 'development'
+        const isReached = around.filesOf(stage).includes(each.to)
         const isOwn = start.form === 'script' && start.outer === 'known'
-        return [{ start, moved: each, changed: isReached && isOwn ? changedCommand(start) : undefined }]
+        const isSafe = isReached && isOwn && this.#staysWithLayers(start, reads, around.textsOf(stage))
+        return [{ start, moved: each, changed: isSafe ? changedCommand(start) : undefined }]
       }),
     )
   }
+
+  /** Tells whether each read gets from the layers what it gets now: else loading them would change another value. */
+  #staysWithLayers(start: Start, reads: readonly ReadInStart[], texts: ReadonlyMap<string, string>): boolean {
+    return reads.every((read) => {
+      const text = texts.get(read.name)
+      return (
+        text === undefined || /^(?:same|set)$/.test(this.#comparison.gets(start, { name: read.name, text }, read).is)
+      )
+    })
+  }
+}
+
+/** The layers of each stage, before values move. */
+export interface StageLayers {
+  readonly filesOf: (stage: string) => readonly string[]
+  readonly textsOf: (stage: string) => ReadonlyMap<string, string>
 }
 
 function asPackage(source: string) {

@@ -23,6 +23,15 @@ export function stageOfStart({ program }: Start, stages: readonly string[]): str
   return words.find((each) => each !== undefined && stages.includes(each))
 }
 
+/** The stages that starts name, but tests: those leave this machine's values out. */
+export function stagesOfStarts(files: StartFiles, stages: readonly string[]): ReadonlySet<string> {
+  return new Set(
+    startsOf(files)
+      .flatMap((start) => stageOfStart(start, stages) ?? [])
+      .filter((stage) => stage !== 'test'),
+  )
+}
+
 /** What the starts of a stage give code; `expected` is what its layers give. Starts that say no stage are those of development. */
 export function startsAtStage(
   files: StartFiles,

@@ -11,7 +11,7 @@ import { withFileVariables } from './files/file-variables.js'
 import { hostEnvironment } from './files/host-environment.js'
 import { findRoot, layerFilesAbove, repositoryTop } from './files/root.js'
 import { layerFromFlags } from './layers/flags.js'
-import { filesIn, startFaults } from './layers/layer-files.js'
+import { filesIn, filesOfOthers, startFaults } from './layers/layer-files.js'
 import type { LayerSources } from './layers/layer-order.js'
 import { inOrder } from './layers/layer-order.js'
 import { hasAsked, layerFromHost } from './layers/nested.js'
@@ -279,6 +279,7 @@ function gatheredFrom(
     root,
     files: paths,
     layersAbove,
+    otherLayers: () => filesOfOthers(root, stage.name, definition?.like),
     otherReader,
     surroundings: () => surroundings(root, definition),
   }

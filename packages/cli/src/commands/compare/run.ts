@@ -2,6 +2,7 @@ import { reportText, type Survey, variablesOf } from 'mappa'
 import { capitalized, counted } from '../../declared/counted.js'
 import { compareHost, compareValues, faultsOnHost, hostNames, hostTexts } from '../../delivery/host-report.js'
 import { hostText } from '../../delivery/host-text.js'
+import { capturedEnvironment } from '../../project/captured.js'
 import { leftOut, openSound, ownStages, refuseStage, type SoundProject, surveyProject } from '../../project/project.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -9,12 +10,14 @@ import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { rowsText } from './rows-text.js'
 import type { SinceOptions } from './since-run.js'
-import { compareStages, stagesWithOthers, stands } from './stages.js'
+import { compareStages, type Row, stagesWithOthers, stands } from './stages.js'
 
 /** Options of `mappa compare`. */
 export interface CompareOptions extends SinceOptions {
   /** True to show also what is the same everywhere. */
   readonly all?: boolean
+  /** Process environments captured elsewhere. */
+  readonly captured?: readonly string[] | undefined
   /** An earlier commit to compare with. */
   readonly since?: string
 }
@@ -34,6 +37,7 @@ export async function compare(stages: readonly string[], options: CompareOptions
     return compareSince(known, stages, options, options.since)
   }
   if (options.host !== undefined) return againstHost(known, stages, options)
+  if (options.captured !== undefined) return betweenMachines(known, stages, options, options.captured)
   if (options.stage !== undefined || stages.length === 1)
     throw new UsageError('compare takes at least two stages, for example: mappa compare staging production')
   if (stages.length > 0 && new Set(stages).size === 1)
@@ -48,8 +52,44 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
   for (const stage of stages) surveys.push((await surveyProject(project, { ...options, stage, environment: {} })).found)
   const entries = project.definition.entries
   const rows = compareStages(surveys, (name) => entries[name]?.secret === true)
+  return shownSideBySide(rows, stages, stagesWithOthers(surveys, rows), options, [
+    "This machine's process environment is not included: it belongs to one stage at most.",
+    ...(isChosen ? [] : leftOut(project.definition, stages)),
+  ])
+}
+
+/** One stage on several machines, by what was captured there. This machine is left out. */
+async function betweenMachines(
+  project: SoundProject,
+  named: readonly string[],
+  options: CompareOptions,
+  files: readonly string[],
+): Promise<Ended> {
+  const [stage = options.stage] = named
+  if (named.length > 1 || files.length < 2)
+    throw new UsageError(
+      '--environment compares one stage on several machines, for example: mappa compare production --environment one.txt two.txt',
+    )
+  const surveys: Survey[] = []
+  for (const file of files) {
+    const machine = await capturedEnvironment(file)
+    surveys.push(
+      (await surveyProject(project, { ...options, ...(stage !== undefined && { stage }), ...machine })).found,
+    )
+  }
+  // The same secret is right on machines of one stage.
+  const rows = compareStages(surveys, () => false, files)
+  return shownSideBySide(rows, files, [], options, ['Compared captured environments; this machine is not included.'])
+}
+
+function shownSideBySide(
+  rows: readonly Row[],
+  stages: readonly string[],
+  others: readonly string[],
+  options: CompareOptions,
+  notes: readonly string[],
+): Ended {
   const shown = options.all ? rows : rows.filter(stands)
-  const others = stagesWithOthers(surveys, rows)
   const isFaulty =
     others.length > 0 ||
     rows.some(({ cells }) => cells.some(({ state, fault }) => state === 'missing' || fault !== null))
@@ -74,8 +114,7 @@ async function sideBySide(project: SoundProject, named: readonly string[], optio
       ? [`${counted(shared, 'secret')} ${shared === 1 ? 'is' : 'are'} the same in more than one stage.`]
       : []),
     `${capitalized(counted(differing, 'variable'))} ${differing === 1 ? 'differs' : 'differ'}.${rest}`,
-    "This machine's process environment is not included: it belongs to one stage at most.",
-    ...(isChosen ? [] : leftOut(project.definition, stages)),
+    ...notes,
   ]
   for (const text of sentences) terminal.write(`${paragraph(text, terminal.width)}\n`)
   return ended

@@ -25,8 +25,12 @@ export interface Row {
   readonly cells: readonly Cell[]
 }
 
-/** Every variable that the legend declares or a layer sets, in each of these stages. */
-export function compareStages(surveys: readonly Survey[], isSecret: (name: string) => boolean): Row[] {
+/** Every variable that the legend declares or a layer sets, in each of these stages, or in each of several `labels`. */
+export function compareStages(
+  surveys: readonly Survey[],
+  isSecret: (name: string) => boolean,
+  labels?: readonly string[],
+): Row[] {
   const names = new Set(surveys.flatMap(({ trails }) => [...trails.keys()]))
   return [...names].map((name) => {
     const declared = surveys.some((found) => found.trail(name).declared)
@@ -39,6 +43,7 @@ export function compareStages(surveys: readonly Survey[], isSecret: (name: strin
         name,
         found,
         same.map(({ stage }) => stage.name),
+        labels?.[at],
       )
     })
     const states = new Set(cells.map(({ state, fault }) => `${state === 'default' ? 'set' : state} ${fault ?? ''}`))
@@ -46,13 +51,13 @@ export function compareStages(surveys: readonly Survey[], isSecret: (name: strin
   })
 }
 
-function cellOf(name: string, found: Survey, sameSecretAs: readonly string[]): Cell {
+function cellOf(name: string, found: Survey, sameSecretAs: readonly string[], label?: string): Cell {
   const { winner } = found.trail(name)
   const fault = found.faults.find((each) => each.name === name)
   const isMissing = fault?.kind === 'missing'
   const unset = found.notAsked.length > 0 ? 'not-asked' : 'unset'
   return {
-    stage: found.stage.name,
+    stage: label ?? found.stage.name,
     state: winner ? (winner.source === 'default' ? 'default' : 'set') : isMissing ? 'missing' : unset,
     shown: winner?.shown ?? null,
     layer: winner?.layer ?? null,

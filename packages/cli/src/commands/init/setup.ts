@@ -1,4 +1,4 @@
-import { type Legend, stagesOf } from 'mappa'
+import { type Legend, layerFromText, stagesOf, surveyLayers } from 'mappa'
 import { layerFiles } from 'mappa/command'
 import { type WrittenEntry, withEntries, withStage } from '../../declared/legend-edits.js'
 import { type LegendForm, legendPath } from '../../declared/legend-form.js'
@@ -138,7 +138,12 @@ function movesOf(
   const { moved } = mendedLayers(before.layers, secrets, definition, free)
   if (moved.length === 0) return { rules: free, changed: [], read: [] }
   const stages = stagesOf(before.definition)
-  const losing = readers.losing(moved, stages, (stage) => layerFiles(stage).map(({ name }) => name))
+  const filesOf = (stage: string) => layerFiles(stage).map(({ name }) => name)
+  const textsOf = (stage: string) => {
+    const own = filesOf(stage).flatMap((name) => before.layers.filter(({ path }) => path === name))
+    return surveyLayers(undefined, { stage, layers: own.map(({ path, text }) => layerFromText(path, text)) }).texts
+  }
+  const losing = readers.losing(moved, stages, { filesOf, textsOf })
   const key = ({ name, from }: MovedValue) => `${name} ${from}`
   const stuck = new Map(
     losing.flatMap((each) => (each.changed === undefined ? [[key(each.moved), each] as const] : [])),

@@ -6,6 +6,7 @@ import {
   declarationPath,
   declarationsFor,
   isDeclaration,
+  isForLoaded,
   isStaleDeclaration,
   mapPath,
 } from '../../declared/declaration.js'
@@ -21,6 +22,8 @@ import { exitCodes } from '../../terminal/usage-error.js'
 export interface TypesOptions extends ProjectOptions {
   /** True to say what is stale instead of writing. */
   readonly verify?: boolean
+  /** True if every start loads the layers; false if not; as before unless said. */
+  readonly loaded?: boolean
 }
 
 /** The compiler option that makes undeclared names of `process.env` an error. */
@@ -39,8 +42,10 @@ export async function types(options: TypesOptions): Promise<{ exitCode: number; 
   const variables = variablesOf(definition)
   return telling(async () => {
     const places = placesIn(legendFile, textIn(root, legendFile) ?? '')
-    const { text, map } = declarationsFor({ definition, variables, stages: stagesOf(definition), legendFile }, places)
     const before = textIn(root, declarationPath)
+    const loaded = options.loaded ?? isForLoaded(before)
+    const stages = stagesOf(definition)
+    const { text, map } = declarationsFor({ definition, variables, stages, legendFile, loaded }, places)
     // git may have given it other line ends.
     const after = before?.includes('\r\n') ? text.replaceAll('\n', '\r\n') : text
     if (options.verify) return typesVerified(before, after, text)

@@ -1,5 +1,5 @@
 import { type Legend, stagesOf, variablesOf } from 'mappa'
-import { declarationPath, declarationsFor, isDeclaration, mapPath } from '../../declared/declaration.js'
+import { declarationPath, declarationsFor, isDeclaration, isForLoaded, mapPath } from '../../declared/declaration.js'
 import { placesIn, withComments } from '../../declared/legend-text.js'
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
@@ -66,6 +66,7 @@ export function declarationChanges(
     variables: variablesOf(described),
     stages: stagesOf(whole),
     legendFile: legend.path,
+    loaded: isForLoaded(before),
   }
   const { text, map } = declarationsFor(declared, placesIn(legend.path, legend.after))
   const made = (path: string, after: string) => ({ path, before: read(path) ?? null, after, secret: false })

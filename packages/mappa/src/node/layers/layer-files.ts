@@ -3,7 +3,7 @@ import type { Fault } from '../../settle/faults/faults.js'
 import { type Layer, layerFromText } from '../../settle/stack/layer.js'
 import type { Stage, Texts } from '../../settle/stack/stage.js'
 import { path } from '../files/builtins.js'
-import { readTextFile } from '../files/files.js'
+import { namesIn, readTextFile, textAt } from '../files/files.js'
 import { pathFrom } from '../files/shown-path.js'
 import type { LayerFile } from './layer-order.js'
 import { layerFiles } from './layer-order.js'
@@ -34,6 +34,16 @@ export function filesIn(
 ): { readonly shared: readonly Layer[]; readonly local: readonly Layer[] } {
   const layers = layerFiles(stage, like).flatMap((kind) => layerFile(directory, kind, root, files))
   return { shared: layers.filter(({ local }) => !local), local: layers.filter(({ local }) => local) }
+}
+
+/** The layer files of a directory that a stage does not read, so far as they can be read. */
+export function filesOfOthers(directory: string, stage: string, like?: Likes): readonly Layer[] {
+  const own = new Set(layerFiles(stage, like).map(({ name }) => name))
+  return namesIn(directory).flatMap((name) => {
+    if (!/^\.env(?:\.[a-z][a-z0-9-]*)*$/.test(name) || /\.(?:example|sample)$/.test(name) || own.has(name)) return []
+    const text = textAt(path.join(directory, name))
+    return text === undefined ? [] : [layerFromText(name, text)]
+  })
 }
 
 /**

@@ -4,7 +4,7 @@ import { givenIn, readSources, type Sources } from '../../settle/reading/read.js
 import { chooseStage, type Stage } from '../../settle/stack/stage.js'
 import { hostEnvironment } from '../files/host-environment.js'
 import { layerFilesAbove } from '../files/root.js'
-import { filesIn, startFaults } from './layer-files.js'
+import { filesIn, filesOfOthers, startFaults } from './layer-files.js'
 import { inOrder } from './layer-order.js'
 import { type HandedOn, layerFromHost } from './nested.js'
 import { otherReader } from './other-reader.js'
@@ -44,7 +44,9 @@ export function gatherPlain(
   const layers = inOrder({ ...files, host: layerFromHost(hostEnvironment(), root) })
   // The host is always there.
   const faults = startFaults(root, stage, hostEnvironment(), layers.length > 1)
-  return { stage, layers, faults, layersAbove: () => layerFilesAbove(root), otherReader }
+  const { name } = stage
+  const otherLayers = () => filesOfOthers(root, name, definition?.like)
+  return { stage, layers, faults, otherLayers, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 
 /** The environment of a start from files and the environment without a fault; undefined for any other start. */

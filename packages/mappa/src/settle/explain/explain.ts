@@ -18,7 +18,7 @@ import type { BrokenRule } from '../reading/rules.js'
 import { assignmentsInside } from '../reading/secrecy.js'
 import type { Layer } from '../stack/layer.js'
 import { flawSpot, nameSpot, valueSpot } from '../stack/places.js'
-import { type ReadAlready, readAlreadyMin } from '../stack/read-already.js'
+import type { ReadAlready } from '../stack/read-already.js'
 import type { Stage } from '../stack/stage.js'
 import { problemFault } from './explain-problem.js'
 import { localFile } from './remedies.js'
@@ -63,7 +63,7 @@ export function explain(definition: Legend<unknown> | undefined, sources: Source
       sources,
     ),
     ...reading.already
-      .filter(({ count }) => count >= readAlreadyMin)
+      .filter(({ stops }) => stops)
       .map((found) => ({ kind: 'read-already' as const, ...readAlreadyText(found, entries, sources) })),
     ...reading.broken.map((rule) => ruleFault(rule, reading)),
   ]
@@ -225,6 +225,15 @@ export function readAlreadyText(
   entries: StageEntries,
   { otherReader }: Pick<Sources, 'otherReader'>,
 ) {
+  if (!hidden)
+    return {
+      name,
+      message: `Something has already loaded ${layer.name}, a file of another stage: the process environment has its values of ${name} and ${count === 2 ? 'one other variable' : `${count - 1} others`}.`,
+      ...valueSpot(layer, name, entries.get(name)),
+      remedy:
+        otherReader?.() ??
+        `Let only Mappa load layer files: remove ${layer.name} from the runtime, the framework, the container (env_file) or the shell.`,
+    }
   return {
     name,
     message: `Something has already loaded ${layer.name}: the process environment has ${count === 1 ? 'its one value, so it overrides' : `all of its ${count} values, so they override`} ${name} from ${hidden.name}.`,

@@ -10,7 +10,6 @@ import { isKeyLine } from '../stack/key-lines.js'
 import type { Layer } from '../stack/layer.js'
 import { changesLoading } from '../stack/loading-names.js'
 import { lineAt, nameSpot, openText, rangesOf, type Spot, valueSpot, writtenOf } from '../stack/places.js'
-import { readAlreadyMin } from '../stack/read-already.js'
 import type { Hit, Stack } from '../stack/stack.js'
 import type { Stage } from '../stack/stage.js'
 import { isGuessable, isPlaceholder, keyFor } from '../value/slips.js'
@@ -34,7 +33,7 @@ export function noticesOf(reading: Reading): Notice[] {
     ]),
     ...formerNotices(entries, layers),
     ...already
-      .filter(({ count }) => count < readAlreadyMin)
+      .filter(({ stops }) => !stops)
       .map((found) => ({ kind: 'read-already' as const, ...readAlreadyText(found, entries, {}) })),
   ]
 }

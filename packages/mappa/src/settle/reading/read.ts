@@ -11,7 +11,7 @@ import { Expander, type ExpansionProblem, holding, type Owners, type Used } from
 import { isKeyLine } from '../stack/key-lines.js'
 import type { Layer, LayerSource } from '../stack/layer.js'
 import { changesLoading } from '../stack/loading-names.js'
-import { type ReadAlready, readAlready, readAlreadyMin } from '../stack/read-already.js'
+import { foreignReadAlready, type ReadAlready, readAlready } from '../stack/read-already.js'
 import { type Hit, type NameRules, Stack } from '../stack/stack.js'
 import type { Stage } from '../stack/stage.js'
 import { convert, textFor } from '../value/convert.js'
@@ -30,6 +30,8 @@ export interface Sources {
   readonly faults?: readonly Fault[]
   /** Why sources were not asked, each with its name as the layer: what they might give is not missing. */
   readonly notAsked?: readonly Fault[]
+  /** Layer files of the project that this stage does not read; asked only where the host sets some of the stage's names otherwise. */
+  readonly otherLayers?: () => readonly Layer[]
   /** Layer files that lie above the root and are not read, by their paths; asked only where values are missing. */
   readonly layersAbove?: () => readonly string[]
   /** The remedy if another reader has loaded a layer file; asked only then. */
@@ -200,10 +202,8 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
   const broken = (
     rules ? brokenRules(rules, sources.givenElsewhere ? settings.filter(isKnownHere) : settings, entries) : []
   ).filter(({ names }) => !accepts('rule', names, state))
-  const already = stageKnown ? readAlready(layers, stack, expander) : []
-  const clashes = already.filter(
-    ({ count, name }) => count >= readAlreadyMin && !accepts('read-already', [name], state),
-  )
+  const already = stageKnown ? [...readAlready(layers, stack, expander), ...readForeign(sources, state)] : []
+  const clashes = already.filter(({ stops, name }) => stops && !accepts('read-already', [name], state))
   const sound =
     clashes.length === 0 &&
     !sources.faults?.length &&
@@ -230,7 +230,7 @@ export function readSources(definition: Legend<unknown> | undefined, sources: So
     broken,
     waiting,
     slips,
-    already: already.filter((each) => each.count < readAlreadyMin || clashes.includes(each)),
+    already: already.filter((each) => !each.stops || clashes.includes(each)),
     accepted: state.occurred,
     others,
   }
@@ -295,6 +295,25 @@ interface State {
   readonly owners: Owners
   slipIndex?: SlipIndex
   looked: number
+}
+
+/** Layer files of other stages that are in the process environment. */
+function readForeign(
+  { layers, otherLayers, otherReader }: Sources,
+  { stack, expander, entries }: State,
+): ReadAlready[] {
+  if (!otherLayers) return []
+  const usual = (name: string) => {
+    const entry = entries.get(name)
+    return entry?.default === undefined ? undefined : textFor(entry, entry.default)
+  }
+  return foreignReadAlready(layers, otherLayers, {
+    stack,
+    expander,
+    isDeclared: (name) => entries.has(name),
+    usual,
+    isRuntime: () => otherReader?.() !== undefined,
+  })
 }
 
 /** Tells whether a setting is not only without a value because that is given where the server starts. */

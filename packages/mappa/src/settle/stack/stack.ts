@@ -103,6 +103,11 @@ export class Stack {
     return this.#tops.has(name)
   }
 
+  /** The layer whose text would count without an environment. */
+  ownHit(name: string): Hit | undefined {
+    return this.#tops.get(name)
+  }
+
   /** The layer whose text counts; undefined if none sets the name. Empty text in a layer file clears what lies below. */
   find(name: string): Hit | undefined {
     let top = this.#findAs(name)
