@@ -216,9 +216,10 @@ export class Session {
   /** Faults in words, with what did not happen because of them; those of one module stop nothing else that is served. */
   report(faults: readonly Fault[], ofModule = false): string {
     const { stage } = this.project.survey
-    if (this.command === 'build' || !this.#hasEnvLine) return bundleReport(stage, faults, 'Nothing was built.')
+    const about = { stage, faults, root: this.project.root }
+    if (this.command === 'build' || !this.#hasEnvLine) return bundleReport(about, 'Nothing was built.')
     const rest = this.started ? 'The page keeps its old values.' : 'Nothing was served.'
-    return bundleReport(stage, faults, ofModule ? 'The module was not served.' : rest, overlayWidth)
+    return bundleReport(about, ofModule ? 'The module was not served.' : rest, overlayWidth)
   }
 
   /** @throws {Error} whose message is the report, if there are faults. */

@@ -174,6 +174,31 @@ export function withStage(path: string, before: string, name: string, like: stri
   return edit.appendLeft(last?.end ?? stages.start + 1, (last ? ', ' : '') + text).toString()
 }
 
+/**
+ * A legend's text that accepts further kinds, at the end of its list. What is there stays, byte for byte.
+ * @throws {RangeError} if there is no legend that it can be written into.
+ */
+export function withAccepted(path: string, before: string, accepted: readonly Words[]): string {
+  const isJson = path.endsWith('.json')
+  const [object, options] = isJson ? [parseExpression(before) as unknown as Node] : legendArguments(path, before)
+  if (!object) throw new RangeError(`${path} has no legend({ … }) that could accept a kind.`)
+  const word = isJson ? 'x-mappa-accepted' : 'accepted'
+  const code = isJson ? spaced : codeOf
+  const list = membersOf(isJson ? object : options).find((each) => each.name === word)?.value
+  const texts = accepted.map((each) => code(each))
+  if (list && list.type !== 'ArrayExpression')
+    throw new RangeError(`${path} makes its list of accepted kinds elsewhere: write it there.`)
+  const last = nodesIn(list?.elements).at(-1)
+  if (list)
+    return new MagicString(before)
+      .appendLeft(last?.end ?? list.start + 1, (last ? ', ' : '') + texts.join(', '))
+      .toString()
+  const value = `[${texts.join(', ')}]`
+  if (isJson) return withProperties(before, object, [`${JSON.stringify(word)}: ${value}`], '  ', false)
+  if (options) return withProperties(before, options, [`accepted: ${value}`], '    ', true)
+  return new MagicString(before).appendLeft(object.end, `, { accepted: ${value} }`).toString()
+}
+
 /** A member of an object that declares entries, in a legend or in a file that it is spread from. */
 interface EntryNode {
   readonly object: Node

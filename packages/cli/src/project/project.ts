@@ -220,7 +220,10 @@ export function leftOut(definition: Legend | undefined, stages: readonly string[
   const rest = stagesOf(definition).filter((stage) => !stages.includes(stage))
   if (rest.length === 0) return []
   const which = rest.length === 1 ? 'stage' : 'stages'
-  return [`Skipped ${which} without a layer file or words in the legend: ${rest.join(', ')}.`]
+  const [first = ''] = rest
+  return [
+    `Skipped ${which} without a committed layer file, words in the legend or a start: ${rest.join(', ')}. To check one, run: mappa check ${first}`,
+  ]
 }
 
 /** Stands for a project whose legend is faulty. */

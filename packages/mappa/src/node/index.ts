@@ -7,7 +7,7 @@ import { settingsOf } from '../report/settle.js'
 import { type Survey, surveyLayers, surveyLayersAsync } from '../settle/survey.js'
 import { layerFromFlags } from './layers/flags.js'
 import { gather, gatherWaiting, type MachineOptions, mustBeMachine, rootOf, type WaitingOptions } from './machine.js'
-import { keepOrigins } from './tell.js'
+import { keepOrigins, tellFailed } from './tell.js'
 
 export type { Origins } from '../report/origins.js'
 export { reveal, stageOf } from '../settle/reading/settings.js'
@@ -40,6 +40,7 @@ export function settle<E>(given: Legend<E>, options: MachineOptions = {}): Setti
   answerHelp(definition, options)
   const gathered = gather(definition, options)
   const found = surveyLayers(definition, gathered)
+  tellFailed(found, gathered.root)
   return keepOrigins(settingsOf(found, settle), found, gathered.root)
 }
 
@@ -51,6 +52,7 @@ export async function settleAsync<E>(given: Legend<E>, options: WaitingOptions =
   const definition = startedWith(given, options, 'settleAsync')
   answerHelp(definition, options)
   const found = await surveyAsync(definition, options)
+  tellFailed(found, rootOf(options))
   return keepOrigins(settingsOf(found, settleAsync), found, rootOf(options))
 }
 

@@ -29,7 +29,10 @@ function start(): void {
   const faults = [...(loaded && 'fault' in loaded ? [loaded.fault] : []), ...(gathered.faults ?? [])]
   const sources: Sources = { ...gathered, faults, ...(legendFile !== undefined && { legendName: legendFile }) }
   const reading = readSources(definition, sources)
-  if (!reading.sound) fail(definition, sources)
+  if (!reading.sound) {
+    if (host.MAPPA_TELL) more().tellStart(definition, sources, directory)
+    fail(definition, sources)
+  }
   const passed = { stage: reading.stage, given: givenIn(reading) }
   const mark = markFor(passed, host, directory, hasAsked(host, directory))
   // Before the environment, which is one of the sources, holds all of them.
@@ -73,8 +76,10 @@ function more(): typeof import('../preload-more.js') {
 /** The part that words faults is loaded only here: a start that goes well does without. */
 function fail(definition: Legend | undefined, sources: Sources): never {
   const core: typeof import('../index.js') = createRequire(import.meta.url)('./index.cjs')
-  const { stage, faults } = core.surveyLayers(definition, sources)
+  const { stage, faults, root } = core.surveyLayers(definition, sources)
   const width = process.stderr.columns || 100
-  process.stderr.write(core.reportText({ stage, faults, notices: [] }, { consequence: 'Nothing was started.', width }))
+  process.stderr.write(
+    core.reportText({ stage, faults, notices: [], root }, { consequence: 'Nothing was started.', width }),
+  )
   process.exit(1)
 }

@@ -22,6 +22,11 @@ export function keepOrigins<S>(settings: S, found: Survey, root: string, isStart
   return settings
 }
 
+/** Says where the values of a start are from that fails; one that goes well says it when it has its settings. */
+export function tellFailed(found: Survey, root: string): void {
+  if (!found.ok && isTellingAsked()) process.stderr.write(originsText(originsIn(found, root, new Date())))
+}
+
 /** Says where the values of a start are from that has only an environment. */
 export function tellStart(definition: Legend<unknown> | undefined, sources: Sources, root: string): void {
   if (isTellingAsked())

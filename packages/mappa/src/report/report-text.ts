@@ -31,6 +31,8 @@ export interface Reported {
   readonly notices: readonly Notice[]
   /** Accepted faults and notices: the tally counts them. */
   readonly accepted?: readonly AcceptedOccurrence[]
+  /** The root, named where values are missing: they may be in another. */
+  readonly root?: string | undefined
 }
 
 const same = (text: string) => text
@@ -53,13 +55,15 @@ export function mustBeReported(given: unknown, call: string): void {
 /** Faults, then notices, each with its place and what to do, and a tally. Holds no secret. */
 export function reportText(reported: Reported, options: TextOptions = {}): string {
   mustBeReported(reported, 'reportText')
-  const { stage, faults, notices, accepted } = reported
+  const { stage, faults, notices, accepted, root } = reported
+  const isLacking = root !== undefined && faults.some(({ kind }) => kind === 'missing')
   const { paint = plainPaint, consequence } = options
   const width = Math.max(options.width ?? 100, widthMin)
   const blocks = [
     stageLine(stage, paint),
     ...faults.map((fault) => block(withLabel('Fault', fault), paint.fault, width)),
     ...notices.map((notice) => block(withLabel('Notice', notice), paint.notice, width)),
+    ...(isLacking ? [wrap(`Looked for layer files in ${printable(root)}.`, width).join('\n')] : []),
     tally(faults.length, notices.length, accepted?.length) +
       (faults.length > 0 && consequence ? ` ${consequence}` : ''),
   ]

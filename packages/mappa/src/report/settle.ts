@@ -28,7 +28,7 @@ export function settleLayers<E>(definition: Legend<E>, sources: Sources): Settin
 export function settingsOf<S>(found: Survey<S>, door: (...args: never[]) => unknown): S {
   if (found.ok) return found.settings as S
   // Notices would only are in the way of what stops the program.
-  const text = reportText({ stage: found.stage, faults: found.faults, notices: [] })
+  const text = reportText({ stage: found.stage, faults: found.faults, notices: [], root: found.root })
   const error = new SettleError(`the settings have faults.\n\n${text}`, found.stage, found.faults)
   ;(Error as { captureStackTrace?: (error: Error, door: unknown) => void }).captureStackTrace?.(error, door)
   throw error

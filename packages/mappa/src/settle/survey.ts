@@ -42,6 +42,8 @@ interface SurveyParts {
   readonly notices: readonly Notice[]
   /** Accepted faults and notices that occurred, each with its variable. */
   readonly accepted: readonly AcceptedOccurrence[]
+  /** Where layer files were looked for, if they were. */
+  readonly root: string | undefined
   /** Sources that might give values and were not asked, by their names. */
   readonly notAsked: readonly string[]
   /** The trail of every variable that the legend declares or a layer file sets. */
@@ -140,8 +142,10 @@ class Findings<S> implements SurveyParts {
   readonly ok: boolean
   readonly faults: readonly Fault[]
   readonly notAsked: readonly string[]
+  readonly root: string | undefined
 
-  constructor(reading: Reading, faults: readonly Fault[], { surroundings, notAsked = [] }: Sources) {
+  constructor(reading: Reading, faults: readonly Fault[], { surroundings, notAsked = [], root }: Sources) {
+    this.root = root
     this.notAsked = notAsked.map(({ layer = '' }) => layer)
     this.#reading = reading
     readings.set(this, reading)

@@ -1,10 +1,11 @@
 import { Option } from 'commander'
 import { UsageError } from '../../terminal/usage-error.js'
-import { type Captured, type CommandDefinition, captured, namedStage, staged } from '../definition.js'
+import { type Captured, type CommandDefinition, captured, namedStage, staged, writesIfApplied } from '../definition.js'
 import type { CheckOptions } from './run.js'
 
 export const checkCommand: CommandDefinition = {
   name: 'check',
+  writes: (options) => options.accept !== undefined && writesIfApplied(options),
   define(command, run) {
     captured(staged(command.summary('check a stage and report every fault')))
       .description('Checks the values of a stage, and reports every fault and notice with its place and a remedy.')
@@ -23,6 +24,10 @@ export const checkCommand: CommandDefinition = {
         ]),
       )
       .option('--strict', 'exit with 1 for notices, too')
+      .option('--accept <kind>', 'write into the legend that it accepts what is there of a kind now (shown first)')
+      .option('--because <reason>', 'with --accept: why')
+      .option('--until <date>', 'with --accept: the last day, such as 2027-06-30')
+      .option('--apply', 'with --accept: write without asking')
       .option('--code', 'also report undeclared and unused variables in code')
       .argument('[stage]', 'the stage, as with --stage')
       .addHelpText('after', '\nExample:\n  mappa check production\n  mappa check --code')

@@ -18,7 +18,7 @@ import {
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output } from '../../terminal/terminal.js'
-import { exitCodes } from '../../terminal/usage-error.js'
+import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import type { CodeReport } from './against-code.js'
 import { allRight } from './all-right.js'
 import { sharedSecrets } from './shared-secrets.js'
@@ -39,6 +39,11 @@ export interface CheckOptions extends ProjectOptions {
   readonly code?: boolean
   /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
   readonly captured?: string | undefined
+  /** A kind that the legend is to accept from now on. */
+  readonly accept?: string
+  readonly because?: string
+  readonly until?: string
+  readonly apply?: boolean
 }
 
 /** `mappa check`: every fault and notice of a stage, or of each; at the top of several projects, of each of those. */
@@ -51,6 +56,14 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
     const root = join(project.root, member)
     const own = await openProject({ ...options, root })
     outcomes.push({ ...(await checked(own, { ...options, root })), member })
+  }
+  if (options.accept !== undefined) {
+    const [only, ...others] = outcomes
+    if (!only || others.length > 0) throw new UsageError('--accept is for one legend: name it with --root.')
+    const { acceptNow } = await import('./accept.js')
+    const { accept, because, until, apply = false, json = false } = options
+    const [first] = only.reports
+    if (first) return acceptNow(only.project, only.reports, first.found, { accept, because, until, apply, json })
   }
   output().write(reportsIn(outcomes, options))
   const reports = outcomes.flatMap((each) => each.reports)
@@ -109,6 +122,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
     reports.push({
       found,
       stage: found.stage,
+      root: project.root,
       faults:
         (options.everyStage || options.asCloned) && isBare
           ? missing

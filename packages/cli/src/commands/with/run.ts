@@ -17,6 +17,11 @@ export async function withSettings(
     return { exitCode: await runChild(command, childEnvironment(found, process.env, project.root, { asked })) }
   const terminal = talk()
   const { stage } = found
-  terminal.write(reportText({ stage, faults, notices: [] }, { ...terminal, consequence: 'Nothing was started.' }))
+  terminal.write(
+    reportText(
+      { stage, faults, notices: [], root: project.root },
+      { ...terminal, consequence: 'Nothing was started.' },
+    ),
+  )
   return { exitCode: exitCodeFor(faults), cause: project.cause }
 }

@@ -46,7 +46,7 @@ export function gatherPlain(
   const faults = startFaults(root, stage, hostEnvironment(), layers.length > 1)
   const { name } = stage
   const otherLayers = () => filesOfOthers(root, name, definition?.like)
-  return { stage, layers, faults, otherLayers, layersAbove: () => layerFilesAbove(root), otherReader }
+  return { stage, layers, faults, root, otherLayers, layersAbove: () => layerFilesAbove(root), otherReader }
 }
 
 /** The environment of a start from files and the environment without a fault; undefined for any other start. */

@@ -30,6 +30,8 @@ export interface Sources {
   readonly faults?: readonly Fault[]
   /** Why sources were not asked, each with its name as the layer: what they might give is not missing. */
   readonly notAsked?: readonly Fault[]
+  /** Where layer files were looked for: a report of missing values names it. */
+  readonly root?: string
   /** Layer files of the project that this stage does not read; asked only where the host sets some of the stage's names otherwise. */
   readonly otherLayers?: () => readonly Layer[]
   /** Layer files that lie above the root and are not read, by their paths; asked only where values are missing. */

@@ -1,0 +1,147 @@
+// What is told of other machines is the same on every machine: captured environments, stages, and what a legend accepts for now.
+import assert from 'node:assert/strict'
+import { spawnSync } from 'node:child_process'
+import { readFileSync, rmSync, writeFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { test } from 'node:test'
+import { mappa, project } from '../../../test/helpers.js'
+
+const token = 'heather-and-clover-77'
+
+const legend = `import { legend } from 'mappa/legend'
+export default legend({
+  ALERT_TOKEN: { type: 'string', secret: true, file: true },
+  FEED: { type: 'string' },
+  HIVES: { type: 'integer', default: 4 },
+})
+`
+
+test('a captured environment leaves this machine out: its layers, its mounted files, and the files that variables name', async () => {
+  const root = project({
+    'mappa.legend.mjs': legend,
+    '.env.production': 'FEED=live\n',
+    '.env.local': `ALERT_TOKEN=${token}\n`,
+    '.env.production.local': 'FEED=mine\n',
+    'token.txt': token,
+    'one.txt': 'MAPPA_STAGE=production\nHIVES=7\n',
+    'two.txt': `HIVES=8\nALERT_TOKEN=${token}\nMAPPA_STAGE=production\n`,
+    'file.txt': 'HIVES=8\nALERT_TOKEN_FILE=token.txt\n',
+  })
+  const run = async (line: string) => {
+    const { code, stdout, stderr } = await mappa(line.split(' '), { cwd: root })
+    assert.ok(!(stdout + stderr).includes(token), line)
+    return { code, text: stdout + stderr }
+  }
+  // Without the capture this machine has a value; what was captured has not.
+  assert.equal((await run('check production')).code, 0)
+  const checked = await run('check production --environment one.txt')
+  assert.equal(checked.code, 1)
+  assert.match(checked.text, /ALERT_TOKEN is required/)
+  assert.match(checked.text, new RegExp(`Looked for layer files in ${root}`))
+  assert.match(
+    (await run('list production --environment one.txt')).text,
+    /ALERT_TOKEN +missing\nFEED +live +\.env\.production/,
+  )
+  assert.match((await run('trace ALERT_TOKEN --environment one.txt')).text, /ALERT_TOKEN has no value/)
+  assert.equal((await run('check production --environment file.txt')).code, 1)
+  // Machines side by side: their files are the heads, and one secret on two of them is as it should be.
+  const machines = await run('compare production --environment one.txt two.txt')
+  assert.match(machines.text, / +one\.txt +two\.txt\nALERT_TOKEN +missing +\(secret\)\nHIVES +7 +8\n/)
+  assert.equal(machines.code, 1)
+  const same = await run('compare --environment two.txt two.txt --json')
+  assert.deepEqual(
+    [same.code, JSON.parse(same.text).stages, JSON.parse(same.text).variables],
+    [0, ['two.txt', 'two.txt'], []],
+  )
+  for (const wrong of ['compare --environment one.txt', 'compare staging production --environment one.txt two.txt'])
+    assert.equal((await run(wrong)).code, 2, wrong)
+})
+
+test('the stages that are checked are the same on every machine', async () => {
+  const files = {
+    'mappa.legend.mjs': legend,
+    '.env': 'FEED=all\n',
+    '.env.production': '',
+    '.gitignore': '.env.local\n.env.*.local\n.env.staging\n',
+  }
+  const stagesOf = async (more: Readonly<Record<string, string>>) => {
+    const root = project({ ...files, ...more })
+    rmSync(join(root, '.git'), { recursive: true })
+    spawnSync('git', ['init', '-q'], { cwd: root })
+    const told = []
+    for (const line of ['check --as-cloned --json', 'check --every-stage --json']) {
+      const { stdout } = await mappa(line.split(' '), { cwd: root })
+      told.push(
+        JSON.parse(stdout)
+          .stages.map(({ stage }: { stage: { name: string } }) => stage.name)
+          .join(' '),
+      )
+    }
+    assert.equal(told[0], told[1])
+    return told[0]
+  }
+  const usual = await stagesOf({})
+  // What git leaves out is on this machine only.
+  assert.equal(
+    await stagesOf({ '.env.staging': 'FEED=x\n', '.env.preview.local': '', '.env.staging.local': '' }),
+    usual,
+  )
+  assert.equal(await stagesOf({ '.env.development': '' }), 'development production')
+  const started = {
+    'package.json': '{ "scripts": { "stage": "MAPPA_STAGE=staging node a.js", "test": "NODE_ENV=test node a.js" } }',
+    'a.js': '',
+  }
+  assert.equal(await stagesOf(started), 'staging production')
+})
+
+test('what is there of a kind is accepted for now: by variable, shown first, and taken back', async () => {
+  const forms: Readonly<Record<string, string>> = {
+    'mappa.legend.mjs': legend,
+    'mappa.legend.json': '{\n  "type": "object",\n  "properties": {\n    "FEED": { "type": "string" },\n    "ALERT_TOKEN": { "type": "string", "x-mappa-secret": true }\n  }\n}\n',
+    'mappa.legend.ts': legend.replace(
+      /\}\)\n$/,
+      "}, { accepted: [{ kind: 'unread', because: 'x', until: '2999-01-01' }] })\n",
+    ),
+  }
+  for (const [file, text] of Object.entries(forms)) {
+    const root = project({
+      [file]: text,
+      '.env': 'FEED=a b\nOTHER=c\nMORE=d\n',
+      '.env.local': `ALERT_TOKEN=${token}\n`,
+      '.gitignore': '.env.local\n',
+    })
+    const words = ['check', '--accept', 'undeclared', '--because', "Rosa's list", '--until', '2999-12-31']
+    const shown = await mappa(words, { cwd: root })
+    assert.match(
+      shown.stdout,
+      /Nothing was written\.\n {2}→ Run: mappa check --accept undeclared --because 'Rosa'\\''s list' --until 2999-12-31 --apply\n$/,
+    )
+    assert.equal(readFileSync(join(root, file), 'utf8'), text)
+    const written = await mappa([...words, '--apply'], { cwd: root })
+    assert.equal(written.code, 0, written.stdout + written.stderr)
+    const { accepted, notices } = JSON.parse((await mappa(['check', '--json'], { cwd: root })).stdout)
+    assert.deepEqual(
+      accepted,
+      ['OTHER', 'MORE'].map((name) => ({ kind: 'undeclared', name })),
+      file,
+    )
+    assert.ok(!notices.some(({ kind }: { kind: string }) => kind === 'undeclared'))
+    // A later one is told.
+    writeFileSync(join(root, '.env'), 'FEED=a b\nOTHER=c\nMORE=d\nLATER=e\n')
+    assert.match((await mappa(['check'], { cwd: root })).stdout, /LATER is not in the legend/)
+    await mappa(['undo', '--apply'], { cwd: root })
+    assert.equal(readFileSync(join(root, file), 'utf8'), text)
+    for (const [wrong, says] of [
+      [
+        ['--accept', 'missing', '--because', 'x', '--until', '2999-12-31'],
+        /missing until 2999-12-31 cannot be accepted/,
+      ],
+      [['--accept', 'undeclared', '--until', '2999-12-31'], /needs --because/],
+      [['--accept', 'undeclared', '--because', 'x', '--until', 'soon'], /needs --until/],
+      [['--accept', 'undeclared', '--because', 'x', '--until', '2999-02-31'], /cannot be accepted/],
+    ] as const) {
+      const { code, stderr } = await mappa(['check', ...wrong], { cwd: root })
+      assert.deepEqual([code, says.test(stderr)], [2, true], stderr)
+    }
+  }
+})
