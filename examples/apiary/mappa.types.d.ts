@@ -1,4 +1,4 @@
-// Written by mappa types from the legend (form 2). Do not edit: changes are lost.
+// Written by mappa types from the legend (form 3). Do not edit: changes are lost.
 
 type MappaEntries = typeof import('./mappa.legend.js').default.entries
 
@@ -267,69 +267,69 @@ declare namespace NodeJS {
      * Text that matches ^[a-z.-]+$.
      * Reaches the browser.
      */
-    APIARY_DOMAIN: string
+    APIARY_DOMAIN?: string
     /**
      * TCP port the collector listens on.
      * Port, 1 to 65535.
      */
-    COLLECTOR_PORT: string
+    COLLECTOR_PORT?: string
     /**
      * Address the collector listens on; 0.0.0.0 for all.
      * Default: 127.0.0.1.
      */
-    COLLECTOR_HOST: string
+    COLLECTOR_HOST?: string
     /**
      * Where the dashboard finds the collector.
      * Absolute URL.
      * Reaches the browser.
      */
-    COLLECTOR_URL: string
+    COLLECTOR_URL?: string
     /**
      * Pages that may read the collector.
      * List separated by commas, each item an absolute URL with scheme http or https, at least 1 item, no duplicates.
      */
-    ALLOWED_ORIGINS: string
+    ALLOWED_ORIGINS?: string
     /**
      * SQLite file for the readings, relative to the working directory.
      * Text of at least 1 character.
      */
-    STORE_FILE: string
+    STORE_FILE?: string
     /**
      * Readings kept for each hive; older ones are dropped.
      * Whole number, 100 to 1000000.
      * Default: 10000.
      */
-    READINGS_KEPT: string
+    READINGS_KEPT?: string
     /**
      * The least important line that is logged.
      * One of debug, info, warn, error.
      * Default: info.
      */
-    LOG_LEVEL: 'debug' | 'info' | 'warn' | 'error'
+    LOG_LEVEL?: 'debug' | 'info' | 'warn' | 'error'
     /**
      * Whether falling weight sends a text message.
      * True or false.
      * Default: false.
      */
-    SWARM_ALERTS: string
+    SWARM_ALERTS?: string
     /**
      * Weight lost between two readings that means a swarm has left.
      * Number above 0 and at most 10.
      * Default: 1.5.
      * Reaches the browser.
      */
-    SWARM_DROP_KG: string
+    SWARM_DROP_KG?: string
     /**
      * Text-message gateway that swarm alerts are posted to.
      * Absolute URL.
      */
-    ALERT_GATEWAY: string
+    ALERT_GATEWAY?: string
     /**
      * How long the gateway may take to answer.
      * Duration such as 90s or 1.5h, of at least 100ms.
      * Default: 5s.
      */
-    ALERT_PATIENCE: string
+    ALERT_PATIENCE?: string
     /**
      * Token for the text-message gateway.
      * Secret.
@@ -346,12 +346,12 @@ declare namespace NodeJS {
      * Reaches the browser.
      * Obtain: https://wiki.fennelhill.example/tiles
      */
-    TILE_KEY: string
+    TILE_KEY?: string
     /**
      * What the dashboard says of its stage, so that nobody takes practice for the real thing.
      * Reaches the browser at start.
      */
-    STAGE_NOTE: string
+    STAGE_NOTE?: string
     /**
      * Telephone that gets the swarm alerts.
      * Text that matches ^\+[0-9]{6,15}$.

@@ -1,7 +1,7 @@
 // What `mappa types` writes, as the compiler takes it, and what a bundle then really holds.
 import assert from 'node:assert/strict'
 import { spawn } from 'node:child_process'
-import { readdirSync, readFileSync, symlinkSync, writeFileSync } from 'node:fs'
+import { readdirSync, readFileSync, rmSync, symlinkSync, writeFileSync } from 'node:fs'
 import { join, relative } from 'node:path'
 import { createInterface } from 'node:readline'
 import test from 'node:test'
@@ -62,7 +62,18 @@ test('types of a legend in TypeScript, JavaScript and JSON compile to what code 
       'right.ts': right.replace(', PLAN>', `, ${plan}>`),
       'wrong.ts': wrong,
     })
-    const { code, stdout, stderr } = await mappa(['types'], { cwd: root })
+    // A start may lack what the layers have, unless every start is said to load them; the file remembers that.
+    await mappa(['types'], { cwd: root })
+    const maybe = readFileSync(join(root, 'mappa.types.d.ts'), 'utf8')
+    await mappa(['types', '--loaded'], { cwd: root })
+    const sure = readFileSync(join(root, 'mappa.types.d.ts'), 'utf8')
+    assert.notEqual(maybe, sure)
+    assert.equal(
+      maybe.replace(/^( {4}(?!MAPPA_STAGE)[A-Z]\w*)\?:/gm, '$1:'),
+      sure.replace(' --loaded', '').replace(/^( {4}(?!MAPPA_STAGE)[A-Z]\w*)\?:/gm, '$1:'),
+    )
+    rmSync(join(root, 'mappa.types.d.ts'))
+    const { code, stdout, stderr } = await mappa(['types', '--loaded'], { cwd: root })
     assert.equal(code, 0, stdout + stderr)
     assert.match(stdout, /^Wrote mappa\.types\.d\.ts: 8 variables\.\n$/)
     assert.equal(stderr.includes('A function returns PLAN'), file.endsWith('.mjs'), stderr)

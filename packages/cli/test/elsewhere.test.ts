@@ -97,7 +97,8 @@ test('the stages that are checked are the same on every machine', async () => {
 test('what is there of a kind is accepted for now: by variable, shown first, and taken back', async () => {
   const forms: Readonly<Record<string, string>> = {
     'mappa.legend.mjs': legend,
-    'mappa.legend.json': '{\n  "type": "object",\n  "properties": {\n    "FEED": { "type": "string" },\n    "ALERT_TOKEN": { "type": "string", "x-mappa-secret": true }\n  }\n}\n',
+    'mappa.legend.json':
+      '{\n  "type": "object",\n  "properties": {\n    "FEED": { "type": "string" },\n    "ALERT_TOKEN": { "type": "string", "x-mappa-secret": true }\n  }\n}\n',
     'mappa.legend.ts': legend.replace(
       /\}\)\n$/,
       "}, { accepted: [{ kind: 'unread', because: 'x', until: '2999-01-01' }] })\n",

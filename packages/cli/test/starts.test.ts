@@ -1,7 +1,7 @@
 // What Mappa says of each start is what its program gets: every row is really started, and what it prints is the oracle.
 import assert from 'node:assert/strict'
 import { spawn } from 'node:child_process'
-import { chmodSync, existsSync, readFileSync } from 'node:fs'
+import { chmodSync, existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { describe, test } from 'node:test'
 import fc from 'fast-check'
@@ -440,4 +440,97 @@ test('init changes nothing that a program gets, in any stage', async () => {
     }),
     { numRuns: runs },
   )
+})
+
+test('starts that nobody can run here: containers, platforms, units and jobs, each with what it sets', async () => {
+  const root = rootOf({
+    files: {
+      'a.js': print("A: process.env.A, B: process.env.B, C: process.env.C ?? 'c'"),
+      Dockerfile: `FROM node:22 AS base\nENV A=image \\\n  B="two words"\nFROM base\nWORKDIR /app\nCOPY . .\nCMD ["node", "a.js"]\n`,
+      'Dockerfile.other': 'FROM node:22\nENTRYPOINT exec node --env-file=.env a.js\n',
+      'compose.yaml': `services:
+  api:
+    build: .
+    environment: { B: b, C: '\${C}' }
+  worker:
+    build: { context: ., dockerfile: Dockerfile.other }
+    command: ["node", "--import", "mappa/preload", "a.js"]
+    env_file: [.env]
+  db:
+    image: postgres
+`,
+      Procfile: 'web: node a.js\nrelease: A=a node a.js\n',
+      'hives.service':
+        '[Service]\nExecStart=/usr/bin/node a.js\nEnvironment="A=a" B=unit\nEnvironmentFile=/etc/hives\n',
+      'ecosystem.config.cjs':
+        "module.exports = { apps: [{ name: 'hives', script: './a.js', env: { A: 'manager' } }] }\n",
+      '.github/workflows/ci.yml':
+        'env: { A: a }\njobs:\n  test:\n    steps:\n      - run: npm ci\n      - run: node a.js\n        env: { B: job }\n',
+    },
+    scripts: { other: 'npm run -s nothing' },
+  })
+  const { stdout } = await mappa(['trace', 'A', 'B', 'C', '--json'], { cwd: root })
+  const told = (JSON.parse(stdout) as Told).trails.flatMap(({ name, starts }) =>
+    starts.map(({ start, gets, shown }) => `${name} ${start}: ${gets}${shown ? ` ${shown}` : ''}`),
+  )
+  assert.deepEqual(told, [
+    'A Procfile (web): unknown',
+    'A compose.yaml (api): set "image"',
+    'A ecosystem.config.cjs (hives): set "manager"',
+    'B .github/workflows/ci.yml (test): set "job"',
+    'B Procfile (web): unknown',
+    'B Procfile (release): unknown',
+    'B ecosystem.config.cjs (hives): unknown',
+    'B hives.service: set "unit"',
+    'C compose.yaml (api): set',
+    'C hives.service: unknown',
+  ])
+  // Where another place may give it, check is silent; what the container file sets, it has set.
+  const { stdout: checked } = await mappa(['check', '--json'], { cwd: root })
+  assert.deepEqual((JSON.parse(checked) as { faults: unknown[] }).faults, [])
+})
+
+test('NAME_FILE of a file entry is known, and a top of packages says where the legends are', async () => {
+  const fileLegend =
+    '{ "type": "object", "properties": { "TOKEN": { "type": "string", "x-mappa-file": true, "x-mappa-optional": true } } }'
+  const root = project({
+    'mappa.legend.json': fileLegend,
+    '.env': 'TOKEN_FILE=token.txt\n',
+    'token.txt': 'clover',
+    'a.mjs': 'console.log(process.env.TOKEN_FILE, process.env.OTHER_FILE)\n',
+  })
+  const { stdout } = await mappa(['check', '--code', '--json'], { cwd: root })
+  const { faults, notices } = JSON.parse(stdout) as Record<'faults' | 'notices', { kind: string; name: string }[]>
+  assert.deepEqual(
+    [...faults, ...notices]
+      .filter(({ kind }) => kind !== 'writable-by-others')
+      .map(({ kind, name }) => `${kind} ${name}`),
+    ['no-entry OTHER_FILE'],
+  )
+  for (const line of ['init --json', 'lift --json']) {
+    const answer = await mappa(line.split(' '), { cwd: root })
+    assert.ok(!answer.stdout.includes('"TOKEN_FILE"'), line)
+  }
+  const top = project({
+    'package.json': '{ "workspaces": ["packages/*"] }\n',
+    'packages/collector/package.json': '{ "name": "collector" }\n',
+    'packages/collector/server.js': 'console.log(process.env.HIVES)\n',
+  })
+  const refused = await mappa(['init', '--apply'], { cwd: top })
+  assert.deepEqual([refused.code, existsSync(join(top, 'mappa.legend.mjs'))], [1, false])
+  assert.match(refused.stderr, /Run: mappa init --root packages\/collector\n/)
+  await mappa(['init', '--root', 'packages/collector', '--apply'], { cwd: top })
+  for (const line of ['list', 'trace HIVES', 'with -- node -e 0']) {
+    const { stderr } = await mappa(line.split(' '), { cwd: top })
+    assert.match(
+      stderr,
+      new RegExp(
+        `There is no legend here, but in packages/collector\\.\\n {2}→ Run: mappa ${line.split(' ')[0]} --root packages/collector`,
+      ),
+      line,
+    )
+  }
+  // A legend without variables is not the whole answer.
+  writeFileSync(join(top, 'mappa.legend.json'), '{ "type": "object", "properties": {} }\n')
+  assert.match((await mappa(['check'], { cwd: top })).stdout, /packages\/collector\n\n[\s\S]*1 variable is valid/)
 })

@@ -20,9 +20,12 @@ export interface Declaration {
 /** Counts the ways in which declarations and samples have been worded. Raise it with every change of their prose. */
 export const proseForm = 2
 
+/** The same for declarations only: since form 3, `process.env` may lack what no start is known to load. */
+const declarationForm = 3
+
 /** The first line of every declaration file that is written here. */
 const declarationHead = (loaded: boolean) =>
-  `// Written by mappa types${loaded ? ' --loaded' : ''} from the legend (form ${proseForm}). Do not edit: changes are lost.`
+  `// Written by mappa types${loaded ? ' --loaded' : ''} from the legend (form ${declarationForm}). Do not edit: changes are lost.`
 
 /** Tells whether a declaration file says that every start loads the layers; it says so until it is written otherwise. */
 export function isForLoaded(before: string | undefined): boolean {
@@ -42,8 +45,10 @@ export function isStaleDeclaration(before: string, fresh: string): boolean {
     : withoutComments(text) !== withoutComments(fresh)
 }
 
+/** What declarations of different forms have in common: earlier ones promise values that a start may lack. */
 function withoutComments(text: string): string {
   return text
+    .replace(/^(\s+\w+)\?: /gm, '$1: ')
     .replace(/^\s*\/\*\*[\s\S]*?\*\/\n/gm, '')
     .replace(/^\s*\/\/.*\n/gm, '')
     .replace(/\n{2,}/g, '\n')

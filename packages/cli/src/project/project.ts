@@ -240,6 +240,18 @@ export function noLegend(root: string, so = ', so values cannot be checked'): Fa
 /** At most this many folders or names are listed. */
 const toldMax = 3
 
+/** Says where the legends are, at the top of several packages that has none itself; undefined elsewhere. */
+export function legendsElsewhere(
+  { root, legendFile }: Pick<Project, 'root' | 'legendFile'>,
+  command: string,
+): string | undefined {
+  if (legendFile !== undefined || legendAbove(root) !== undefined) return undefined
+  const [first, ...others] = legendsBelow(root)
+  if (first === undefined) return undefined
+  const rest = [first, ...others].slice(0, toldMax + 1).join(', ')
+  return `There is no legend here, but in ${rest}${others.length > toldMax ? ', …' : ''}.\n  → Run: mappa ${command} --root ${first}\n`
+}
+
 /** The next command where there is no legend: in a member that has one, or `mappa init`. */
 export function nextStep(root: string): string {
   const other = legendAbove(root)

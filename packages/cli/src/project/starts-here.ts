@@ -1,4 +1,5 @@
-import { type Survey, stagesOf } from 'mappa'
+import { entriesOf, type Notice, type Survey, stagesOf } from 'mappa'
+import { notInImage } from '../starts/image-layers.js'
 import { type StartGets, startsAtStage } from '../starts/told.js'
 import type { Project } from './project.js'
 import { startFiles } from './start-files.js'
@@ -12,12 +13,30 @@ export function startsOfProject(
   found: Survey,
   names?: ReadonlySet<string>,
 ): readonly StartGets[] {
+  const entries = entriesOf(definition)
   const expected = [...found.trails.values()].flatMap(({ name, declared, winner }) => {
     const text = found.texts.get(name)
     const isElsewhere = winner?.source === 'environment' || winner?.source === 'command-line'
     const isWanted = names === undefined ? text !== undefined : names.has(name)
-    return declared && isWanted && !isElsewhere && name !== 'NODE_ENV' ? [{ name, text }] : []
+    return declared && isWanted && !isElsewhere && name !== 'NODE_ENV'
+      ? [{ name, text, isSwitch: entries[name]?.type === 'boolean' }]
+      : []
   })
   if (expected.length === 0) return []
   return startsAtStage(startFiles(root), { stage: found.stage.name, stages: stagesOf(definition), expected })
+}
+
+/** Layer files with values that an image of the project lacks. */
+export function lackingInImages(
+  { root, definition }: Pick<Project, 'root' | 'definition'>,
+  found: Survey,
+): readonly Notice[] {
+  const local = new Set(found.layers.filter((layer) => layer.local).map(({ name }) => name))
+  const given = new Map<string, string[]>()
+  for (const { name, declared, winner } of found.trails.values()) {
+    if (!declared || winner?.source !== 'file' || local.has(winner.layer) || winner.layer.includes('/')) continue
+    given.set(winner.layer, [...(given.get(winner.layer) ?? []), name])
+  }
+  if (given.size === 0) return []
+  return notInImage(startFiles(root), found.stage.name, stagesOf(definition), given)
 }

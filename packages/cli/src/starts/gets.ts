@@ -8,6 +8,8 @@ export interface Expected {
   readonly name: string
   /** Undefined if no layer gives it a value. */
   readonly text: string | undefined
+  /** True for a switch: its text "false" is true to code that tests it. */
+  readonly isSwitch?: boolean
 }
 
 /** What code gets of a name in a start, against what the layers of its stage give. */

@@ -160,3 +160,34 @@ function inFolder(folder: string, path: string): string {
   }
   return `/${steps.join('/')}`
 }
+
+/** Tells whether an image gets a file of the project's root, by what it copies. */
+export function isCopied({ copies }: Image, file: string): boolean {
+  return copies.some(({ sources }) =>
+    sources.some((source) => {
+      const plain = source.replace(/^\.?\//, '').replace(/\/$/, '')
+      return plain === '' || plain === '.' || globPattern(plain).test(file)
+    }),
+  )
+}
+
+/** The line of an ignore file, from 1, that keeps a file out of an image; undefined if none does. The last that fits counts. */
+export function ignoringLine(text: string, file: string): number | undefined {
+  let found: number | undefined
+  for (const [at, line] of text.split(/\r?\n/).entries()) {
+    const [, negated, pattern = ''] = /^\s*(!?)\/?(.*?)\/?\s*$/.exec(line) ?? []
+    if (pattern === '' || pattern.startsWith('#') || !globPattern(pattern).test(file)) continue
+    found = negated ? undefined : at + 1
+  }
+  return found
+}
+
+/** `*` stands for no slash, `**` for anything (Go's filepath.Match, as the format's reference says). */
+function globPattern(pattern: string): RegExp {
+  const parts = pattern.split(/(\*\*\/?|\*|\?)/).map((part) => {
+    if (part.startsWith('**')) return '(?:.*/)?'
+    if (part === '*') return '[^/]*'
+    return part === '?' ? '[^/]' : part.replace(/[^\w/]/g, '\\$&')
+  })
+  return new RegExp(`^${parts.join('')}$`)
+}

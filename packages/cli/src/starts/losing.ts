@@ -2,7 +2,7 @@ import { Comparison } from './gets.js'
 import { Packages } from './packages.js'
 import { type ReadInStart, Runner } from './run-through.js'
 import type { Load, Reader, Start, StartFiles } from './start.js'
-import { startsOf } from './starts.js'
+import { startsOf } from './start-list.js'
 import { changedCommand, stageOfStart } from './told.js'
 
 /** A value that goes from one layer file to another. */

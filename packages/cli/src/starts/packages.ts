@@ -220,11 +220,16 @@ const namesLayer = /['"`/]\.env(?:['"`]|\.(?:local|\$\{|['"`]))/
 const writes =
   /process\.env\[[^\]\n]+\]\s*(?:\|\||\?\?)?=(?!=)|Object\.assign\(\s*process\.env\b|process\.env\s*=(?!=)\s*/
 
+/** What a text imports, by its letters: to parse each module only to see that nothing is read in it would take seconds. */
+export function sourcesIn(text: string): readonly string[] {
+  return [...text.matchAll(/(?:\brequire\(|\bfrom|\bimport\(?)\s*(['"])([^'"\n]+)\1/g)].flatMap(([, , source = '']) =>
+    /^[a-z]+:/.test(source) ? [] : [source],
+  )
+}
+
 /** What one file of a package does, by its text: parsing what others wrote would take seconds. */
 function readingIn(text: string): FileReading {
-  const imports = [...text.matchAll(/(?:\brequire\(|\bfrom|\bimport\(?)\s*(['"])([^'"\n]+)\1/g)].flatMap(
-    ([, , source = '']) => (/^(?:node:|[a-z]+:)/.test(source) ? [] : [source]),
-  )
+  const imports = sourcesIn(text)
   const exports =
     /\bmodule\.exports\b|\bexports\.\w|\bexport\s*[{*]|\bexport\s+(?:default|const|let|var|function|class|async)/.test(
       text,

@@ -4,7 +4,8 @@ import { holdsCode } from '../code/parse.js'
 import { lineAndColumn } from '../code/place.js'
 import type { Read } from '../code/reads.js'
 import { codeFileAt } from './entry.js'
-import { type Condition, type Fallback, type Module, moduleOf, type NamedFile, type Step } from './module.js'
+import { type Condition, type Fallback, type Module, moduleOf, type NamedFile, type Step } from './module-steps.js'
+import { sourcesIn } from './packages.js'
 import { pathIn } from './programs.js'
 import type { Load, Program, StartFiles } from './start.js'
 
@@ -25,12 +26,16 @@ export interface RunThrough {
   readonly reads: readonly ReadInStart[]
   /** Names that its code sets itself. */
   readonly written: ReadonlySet<string>
+  /** True if its code makes settings of the layers. */
+  readonly settles: boolean
   /** A module that could not be followed. */
   readonly unknown: string | undefined
 }
 
 /** So many modules of one program are followed. */
 const modulesMax = 5000
+/** Imports within imports, so deep: a stack has room for many more. */
+const depthOfImportsMax = 1000
 
 /** Goes through the modules of a program in the order in which they run. */
 export class Runner {
@@ -47,17 +52,28 @@ export class Runner {
     this.#hoists = compilerOf({ read: files.read, code: files.paths })?.modules !== 'commonjs'
   }
 
-  /** The reads of a program, with what fills its environment at each. `nodeEnv` is what it is started with. */
-  through(program: Program, nodeEnv: string | undefined): RunThrough {
+  /**
+   * The reads of a program, with what fills its environment at each. `nodeEnv` is what it is started with. Where no module
+   * mentions one of the `names`, none is parsed.
+   */
+  through(program: Program, nodeEnv: string | undefined, names?: ReadonlySet<string>): RunThrough {
+    const settling = { settles: false }
+    if (names && !this.#mentions(program.modules, names, settling))
+      return { reads: [], written: new Set(), unknown: program.unknown, ...settling }
     const loads: Load[] = [...program.loads]
     const written = new Set<string>()
     const reads: (Omit<ReadInStart, 'loads' | 'after'> & { readonly count: number })[] = []
     const seen = new Set<string>()
     let unknown: string | undefined
+    let settles = false
     for (const source of program.packages)
       loads.push({ kind: 'package', source, how: 'import', files: [], certain: true })
-    const visit = (path: string, isCertain: boolean): void => {
-      if (seen.has(path) || seen.size > modulesMax) return
+    const visit = (path: string, isCertain: boolean, depth = 0): void => {
+      if (seen.has(path)) return
+      if (seen.size > modulesMax || depth > depthOfImportsMax) {
+        unknown ??= 'It has too many modules.'
+        return
+      }
       seen.add(path)
       const module = this.#module(path)
       if (!module) {
@@ -83,8 +99,9 @@ export class Runner {
         const taken = isCertain ? isStepTaken(step.when, nodeEnv) : undefined
         if (taken === false) continue
         if (step.what === 'import') {
+          settles ||= /^(?:mappa\/node|virtual:mappa\/settings)$/.test(step.source)
           const own = this.#own(path, step.source)
-          if (own !== undefined) visit(own, taken === true)
+          if (own !== undefined) visit(own, taken === true, depth + 1)
           else if (isOwnPreload(step.source))
             loads.push(taken ? { kind: 'mappa' } : { kind: 'unknown', by: step.source, place })
           else if (isPackageImport(step.source))
@@ -110,6 +127,7 @@ export class Runner {
     for (const path of program.modules) visit(path, true)
     return {
       written,
+      settles,
       unknown: program.unknown ?? unknown,
       reads: reads.map(({ count, ...read }) => ({
         ...read,
@@ -117,6 +135,25 @@ export class Runner {
         after: count === Infinity ? [] : loads.slice(count),
       })),
     }
+  }
+
+  /** Tells whether a module of a program mentions a name, by its letters; and notes whether one makes settings. */
+  #mentions(modules: readonly string[], names: ReadonlySet<string>, settling: { settles: boolean }): boolean {
+    const open = [...modules]
+    const seen = new Set(open)
+    let found = false
+    for (let path = open.pop(); path !== undefined && seen.size <= modulesMax; path = open.pop()) {
+      const text = holdsCode(path) ? (this.#files.read(path) ?? '') : ''
+      found ||= /\benv\b/.test(text) && [...names].some((name) => text.includes(name))
+      if (/['"](?:mappa\/node|virtual:mappa\/settings)['"]/.test(text)) settling.settles = true
+      for (const source of sourcesIn(text)) {
+        const own = this.#own(path, source)
+        if (own === undefined || seen.has(own)) continue
+        seen.add(own)
+        open.push(own)
+      }
+    }
+    return found
   }
 
   #module(path: string): Module | undefined {

@@ -78,6 +78,8 @@ export interface Start {
   /** The command as it is written. */
   readonly command: string
   readonly form: 'script' | 'image' | 'container' | 'process' | 'unit' | 'job'
+  /** The file of the image that it runs in, if it is one of this project. */
+  readonly image?: string | undefined
   readonly program: Program
   readonly outer: Outer
 }

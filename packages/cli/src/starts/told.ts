@@ -1,14 +1,16 @@
-import type { Fault } from 'mappa'
+import type { Fault, Notice, Place } from 'mappa'
 import { Comparison, type Expected, type Gets, inBrackets } from './gets.js'
 import { Packages } from './packages.js'
-import { Runner } from './run-through.js'
+import { type ReadInStart, Runner } from './run-through.js'
 import type { Load, Start, StartFiles } from './start.js'
-import { startsOf } from './starts.js'
+import { startsOf } from './start-list.js'
 
 /** What code gets in one start, by the names that it reads and that the layers of its stage give. */
 export interface StartGets {
   readonly start: Start
   readonly gets: ReadonlyMap<string, Gets>
+  /** Reads that test the text "false" for truth. */
+  readonly truths: readonly ReadInStart[]
   /** Why what it runs is not known to its end. */
   readonly unknown: string | undefined
 }
@@ -45,8 +47,9 @@ export function startsAtStage(
   const packages = new Packages(files)
   const runner = new Runner(files)
   const comparison = new Comparison(files, packages)
+  const names = new Set(expected.map(({ name }) => name))
   return own.map((start): StartGets => {
-    const run = runner.through(start.program, start.program.sets.get('NODE_ENV'))
+    const run = runner.through(start.program, start.program.sets.get('NODE_ENV'), names)
     const gets = new Map<string, Gets>()
     for (const each of expected) {
       // What code sets itself is its own.
@@ -55,13 +58,56 @@ export function startsAtStage(
       const worst = order.map((is) => all.find((one) => one.is === is)).find((one) => one !== undefined)
       if (worst) gets.set(each.name, worst)
     }
+    const switches = expected.filter(({ isSwitch, text }) => isSwitch === true && text === 'false')
+    const truths = switches.flatMap((each) =>
+      run.reads.filter(
+        (read) =>
+          read.name === each.name &&
+          isTruthTest(read.read) &&
+          comparison.gets(start, each, { ...read, fallback: undefined }).is === 'same',
+      ),
+    )
     const isOpen = start.outer === 'elsewhere' ? 'Where it runs, other values may be set.' : undefined
-    return { start, gets, unknown: run.unknown ?? isOpen }
+    return { start, gets, truths, unknown: run.unknown ?? isOpen }
   })
+}
+
+/** `if (read)`, `!read`, `read && …`, `read ? … : …`, `read || false`, `Boolean(read)` */
+function isTruthTest({ node, parents }: ReadInStart['read']): boolean {
+  const parent = parents.at(-1)
+  if (!parent || node.type === 'ObjectProperty') return false
+  if (/^(?:If|While|For)Statement$|^ConditionalExpression$/.test(parent.type)) return parent.test === node
+  if (parent.type === 'UnaryExpression') return parent.operator === '!'
+  if (parent.type === 'LogicalExpression') {
+    const right = parent.right as { type?: string; value?: unknown }
+    return (
+      parent.left === node &&
+      (parent.operator === '&&' || (parent.operator === '||' && right.type === 'BooleanLiteral'))
+    )
+  }
+  const callee = parent.callee as { type?: string; name?: unknown } | undefined
+  return parent.type === 'CallExpression' && callee?.name === 'Boolean'
 }
 
 /** Of several reads of a name the worst counts. */
 const order = ['lost', 'other', 'unknown', 'set', 'same'] as const
+
+/** Notices of switches that code tests for truth as text: one for each place. */
+export function trueInCode(all: readonly StartGets[]): readonly Notice[] {
+  const places = new Map(
+    all.flatMap(({ truths }) =>
+      truths.map((each) => [`${each.place.file}:${each.place.line}:${each.place.column}`, each] as const),
+    ),
+  )
+  return [...places.values()].map(({ name, place, read }) => ({
+    kind: 'true-in-code',
+    name,
+    message: `${name} is "false" in the layers, but this code takes every text for true.`,
+    place,
+    excerpt: { text: name, start: 0, end: name.length },
+    remedy: `Write: process.env.${read.name} === 'true'`,
+  }))
+}
 
 /** The faults of starts that are known to their ends: one for each start and cause. `layerOf` names the layer that gives a name. */
 export function notLoaded(all: readonly StartGets[], layerOf: (name: string) => string): readonly Fault[] {
@@ -154,4 +200,41 @@ function remedyFor(start: Start): string {
   if (start.form === 'container') return `Write: command: ${changed}`
   const [, key] = /^\s*("[^"]*"\s*:)/.exec(start.line) ?? []
   return `Write: ${key ?? '"start":'} ${JSON.stringify(changed)}`
+}
+
+/** What a start gives code instead of what the layers of its stage give. */
+export interface Deviation {
+  /** The start as a person knows it. */
+  readonly start: string
+  readonly place: Place
+  readonly gets: 'nothing' | 'fallback' | 'other' | 'set' | 'unknown'
+  /** A fallback's text, or that which the start sets. It may be a secret. */
+  readonly text?: string | undefined
+  /** Where code reads it. */
+  readonly read?: Place | undefined
+  /** The reader that gives another value, and its file; or why it is not known. */
+  readonly by?: string | undefined
+  readonly file?: string | undefined
+}
+
+/** The starts in which code gets another value of a variable, or in which that is not known. */
+export function deviationsOf(all: readonly StartGets[], name: string): readonly Deviation[] {
+  return all.flatMap(({ start, gets, unknown }): Deviation[] => {
+    const own = gets.get(name)
+    if (!own || own.is === 'same') return []
+    const known = { start: start.name, place: start.place }
+    const read = 'read' in own ? own.read?.place : undefined
+    if (own.is === 'set') return [{ ...known, gets: 'set', text: own.text }]
+    if (own.is === 'unknown') return [{ ...known, gets: 'unknown', by: own.why, read }]
+    // Where something else may set it, nothing is certain.
+    if (unknown !== undefined) return [{ ...known, gets: 'unknown', by: unknown.replace(/\.$/, ''), read }]
+    return [{ ...known, read, ...instead(own) }]
+  })
+}
+
+function instead(own: Gets): Pick<Deviation, 'gets' | 'text' | 'by' | 'file'> {
+  if (own.is === 'other') return { gets: 'other', by: own.by, file: own.file }
+  const fallback = own.is === 'lost' ? own.read.fallback : undefined
+  if (fallback === undefined) return { gets: 'nothing' }
+  return { gets: 'fallback', ...(fallback !== 'computed' && { text: fallback.text }) }
 }

@@ -15,8 +15,6 @@ export interface StartWay extends Omit<Start, 'program'> {
   readonly loads: readonly Load[]
   /** The script of the package that it is. */
   readonly script?: string
-  /** The image's file. */
-  readonly image?: string
   /** Where the project lies for the command, from the root, with a slash at its end. */
   readonly folder: string
 }

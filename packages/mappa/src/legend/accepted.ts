@@ -11,7 +11,7 @@ export interface Accepted {
   readonly until: string
 }
 
-/** Faults with which a start still has all values. */
+/** Faults with which a start still has all values, or which only the command tells. */
 export const acceptableFaults = [
   ...([
     'undeclared',
@@ -31,6 +31,8 @@ export const acceptableNotices = [
   ...(['second-legend', 'unread', 'computed-read', 'unparsed', 'former-name', 'deprecated', 'placeholder'] as const),
   'read-already',
   'key-of-other-stage',
+  'not-in-image',
+  'true-in-code',
 ] as const
 
 /** Tells whether a value is a list of what may be accepted. */

@@ -4,6 +4,7 @@ import { isHostName } from '../../code/host-names.js'
 import { holdsCode, overParsed, type SourceFile } from '../../code/parse.js'
 import { lineAndColumn } from '../../code/place.js'
 import { type Read, type Reads, readsIn } from '../../code/reads.js'
+import { namesWithFiles } from '../../declared/names-with-files.js'
 
 /** Differences between code and legend. */
 export interface CodeReport {
@@ -19,6 +20,7 @@ export interface CodeReport {
 export function againstCode(definition: Legend, files: Iterable<SourceFile>): CodeReport {
   const entries = entriesOf(definition)
   const names = Object.keys(entries)
+  const known = new Set(namesWithFiles(definition))
   const remotes = definition.remotes ?? []
   const faults: Fault[] = []
   const notices: Notice[] = []
@@ -41,10 +43,11 @@ export function againstCode(definition: Legend, files: Iterable<SourceFile>): Co
     }
     for (const property of found.properties) properties.add(property)
     for (const each of found.reads) {
-      read.add(each.name)
+      // A file's name stands for what it holds.
+      read.add(Object.hasOwn(entries, each.name) ? each.name : each.name.replace(/_FILE$/, ''))
       // The plugin refuses names that its module does not have.
-      const known = Object.hasOwn(entries, each.name) || each.from === 'virtual:mappa/settings'
-      if (!known && !isHostName(each.name) && !isKept(file, each)) faults.push(noEntry(each, file, names))
+      const isKnown = known.has(each.name) || each.from === 'virtual:mappa/settings'
+      if (!isKnown && !isHostName(each.name) && !isKept(file, each)) faults.push(noEntry(each, file, names))
     }
     for (const each of computedNotices(found, file)) notices.push(each)
   }

@@ -1,6 +1,15 @@
 import { join } from 'node:path'
 import { pathToFileURL } from 'node:url'
-import { type Fault, type Legend, type Notice, type Reported, reportSarif, reportText, type Survey } from 'mappa'
+import {
+  entriesOf,
+  type Fault,
+  type Legend,
+  type Notice,
+  type Reported,
+  reportSarif,
+  reportText,
+  type Survey,
+} from 'mappa'
 import { isAboutRoot, isAccepted, isGeneral, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import { capturedEnvironment } from '../../project/captured.js'
 import { ignoredFiles, layerNamesIn, legendsBelow } from '../../project/files.js'
@@ -49,7 +58,10 @@ export interface CheckOptions extends ProjectOptions {
 /** `mappa check`: every fault and notice of a stage, or of each; at the top of several projects, of each of those. */
 export async function check(options: CheckOptions): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
-  const members = project.legendFile === undefined && options.root === undefined ? legendMembers(project.root) : []
+  // A legend without variables says nothing of the packages below it.
+  const isEmpty = project.legendFile === undefined || Object.keys(entriesOf(project.definition)).length === 0
+  const isSound = project.faults.length === 0
+  const members = isEmpty && isSound && options.root === undefined ? legendMembers(project) : []
   const outcomes: ProjectReports[] = []
   if (members.length === 0) outcomes.push(await checked(project, options))
   for (const member of members) {
@@ -74,8 +86,8 @@ export async function check(options: CheckOptions): Promise<{ exitCode: number; 
 }
 
 /** The folders below the working directory that hold a legend, where it holds none itself. */
-function legendMembers(root: string): readonly string[] {
-  return legendAbove(root) === undefined ? legendsBelow(root) : []
+function legendMembers({ root, legendFile }: Project): readonly string[] {
+  return legendFile !== undefined || legendAbove(root) === undefined ? legendsBelow(root) : []
 }
 
 /** The reports of one project. */
@@ -112,7 +124,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
     const { found } = await surveyProject(project, own)
     // Which stage it is matters where there is something to check.
     const all = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
-    const unloaded = options.asCloned ? [] : await notLoadedIn(project, found)
+    const starts = options.asCloned ? { faults: [], notices: [] } : await startReport(project, found)
     const { faults: ofStage, given } = options.asCloned ? cloneFaults(found, all) : { faults: all, given: undefined }
     // A report that is not about a stage is reported once.
     const [faults, notices] =
@@ -126,9 +138,15 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
       faults:
         (options.everyStage || options.asCloned) && isBare
           ? missing
-          : [...ofStage, ...sharedIn(found, project), ...[...unloaded, ...faults].filter(isOpen)],
-      notices: [...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)), ...notices.filter(isOpen)],
-      accepted: [...found.accepted, ...[...unloaded, ...faults, ...notices].filter((fault) => !isOpen(fault))],
+          : [...ofStage, ...sharedIn(found, project), ...[...starts.faults, ...faults].filter(isOpen)],
+      notices: [
+        ...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)),
+        ...[...starts.notices, ...notices].filter(isOpen),
+      ],
+      accepted: [
+        ...found.accepted,
+        ...[...starts.faults, ...starts.notices, ...faults, ...notices].filter((fault) => !isOpen(fault)),
+      ],
       ...(given && { hostGives: given }),
     })
   }
@@ -159,21 +177,23 @@ function cloneFaults(
   return { faults: kept, given: [...given] }
 }
 
-/** Values that a start of the project would lose, although layers give them. */
-async function notLoadedIn(project: Project, found: Survey): Promise<readonly Fault[]> {
+/** Values that a start of the project would lose although layers give them, and what of the layers no start would have. */
+async function startReport(project: Project, found: Survey): Promise<CodeReport> {
+  const nothing = { faults: [], notices: [] }
   // With another fault it is not known what a start would get.
-  if (project.definition === undefined || found.faults.some(({ kind, name }) => name === undefined && isGeneral(kind)))
-    return []
-  const { startsOfProject } = await import('../../project/starts-here.js')
-  const { notLoaded } = await import('../../starts/told.js')
+  const isOpen = found.faults.some(({ kind, name }) => name === undefined && isGeneral(kind))
+  if (project.definition === undefined || isOpen) return nothing
+  const { lackingInImages, startsOfProject } = await import('../../project/starts-here.js')
+  const { notLoaded, trueInCode } = await import('../../starts/told.js')
   const layerOf = (name: string) => {
     const { winner } = found.trail(name)
     return winner?.source === 'default' ? "the legend's default" : (winner?.layer ?? 'the layers')
   }
-  return notLoaded(startsOfProject(project, found), layerOf).map((fault) => ({
-    ...fault,
-    message: found.mask(fault.message),
-  }))
+  const starts = startsOfProject(project, found)
+  return {
+    faults: notLoaded(starts, layerOf).map((fault) => ({ ...fault, message: found.mask(fault.message) })),
+    notices: [...trueInCode(starts), ...lackingInImages(project, found)],
+  }
 }
 
 /** Files that are made from the legend, and are not as it would make them now. */

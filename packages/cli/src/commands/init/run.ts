@@ -5,6 +5,7 @@ import { namesIn, rightName, textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
 import { capitalized, counted } from '../../declared/counted.js'
 import type { LegendForm } from '../../declared/legend-form.js'
+import { namesWithFiles } from '../../declared/names-with-files.js'
 import { isTelling } from '../../lift/facts.js'
 import { gathered } from '../../lift/lift.js'
 import { confirmed } from '../../project/carry-out.js'
@@ -56,6 +57,14 @@ export async function init(options: InitOptions): Promise<{ exitCode: number; ca
   const { before, hidden } = await beforeOf(project, misnamed, files)
   const wishes = await wishesOf(options, before)
   const setup = setupOf(before, wishes)
+  const below = wouldBeEmpty(setup, project) && foldersApart(root).filter((each) => isPackageFolder(root, each))
+  if (below && below.length > 0 && !options.json) {
+    const [first = ''] = below
+    talk().write(
+      `${root} is the top of several packages, and has no variable of its own. Nothing was written.\n  → Run: mappa init --root ${first.replace(/\/$/, '')}\n`,
+    )
+    return { exitCode: exitCodes.faults }
+  }
   const changes = withRenames(setup, misnamed, root)
   const terminal = output()
   if (options.json) {
@@ -92,6 +101,15 @@ async function writtenIfWanted(
   terminal.write(`${paragraph(summary, terminal.width)}\n`)
   terminal.write(`${nextLines(before, setup, root).join('\n')}\n`)
   return { exitCode: exitCodes.fine }
+}
+
+/** Tells whether a legend would be new, and without a variable. */
+function wouldBeEmpty({ entries }: Setup, { legendFile }: Project): boolean {
+  return legendFile === undefined && entries.length === 0
+}
+
+function isPackageFolder(root: string, folder: string): boolean {
+  return existsSync(join(root, folder, 'package.json'))
 }
 
 /** A file to be written, or with null to be removed. */
@@ -166,7 +184,7 @@ async function beforeOf(
   const paths = [...projectPaths(root, foldersApart(root))].filter(isTelling)
   const code = paths.filter(holdsCode)
   const looked = counting(paths, (count) => `Looked through ${counted(count, 'file')} …`)
-  const { candidates, secrets } = gathered(await factsAcross(root, looked), Object.keys(entriesOf(definition)))
+  const { candidates, secrets } = gathered(await factsAcross(root, looked), namesWithFiles(definition))
   return {
     before: {
       read,

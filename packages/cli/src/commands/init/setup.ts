@@ -3,6 +3,7 @@ import { layerFiles } from 'mappa/command'
 import { type WrittenEntry, withEntries, withStage } from '../../declared/legend-edits.js'
 import { type LegendForm, legendPath } from '../../declared/legend-form.js'
 import { withComments } from '../../declared/legend-text.js'
+import { namesWithFiles } from '../../declared/names-with-files.js'
 import { samplePath } from '../../declared/sample.js'
 import { declarationsOf, sampleChangeFor } from '../../edits/made-files.js'
 import { pluginChange } from '../../edits/vite-config.js'
@@ -169,10 +170,10 @@ function newEntries({ layers, read, reads, definition }: Before): readonly Writt
   const names = namesIn(layers, read(samplePath) ?? read('.env.sample'))
   const byName = new Map(reads.map((candidate) => [candidate.name, candidate]))
   for (const name of byName.keys()) if (!names.has(name)) names.set(name, { texts: new Map(), comment: undefined })
-  const declared = definition?.entries ?? {}
+  const declared = new Set(namesWithFiles(definition))
   const hasBundler = ['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)
   return [...names]
-    .filter(([name]) => !Object.hasOwn(declared, name) && !/^(?:NODE_ENV|NODE_OPTIONS|PATH|MAPPA_[A-Z]+)$/.test(name))
+    .filter(([name]) => !declared.has(name) && !/^(?:NODE_ENV|NODE_OPTIONS|PATH|MAPPA_[A-Z]+)$/.test(name))
     .map(([name, { texts, comment }]) => {
       const candidate = byName.get(name)
       const page = candidate?.reach === 'browser' || (hasBundler && /^VITE_/.test(name))

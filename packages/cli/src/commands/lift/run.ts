@@ -4,6 +4,7 @@ import { type Legend, printable, stagesOf } from 'mappa'
 import { repositoryTop, textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
 import { counted } from '../../declared/counted.js'
+import { namesWithFiles } from '../../declared/names-with-files.js'
 import { holdersOf } from '../../edits/holders.js'
 import type { Candidate } from '../../guess/finding.js'
 import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/candidates-text.js'
@@ -68,7 +69,7 @@ type Check = (options: ProjectOptions & { readonly json?: boolean }) => Promise<
 export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   if (options.pick && (options.json || !isAsked())) throw new UsageError('--pick needs a terminal. Use --only here.')
   const project = await openProject(options)
-  const names = Object.keys((project.definition as Legend | undefined)?.entries ?? {})
+  const names = namesWithFiles(project.definition)
   const apart = foldersApart(project.root)
   const paths = [...projectPaths(project.root, apart)].filter(isTelling)
   const own = { code: paths.filter(holdsCode), compose: options.compose }

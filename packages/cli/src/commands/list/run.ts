@@ -2,11 +2,18 @@ import { entriesOf, isStageName, type Legend, reportText, type Survey, stagesOf 
 import { isGeneral, stageLine } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { capturedEnvironment } from '../../project/captured.js'
-import { exitCodeFor, openProject, type Project, type ProjectOptions, surveyProject } from '../../project/project.js'
+import {
+  exitCodeFor,
+  legendsElsewhere,
+  openProject,
+  type Project,
+  type ProjectOptions,
+  surveyProject,
+} from '../../project/project.js'
 import { startsOfProject } from '../../project/starts-here.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
-import { jsonText, output } from '../../terminal/terminal.js'
+import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { patternFor } from '../../terminal/wanted.js'
@@ -29,6 +36,8 @@ export async function list(
   options: ListOptions,
 ): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
+  const elsewhere = legendsElsewhere(project, 'list')
+  if (elsewhere !== undefined) talk().write(elsewhere)
   const { stage, names } = stageAndNames(given, project.definition, options)
   const captured = await capturedEnvironment(options.captured)
   const { found } = await surveyProject(project, { ...options, ...captured, ...stage })

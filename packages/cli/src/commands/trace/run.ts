@@ -3,11 +3,18 @@ import { stageLine } from 'mappa/command'
 import { takersOf } from '../../edits/plan.js'
 import { capturedEnvironment, givenText } from '../../project/captured.js'
 import { projectFiles } from '../../project/files.js'
-import { exitCodeFor, openProject, type Project, type ProjectOptions, surveyProject } from '../../project/project.js'
+import {
+  exitCodeFor,
+  legendsElsewhere,
+  openProject,
+  type Project,
+  type ProjectOptions,
+  surveyProject,
+} from '../../project/project.js'
 import { startsOfProject } from '../../project/starts-here.js'
-import { deviationsOf } from '../../starts/deviations.js'
+import { deviationsOf } from '../../starts/told.js'
 import { unseen } from '../../terminal/ask.js'
-import { isAsked, jsonText, output } from '../../terminal/terminal.js'
+import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { lastChange } from './blame.js'
@@ -32,6 +39,8 @@ export async function trace(
   options: TraceOptions,
 ): Promise<{ exitCode: number; cause?: string | undefined }> {
   const project = await openProject(options)
+  const elsewhere = legendsElsewhere(project, 'trace')
+  if (elsewhere !== undefined) talk().write(elsewhere)
   const { found } = await surveyProject(project, { ...options, ...(await capturedEnvironment(options.captured)) })
   if (options.sameAs !== undefined) return sameAs(wanted, found, options.sameAs)
   const names = [...new Set(wanted.flatMap((each) => namesMatching(each, found)))]

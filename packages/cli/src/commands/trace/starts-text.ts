@@ -1,5 +1,5 @@
 import { type Place, printable } from 'mappa'
-import type { Deviation } from '../../starts/deviations.js'
+import type { Deviation } from '../../starts/told.js'
 import { paragraph } from '../../terminal/paragraph.js'
 
 /** A start in which code gets another value, with texts that may be shown. */

@@ -1,6 +1,12 @@
 import { reportText } from 'mappa'
 import { childEnvironment } from 'mappa/command'
-import { exitCodeFor, openProject, type ProjectOptions, surveyProject } from '../../project/project.js'
+import {
+  exitCodeFor,
+  legendsElsewhere,
+  openProject,
+  type ProjectOptions,
+  surveyProject,
+} from '../../project/project.js'
 import { runChild } from '../../run/child.js'
 import { tooLongFor } from '../../run/limits.js'
 import { talk } from '../../terminal/terminal.js'
@@ -16,6 +22,8 @@ export async function withSettings(
   if (faults.length === 0)
     return { exitCode: await runChild(command, childEnvironment(found, process.env, project.root, { asked })) }
   const terminal = talk()
+  const elsewhere = legendsElsewhere(project, 'with')
+  if (elsewhere !== undefined) terminal.write(elsewhere)
   const { stage } = found
   terminal.write(
     reportText(

@@ -100,6 +100,8 @@ export const noticeKinds = {
   'secret-within': {},
   'not-searched': {},
   'key-shaped': {},
+  'not-in-image': {},
+  'true-in-code': {},
 } as const satisfies Readonly<Record<string, NoticeKindFacts>>
 
 export type FaultKind = keyof typeof faultKinds

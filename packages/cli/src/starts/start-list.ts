@@ -32,10 +32,10 @@ export function startsOf(files: StartFiles): readonly Start[] {
     if (around.length > 0 && !around.some(isAsItself)) return []
     const isElsewhere = way.script !== undefined && elsewhere.has(way.script)
     const outer: Outer = isElsewhere ? 'elsewhere' : way.outer
-    const { name, place, line, command, form } = way
+    const { name, place, line, command, form, image } = way
     return programs
       .filter((program) => way.script === undefined || program.scripts.length < 2 || !isAsItself(program))
-      .map((program): Start => ({ name, place, line, command, form, program, outer }))
+      .map((program): Start => ({ name, place, line, command, form, image, program, outer }))
   })
 }
 
