@@ -20,6 +20,14 @@ const { LOG_LEVEL = 'info', SCALES } = process.env
 console.log(\`Asking the collector on port \${port} for \${SCALES ?? 'all'} scales\`)
 `
 
+/** How that script is started. */
+const weighing = `{
+  "scripts": {
+    "weigh": "MAPPA_STAGE=staging node weigh.mjs"
+  }
+}
+`
+
 /** Who commits. */
 const keeper = ['-c', 'user.name=Keeper', '-c', 'user.email=keeper@fennelhill.example']
 
@@ -59,10 +67,13 @@ async function story() {
 
   step(
     '6. Values that a program really gets',
-    'A script of somebody else reads around the layers. The witness only watches.',
+    'A script of somebody else reads around the layers. check knows how it is started, and the witness watches it.',
   )
   writeFileSync(join(cwd, 'weigh.mjs'), reader)
+  writeFileSync(join(cwd, 'package.json'), weighing)
   await type('cat weigh.mjs')
+  await type('mappa check staging', { expected: 1, from: /^Fault/, to: /^ {2}→/ })
+  rmSync(join(cwd, 'package.json'))
   await type('mappa witness staging -- node weigh.mjs', { from: /^Asking/, to: /^ {2}SCALES/, lines: 12 })
 
   step('7. Side by side', 'The stages are compared, with secrets masked.')

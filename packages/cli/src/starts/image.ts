@@ -142,7 +142,7 @@ function wordsInList(text: string): string[] {
   }
 }
 
-/** A command in its list form as a shell would take it. */
+/** A command in its list form, written for a shell. */
 export function commandText(text: string): string {
   const words = text.startsWith('[') ? wordsInList(text) : []
   return words.length > 0 ? quotedWords(words) : text

@@ -37,6 +37,10 @@ export function guessedEntry({ name, texts, comment, read, page }: Known): Writt
   // A value that every stage has is required, unless code checks for it.
   const isAskedFor = read?.sites.some(({ variable }) => variable?.asks) ?? false
   const optional = isShared(texts) ? isAskedFor : (read?.entry.optional ?? (!isGiven && read === undefined))
+  // A credential in code is not a default, and code goes on with it.
+  const reads = read?.sites.filter(({ variable }) => variable?.given !== true) ?? []
+  const isFallenBack =
+    fallback !== undefined || (reads.length > 0 && reads.every(({ variable }) => variable?.fallback !== undefined))
   const value = fallback === undefined || isFalse || secret ? undefined : defaultOf(words.type, fallback)
   return {
     name,
@@ -44,7 +48,7 @@ export function guessedEntry({ name, texts, comment, read, page }: Known): Writt
       ...words,
       ...(value !== undefined && { default: value }),
       // With a fallback, code goes on without a value.
-      ...(value === undefined && (fallback !== undefined || isOptional(texts, optional)) && { optional: true }),
+      ...(value === undefined && (isFallenBack || isOptional(texts, optional)) && { optional: true }),
     },
     ...(comment && { description: comment }),
   }
