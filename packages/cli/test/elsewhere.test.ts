@@ -146,3 +146,59 @@ test('what is there of a kind is accepted for now: by variable, shown first, and
     }
   }
 })
+
+test('compare --since tells exceptions, sources and starts that have changed, and no command', async () => {
+  const entries = "{ FEED: { type: 'string', optional: true }, PLACE_URL: { type: 'string', optional: true } }"
+  const legendWith = (options: string) =>
+    `import { legend } from 'mappa/legend'\nexport default legend(${entries}, ${options})\n`
+  const root = project({
+    'mappa.legend.mjs': legendWith(
+      "{ accepted: [{ kind: 'unread', because: 'once', until: '2999-01-01' }, { kind: 'undeclared', because: 'for now', until: '2999-01-01' }] }",
+    ),
+    'package.json': '{ "scripts": { "start": "node a.js", "gone": "node b.js" } }\n',
+    'a.js': 'process.env.OLD // mappa keep: a host sets it\n',
+    'mappa.accepted.json': '[{ "path": "old/*", "because": "made up" }]\n',
+  })
+  rmSync(join(root, '.git'), { recursive: true })
+  const git = (...args: readonly string[]) =>
+    spawnSync('git', ['-c', 'user.name=Rosa', '-c', 'user.email=rosa@fennelhill.example', ...args], { cwd: root })
+  git('init', '-q')
+  git('add', '--', '*.mjs', '*.json', 'a.js')
+  git('commit', '-qm', 'Hives')
+  assert.doesNotMatch((await mappa(['compare', '--since', 'HEAD'], { cwd: root })).stdout, /Exceptions/)
+  writeFileSync(
+    join(root, 'mappa.legend.mjs'),
+    legendWith(
+      "{ accepted: [{ kind: 'undeclared', because: 'for now', until: '2999-06-30' }], remotes: [{ name: 'the store', url: 'PLACE_URL' }] }",
+    ),
+  )
+  writeFileSync(
+    join(root, 'package.json'),
+    '{ "scripts": { "start": "TOKEN=heather-and-clover node a.js", "fresh": "node c.js" } }\n',
+  )
+  writeFileSync(join(root, 'a.js'), 'process.env.OTHER // mappa keep: a shell sets it\n')
+  writeFileSync(join(root, 'mappa.accepted.json'), '[{ "path": "new/*", "because": "made up" }]\n')
+  const { stdout } = await mappa(['compare', '--since', 'HEAD', '--json'], { cwd: root })
+  const { beside } = JSON.parse(stdout) as { beside: { kind: string; change: string; what: string }[] }
+  const expected = [
+    'added exception: a.js: a shell sets it',
+    'added source: the store',
+    'added start: the script "fresh"',
+    'changed exception: guard: made up',
+    'changed exception: undeclared: for now',
+    'changed start: the script "start"',
+    'removed exception: a.js: a host sets it',
+    'removed exception: unread: once',
+    'removed start: the script "gone"',
+  ]
+  assert.deepEqual(beside.map(({ kind, change, what }) => `${change} ${kind}: ${what}`).sort(), expected)
+  for (const form of [[], ['--as', 'markdown']]) {
+    const told = (await mappa(['compare', '--since', 'HEAD', ...form], { cwd: root })).stdout
+    assert.match(told, /Exceptions, sources and starts/)
+    assert.equal(
+      told.match(/^(?:- | {2})(?:added|changed|removed) (?:exception|source|start): /gm)?.length,
+      expected.length,
+    )
+    assert.ok(!told.includes('heather'))
+  }
+})

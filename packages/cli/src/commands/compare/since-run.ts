@@ -15,6 +15,7 @@ import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { type Ended, exitCodes, UsageError } from '../../terminal/usage-error.js'
+import { type BesideChange, besideChanges, besideLines } from './beside.js'
 import { earlierProject } from './earlier.js'
 import { changesSince, type StageAt, type StageChanges } from './since.js'
 import { sinceMarkdown, sinceText } from './since-text.js'
@@ -53,8 +54,10 @@ export async function compareSince(
       return { exitCode: exitCodes.faults }
     }
     const found: StageChanges[] = []
+    const masks: ((text: string) => string)[] = []
     for (const stage of stages) {
       const now = await stageAt(project, stage)
+      masks.push((text) => now.found.mask(text))
       const host = options.host === undefined ? undefined : await namesOnHost(options, now.found, project, stage)
       if (typeof host === 'string') {
         talk().write(`${host}\nNothing was compared.\n`)
@@ -65,7 +68,11 @@ export async function compareSince(
       found.push(changesSince(stage, before, now, host))
     }
     const lacking = found.flatMap(({ tasks }) => tasks.filter(({ kind }) => kind === 'give'))
-    tell(found, { commit: earlier.commit, revision }, options, lacking.length)
+    const beside = besideChanges(project.root, revision, project.definition, old.definition).map((each) => ({
+      ...each,
+      what: masks.reduce((text, mask) => mask(text), each.what),
+    }))
+    tell(found, { commit: earlier.commit, revision, beside }, options, lacking.length)
     return { exitCode: options.host !== undefined && lacking.length > 0 ? exitCodes.faults : exitCodes.fine }
   } finally {
     earlier.close()
@@ -74,7 +81,7 @@ export async function compareSince(
 
 function tell(
   found: readonly StageChanges[],
-  since: { readonly commit: string; readonly revision: string },
+  since: { readonly commit: string; readonly revision: string; readonly beside: readonly BesideChange[] },
   options: SinceOptions,
   lacking: number,
 ): void {
@@ -83,11 +90,19 @@ function tell(
   const commit = isNamed ? `${since.commit} (${printable(since.revision)})` : since.commit
   if (options.json)
     terminal.write(
-      jsonText(jsonReport({}, { since: since.commit, stages: found }, options.host === undefined || lacking === 0)),
+      jsonText(
+        jsonReport(
+          {},
+          { since: since.commit, stages: found, beside: since.beside },
+          options.host === undefined || lacking === 0,
+        ),
+      ),
     )
-  else if (options.as === 'markdown') terminal.write(sinceMarkdown(found, commit))
+  else if (options.as === 'markdown') terminal.write(sinceMarkdown(found, commit, besideLines(since.beside)))
   else {
     terminal.write(`Since ${commit}\n\n${sinceText(found, terminal)}\n\n`)
+    const beside = besideLines(since.beside).map((line) => `${paragraph(`  ${line}`, terminal.width)}\n`)
+    if (beside.length > 0) terminal.write(`Exceptions, sources and starts\n${beside.join('')}\n`)
     const changed = new Set(found.flatMap(({ changes }) => changes.map(({ name }) => name))).size
     const hosts =
       options.host === undefined

@@ -72,7 +72,7 @@ function tasksBy(tasks: readonly HostTask[]): (readonly [head: string, tasks: re
 }
 
 /** The same for a review: a list to tick off, and a table of what has changed. */
-export function sinceMarkdown(stages: readonly StageChanges[], commit: string): string {
+export function sinceMarkdown(stages: readonly StageChanges[], commit: string, beside: readonly string[]): string {
   const parts = stages.map(({ stage, changes, tasks }) => {
     const rows = changes.map((change) => `| ${change.kind} | ${code(change.name)} | ${cells(change)} |`)
     const table = rows.length === 0 ? [] : ['', '| | variable | before | now |', '| --- | --- | --- | --- |', ...rows]
@@ -85,7 +85,9 @@ export function sinceMarkdown(stages: readonly StageChanges[], commit: string): 
     const none = rows.length === 0 && asked.length === 0 ? ['', 'No changes.'] : []
     return [`### ${capitalized(stage)}`, ...asked, ...table, ...none].join('\n')
   })
-  return `## Settings since ${commit}\n\n${parts.join('\n\n')}\n`
+  const others = beside.map((line) => `- ${markdownText(line)}`).join('\n')
+  const last = others === '' ? '' : `\n### Exceptions, sources and starts\n\n${others}\n`
+  return `## Settings since ${commit}\n\n${parts.join('\n\n')}\n${last}`
 }
 
 function cells({ kind, before, after, from }: VariableChange): string {

@@ -14,6 +14,7 @@ const plainOptions = {
   diff: ['--no-textconv', '--no-ext-diff'],
   'diff-tree': ['--no-textconv', '--no-ext-diff'],
   'for-each-ref': [],
+  grep: ['--no-textconv', '--no-recurse-submodules'],
   'ls-files': [],
   'ls-tree': [],
   'rev-list': [],
