@@ -202,3 +202,52 @@ test('compare --since tells exceptions, sources and starts that have changed, an
     assert.ok(!told.includes('heather'))
   }
 })
+
+test('a bundle of another stage is told, by check for one stage and by list for all', async () => {
+  const root = project({
+    'mappa.legend.mjs': `import { legend } from 'mappa/legend'
+export default legend({
+  FEED: { type: 'string', reach: 'browser' },
+  PLACE: { type: 'string', reach: 'browser', optional: true },
+  SAME: { type: 'string', reach: 'browser', default: 'everywhere' },
+  HOST: { type: 'string', optional: true },
+})\n`,
+    '.env.staging': 'FEED=https://feed.example/staging\nPLACE=orchard\nHOST=server-staging\n',
+    '.env.production': 'FEED=https://feed.example/live\nPLACE=orchard-of-all\nHOST=server-live\n',
+    'staging/page.js': 'go("https://feed.example/staging", "orchard", "everywhere")',
+    'live/assets/page.js': 'go("https:\\/\\/feed.example\\/live", "orchard-of-all", "everywhere", "server-staging")',
+    'both.js': 'go("https://feed.example/live", "https://feed.example/staging")',
+    'none/page.js': 'go()',
+  })
+  const kindsOf = async (line: string) => {
+    const { stdout } = await mappa([...line.split(' '), '--json'], { cwd: root })
+    return (JSON.parse(stdout) as { faults: { kind: string; name: string }[] }).faults.map(
+      ({ kind, name }) => `${kind} ${name}`,
+    )
+  }
+  assert.deepEqual(await kindsOf('check production --bundle staging'), ['other-stage FEED'])
+  for (const right of [
+    'staging --bundle staging',
+    'production --bundle live',
+    'production --bundle both.js',
+    'staging --bundle none',
+  ])
+    assert.deepEqual(await kindsOf(`check ${right}`), [], right)
+  assert.equal((await mappa(['check', 'production', '--bundle', 'away'], { cwd: root })).code, 2)
+  const { stdout } = await mappa(['list', 'production', '--bundle', 'live'], { cwd: root })
+  assert.match(
+    stdout,
+    /live contains:\n {2}FEED: of stage production {2}\(live\/assets\/page\.js\)\n {2}PLACE: of stage production/,
+  )
+  assert.match(
+    (await mappa(['list', 'staging', '--bundle', 'none'], { cwd: root })).stdout,
+    /none contains no value that differs by stage\./,
+  )
+  const { bundled } = JSON.parse(
+    (await mappa(['list', 'staging', '--bundle', 'both.js', '--json'], { cwd: root })).stdout,
+  )
+  assert.deepEqual(
+    bundled,
+    ['staging', 'production'].map((stage) => ({ name: 'FEED', file: 'both.js', stages: [stage] })),
+  )
+})

@@ -59,7 +59,10 @@ test('code that imports the virtual module is tested with Node alone', async () 
     'map.mjs':
       "import settings, { PORT, TILE_KEY } from 'virtual:mappa/settings'\nexport const shown = [TILE_KEY, PORT, settings.collector.port]\n",
     'map.test.mjs':
-      "import assert from 'node:assert'\nimport test from 'node:test'\nimport { shown } from './map.mjs'\ntest('map', () => assert.deepEqual(shown, ['tile_test_meadow', 4100, 4100]))\n",
+      "import assert from 'node:assert'\nimport test from 'node:test'\nimport { shown } from './map.mjs'\nimport { settings } from './settings.mjs'\ntest('map', () => assert.deepEqual([...shown, settings.TILE_KEY], ['tile_test_meadow', 4100, 4100, 'tile_test_meadow']))\n",
+    '.env.development': 'TILE_KEY=tile_test_orchard\nPORT=4200\n',
+    'settings.mjs':
+      "import { settle } from 'mappa/node'\nimport definition from './mappa.legend.mjs'\nexport const settings = settle(definition, { from: import.meta.url })\n",
   })
   const ran = await node(['--import', 'mappa/testing/register', '--test', '--test-reporter', 'tap', 'map.test.mjs'], {
     cwd: root,

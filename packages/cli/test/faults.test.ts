@@ -160,6 +160,16 @@ const rows: Readonly<Record<`fault ${FaultKind}` | `notice ${NoticeKind}`, Row>>
       '.env.local': `ALERT_TOKEN=${token}\n`,
     },
   },
+  'fault other-stage': {
+    legend: "{ FEED_URL: { type: 'string', reach: 'browser' }, HIVES: { type: 'integer', reach: 'browser' } }",
+    env: 'HIVES=7\n',
+    args: ['production', '--bundle', 'dist'],
+    files: {
+      '.env.staging': 'FEED_URL=https://feed.staging.fennelhill.example/all\n',
+      '.env.production': 'FEED_URL=https://feed.fennelhill.example/all\n',
+      'dist/assets/page.js': 'fetch("https:\\/\\/feed.staging.fennelhill.example\\/all")\n',
+    },
+  },
   'fault leak': {
     legend: "{ ALERT_TOKEN: { type: 'string', secret: true } }",
     env: 'ALERT_TOKEN=heather-77-clover\n',

@@ -1,6 +1,6 @@
 /**
  * `node --import mappa/testing/register --test`: lets code under test import `virtual:mappa/settings` without a bundler.
- * It gets the values of this machine for the stage that is named, or `test`.
+ * It gets the values of this machine for the stage that is named, or `test`; so do settings that the code makes with `settle`.
  */
 import type { AnyEntry } from '../legend/entry.js'
 import { placeOf } from '../legend/entry.js'
@@ -13,6 +13,8 @@ const module = process.getBuiltinModule('node:module') as typeof import('node:mo
   registerHooks?: (hooks: object) => void
 }
 const name = 'virtual:mappa/settings'
+// One process has one stage: settings that code under test makes itself have it, too.
+process.env.MAPPA_STAGE ||= 'test'
 const url = `data:text/javascript,${encodeURIComponent(moduleText())}`
 
 if (module.registerHooks)
@@ -52,7 +54,7 @@ function moduleText(): string {
           `const loaded = legendOf(legend.default?.default ? legend.default : legend, ${JSON.stringify(legendFile)})`,
         ]),
     'if (loaded.fault) throw new Error(loaded.fault.message)',
-    `const settings = settle(loaded.definition, { root: ${JSON.stringify(directory)}, stage: process.env.MAPPA_STAGE || 'test' })`,
+    `const settings = settle(loaded.definition, { root: ${JSON.stringify(directory)}, stage: process.env.MAPPA_STAGE })`,
     'export default settings',
     ...Object.entries(entries).map(([name, entry]) => {
       const place = isJson ? (entry as { 'x-mappa-as'?: string })['x-mappa-as'] : undefined

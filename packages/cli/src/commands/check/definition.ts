@@ -24,6 +24,12 @@ export const checkCommand: CommandDefinition = {
         ]),
       )
       .option('--strict', 'exit with 1 for notices, too')
+      .addOption(
+        new Option('--bundle <path>', 'also check that a build output has the values of this stage').conflicts([
+          'everyStage',
+          'asCloned',
+        ]),
+      )
       .option('--accept <kind>', 'write into the legend that it accepts what is there of a kind now (shown first)')
       .option('--because <reason>', 'with --accept: why')
       .option('--until <date>', 'with --accept: the last day, such as 2027-06-30')

@@ -48,6 +48,8 @@ export interface CheckOptions extends ProjectOptions {
   readonly code?: boolean
   /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
   readonly captured?: string | undefined
+  /** A build's output, searched for values of other stages. */
+  readonly bundle?: string
   /** A kind that the legend is to accept from now on. */
   readonly accept?: string
   readonly because?: string
@@ -125,6 +127,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
     // Which stage it is matters where there is something to check.
     const all = isBare ? found.faults.filter(({ kind }) => kind !== 'no-layers') : found.faults
     const starts = options.asCloned ? { faults: [], notices: [] } : await startReport(project, found)
+    const bundled = options.bundle === undefined ? [] : await bundleFaultsIn(project, found, options.bundle)
     const { faults: ofStage, given } = options.asCloned ? cloneFaults(found, all) : { faults: all, given: undefined }
     // A report that is not about a stage is reported once.
     const [faults, notices] =
@@ -138,7 +141,7 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
       faults:
         (options.everyStage || options.asCloned) && isBare
           ? missing
-          : [...ofStage, ...sharedIn(found, project), ...[...starts.faults, ...faults].filter(isOpen)],
+          : [...ofStage, ...sharedIn(found, project), ...bundled, ...[...starts.faults, ...faults].filter(isOpen)],
       notices: [
         ...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)),
         ...[...starts.notices, ...notices].filter(isOpen),
@@ -175,6 +178,14 @@ function cloneFaults(
     return culprits.length === 0
   })
   return { faults: kept, given: [...given] }
+}
+
+/** What a bundle holds of other stages. */
+async function bundleFaultsIn(project: Project, found: Survey, bundle: string): Promise<readonly Fault[]> {
+  const { bundleFaults } = await import('./bundle.js')
+  const { definition, legendFile } = project
+  if (definition === undefined || legendFile === undefined) return []
+  return bundleFaults({ ...project, definition, legendFile }, found, bundle)
 }
 
 /** Values that a start of the project would lose although layers give them, and what of the layers no start would have. */

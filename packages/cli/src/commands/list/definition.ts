@@ -9,6 +9,7 @@ export const listCommand: CommandDefinition = {
       .argument('[stage-or-names...]', "the stage, then variables; * is a wildcard: 'ALERT_*'")
       .option('--missing', 'only required variables without a value')
       .option('--secrets', 'only secrets')
+      .option('--bundle <path>', 'also say of which stages the values in a build output are')
       .option('--json', 'print the list as JSON')
       .addHelpText(
         'after',

@@ -1,6 +1,7 @@
-import { entriesOf, isStageName, type Legend, reportText, type Survey, stagesOf } from 'mappa'
+import { entriesOf, isStageName, type Legend, printable, reportText, type Survey, stagesOf } from 'mappa'
 import { isGeneral, stageLine } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
+import { type BundledValue, bundledValues } from '../../delivery/bundled.js'
 import { capturedEnvironment } from '../../project/captured.js'
 import {
   exitCodeFor,
@@ -24,6 +25,8 @@ export interface ListOptions extends ProjectOptions {
   readonly json?: boolean
   /** True if only what must have a value and has none is listed. */
   readonly missing?: boolean
+  /** A build's output: which stages its values are of. */
+  readonly bundle?: string
   /** True if only secrets are listed. */
   readonly secrets?: boolean
   /** A process environment captured elsewhere, in place of this one's: a file, or `-`. */
@@ -53,11 +56,14 @@ export async function list(
     missing: options.missing === true,
     secrets: options.secrets === true,
   })
+  const bundled = options.bundle === undefined ? undefined : await bundledIn(project, options.bundle)
   const terminal = output()
   // Without these nothing can be said of any variable.
   const general = found.faults.filter(({ kind, name }) => name === undefined && isGeneral(kind))
   if (options.json) {
-    terminal.write(jsonText(jsonReport({ stage: found.stage, faults: general }, { variables: rows })))
+    terminal.write(
+      jsonText(jsonReport({ stage: found.stage, faults: general }, { variables: rows, ...(bundled && { bundled }) })),
+    )
   } else if (general.length > 0)
     terminal.write(reportText({ stage: found.stage, faults: general, notices: [] }, terminal))
   else {
@@ -66,7 +72,9 @@ export async function list(
     const tally = `${counted(rows.length, 'variable')}${lacking > 0 ? `, ${lacking} missing.\n  → Run: mappa fill${found.stage.from === undefined ? '' : ` --stage ${found.stage.name}`}` : '.'}`
     const text = rows.length === 0 ? none : `${listText(rows, terminal)}\n\n${tally}`
     const others = rows.length === 0 ? '' : otherStarts(project, found, rows, terminal.width)
-    terminal.write(`${stageLine(found.stage, terminal.paint)}\n\n${text}\n${others}`)
+    terminal.write(
+      `${stageLine(found.stage, terminal.paint)}\n\n${text}\n${others}${bundled ? bundleText(bundled, options.bundle ?? '', terminal.width) : ''}`,
+    )
   }
   const isFine =
     general.length === 0 && (rows.length > 0 || (patterns.length === 0 && !options.secrets) || options.missing)
@@ -86,6 +94,22 @@ function otherStarts(project: Project, found: Survey, rows: readonly ListRow[], 
     ]
   })
   return lines.length === 0 ? '' : `\n${lines.join('\n')}\n`
+}
+
+async function bundledIn(project: Project, bundle: string): Promise<readonly BundledValue[]> {
+  const { definition, legendFile } = project
+  return definition === undefined || legendFile === undefined
+    ? []
+    : bundledValues({ ...project, definition, legendFile }, bundle)
+}
+
+/** The stages whose values a bundle holds. */
+function bundleText(bundled: readonly BundledValue[], bundle: string, width: number): string {
+  if (bundled.length === 0) return `\n${printable(bundle)} contains no value that differs by stage.\n`
+  const lines = bundled.map(
+    ({ name, file, stages }) => `  ${name}: of stage ${stages.join(' and ')}  (${printable(file)})`,
+  )
+  return `\n${printable(bundle)} contains:\n${lines.map((line) => paragraph(line, width)).join('\n')}\n`
 }
 
 /** A stage is in front of names; both may be left out. */

@@ -49,6 +49,7 @@ export const faultKinds = {
   'read-already': {},
   'no-entry': {},
   'not-loaded': {},
+  'other-stage': {},
   stale: {},
   'not-ignored': {},
   'secret-shared': {},
