@@ -35,14 +35,18 @@ try {
   )
   await shoot('witness', ['cat weigh.mjs', 'mappa witness staging -- node weigh.mjs'], around)
   const right = copyApiary('screenshots')
-  edit(right, '.env.local', () => 'SWARM_DROP_KG=0.8\n')
+  writeFileSync(join(right, 'weigh.mjs'), 'console.log(process.env.COLLECTOR_PORT ?? 8080)\n')
+  writeFileSync(
+    join(right, 'package.json'),
+    '{\n  "scripts": {\n    "weigh": "MAPPA_STAGE=staging node weigh.mjs"\n  }\n}\n',
+  )
   await shoot(
     'trace',
     [
       'mappa trace LOG_LEVEL --stage production',
       'mappa trace COLLECTOR_URL --stage staging',
-      'mappa trace SWARM_DROP_KG --stage production',
       'mappa trace ALERT_TOKEN --stage production',
+      'mappa trace COLLECTOR_PORT --stage staging',
     ],
     right,
   )
