@@ -140,14 +140,22 @@ function withProperties(
   return code.toString()
 }
 
-/** A legend's text with a further stage, `like` another one or not. What is there stays; the same text if it names the stage already. */
-export function withStage(path: string, before: string, name: string, like: string | undefined): string {
+/**
+ * An option of a legend, and where it stands or would stand.
+ * @throws {RangeError} if there is no legend that it can be written into.
+ */
+function optionIn(path: string, before: string, name: string) {
   const isJson = path.endsWith('.json')
   const [object, options] = isJson ? [parseExpression(before) as unknown as Node] : legendArguments(path, before)
-  if (!object) throw new RangeError(`${path} has no legend({ … }) to add a stage to.`)
-  const word = isJson ? 'x-mappa-stages' : 'stages'
-  const code = isJson ? spaced : codeOf
-  const stages = membersOf(isJson ? object : options).find((each) => each.name === word)?.value
+  if (!object) throw new RangeError(`${path} has no legend({ … }) to write ${name} into.`)
+  const word = isJson ? `x-mappa-${name}` : name
+  const value = membersOf(isJson ? object : options).find((each) => each.name === word)?.value
+  return { isJson, object, options, word, value, code: isJson ? spaced : codeOf }
+}
+
+/** A legend's text with a further stage, `like` another one or not. What is there stays; the same text if it names the stage already. */
+export function withStage(path: string, before: string, name: string, like: string | undefined): string {
+  const { isJson, object, options, word, code, value: stages } = optionIn(path, before, 'stages')
   const fresh = like === undefined ? undefined : { [name]: { like } }
   if (!stages) {
     const value: Word = fresh ?? [name]
@@ -179,12 +187,7 @@ export function withStage(path: string, before: string, name: string, like: stri
  * @throws {RangeError} if there is no legend that it can be written into.
  */
 export function withAccepted(path: string, before: string, accepted: readonly Words[]): string {
-  const isJson = path.endsWith('.json')
-  const [object, options] = isJson ? [parseExpression(before) as unknown as Node] : legendArguments(path, before)
-  if (!object) throw new RangeError(`${path} has no legend({ … }) that could accept a kind.`)
-  const word = isJson ? 'x-mappa-accepted' : 'accepted'
-  const code = isJson ? spaced : codeOf
-  const list = membersOf(isJson ? object : options).find((each) => each.name === word)?.value
+  const { isJson, object, options, word, code, value: list } = optionIn(path, before, 'accepted')
   const texts = accepted.map((each) => code(each))
   if (list && list.type !== 'ArrayExpression')
     throw new RangeError(`${path} makes its list of accepted kinds elsewhere: write it there.`)
