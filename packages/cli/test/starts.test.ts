@@ -534,3 +534,22 @@ test('NAME_FILE of a file entry is known, and a top of packages says where the l
   writeFileSync(join(top, 'mappa.legend.json'), '{ "type": "object", "properties": {} }\n')
   assert.match((await mappa(['check'], { cwd: top })).stdout, /packages\/collector\n\n[\s\S]*1 variable is valid/)
 })
+
+test('fill says which start gets nothing of what it wrote, and which image lacks its file', async () => {
+  const root = rootOf({
+    files: {
+      'a.js': print('A: process.env.A'),
+      'b.mjs': "import { settle } from 'mappa/node'\nsettle({ entries: {} })\n",
+      '.env': '',
+      Dockerfile: 'FROM node:22\nENV NODE_ENV=production\nCOPY b.mjs ./\nCMD ["node", "b.mjs"]\n',
+    },
+    scripts: { start: 'NODE_ENV=production node a.js' },
+  })
+  const { stdout, stderr } = await mappa(['fill', 'A=hive', '--stage', 'production'], { cwd: root })
+  const told = (stdout + stderr).replace(/\s+/g, ' ')
+  assert.match(told, /In the script "start", code gets other values of: A\. → Run: mappa trace A/)
+  assert.match(
+    told,
+    /The image of Dockerfile does not contain \.env\.production, which gives A in stage production\. → Write: COPY \.env\.production \.\//,
+  )
+})

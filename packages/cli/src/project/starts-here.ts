@@ -1,6 +1,7 @@
 import { entriesOf, type Notice, type Survey, stagesOf } from 'mappa'
 import { notInImage } from '../starts/image-layers.js'
 import { type StartGets, startsAtStage } from '../starts/told.js'
+import { paragraph } from '../terminal/paragraph.js'
 import type { Project } from './project.js'
 import { startFiles } from './start-files.js'
 
@@ -24,6 +25,25 @@ export function startsOfProject(
   })
   if (expected.length === 0) return []
   return startsAtStage(startFiles(root), { stage: found.stage.name, stages: stagesOf(definition), expected })
+}
+
+/** Says in which starts code gets other values of some variables than the layers give. */
+export function otherStartsText(
+  project: Pick<Project, 'root' | 'definition'>,
+  found: Survey,
+  names: ReadonlySet<string>,
+  width: number,
+): string {
+  const lines = startsOfProject(project, found, names).flatMap(({ start, unknown, gets }) => {
+    const others = [...gets].flatMap(([name, { is }]) => (is === 'same' || is === 'unknown' ? [] : [name]))
+    const [first] = others
+    if (first === undefined || unknown !== undefined) return []
+    return [
+      paragraph(`In ${start.name}, code gets other values of: ${others.join(', ')}.`, width),
+      `  → Run: mappa trace ${first}`,
+    ]
+  })
+  return lines.length === 0 ? '' : `\n${lines.join('\n')}\n`
 }
 
 /** Layer files with values that an image of the project lacks. */

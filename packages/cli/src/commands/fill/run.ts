@@ -12,8 +12,10 @@ import { described } from '../../project/described.js'
 import { ignoredFiles, isVersioned, layerNamesIn, projectFiles } from '../../project/files.js'
 import { tellReadable, tellRecovered, textIn } from '../../project/made-file.js'
 import { openSound, type ProjectOptions, type SoundProject } from '../../project/project.js'
+import { lackingInImages, otherStartsText } from '../../project/starts-here.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
+import { remedyText } from '../../terminal/remedy.js'
 import { isAsked, jsonText, output, talk } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -265,6 +267,13 @@ async function written(filled: readonly Filled[], run: Run, isNamed: boolean): P
         definition: project.definition,
       }
       terminal.write(filledText(done, terminal, isAsked()))
+      // What is written helps only a start that loads it.
+      const names = new Set(filled.map(({ name }) => name))
+      if (names.size > 0) terminal.write(otherStartsText(project, after, names, terminal.width))
+      const files = new Set(filled.map(({ file }) => file))
+      for (const { message, remedy = '' } of lackingInImages(project, after))
+        if ([...files].some((file) => message.includes(file)))
+          terminal.write(`${paragraph(message, terminal.width)}\n${remedyText(remedy)}\n`)
     }
     if (options.replace || options.dropOld) tellHolders(filled, run)
     const isShort = isNamed ? filled.length === 0 : open.length > 0

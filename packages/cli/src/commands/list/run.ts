@@ -1,4 +1,4 @@
-import { entriesOf, isStageName, type Legend, printable, reportText, type Survey, stagesOf } from 'mappa'
+import { entriesOf, isStageName, type Legend, printable, reportText, stagesOf } from 'mappa'
 import { isGeneral, stageLine } from 'mappa/command'
 import { counted } from '../../declared/counted.js'
 import { type BundledValue, bundledValues } from '../../delivery/bundled.js'
@@ -11,14 +11,14 @@ import {
   type ProjectOptions,
   surveyProject,
 } from '../../project/project.js'
-import { startsOfProject } from '../../project/starts-here.js'
+import { otherStartsText } from '../../project/starts-here.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
 import { jsonText, output, talk } from '../../terminal/terminal.js'
 import { unknownVariable } from '../../terminal/unknown-variable.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
 import { patternFor } from '../../terminal/wanted.js'
-import { type ListRow, listText, rowsOf } from './rows.js'
+import { listText, rowsOf } from './rows.js'
 
 /** Options of `mappa list`. */
 export interface ListOptions extends ProjectOptions {
@@ -71,7 +71,8 @@ export async function list(
     const none = options.missing ? 'Nothing is missing.' : 'No variable matches.'
     const tally = `${counted(rows.length, 'variable')}${lacking > 0 ? `, ${lacking} missing.\n  → Run: mappa fill${found.stage.from === undefined ? '' : ` --stage ${found.stage.name}`}` : '.'}`
     const text = rows.length === 0 ? none : `${listText(rows, terminal)}\n\n${tally}`
-    const others = rows.length === 0 ? '' : otherStarts(project, found, rows, terminal.width)
+    const others =
+      rows.length === 0 ? '' : otherStartsText(project, found, new Set(rows.map(({ name }) => name)), terminal.width)
     terminal.write(
       `${stageLine(found.stage, terminal.paint)}\n\n${text}\n${others}${bundled ? bundleText(bundled, options.bundle ?? '', terminal.width) : ''}`,
     )
@@ -79,21 +80,6 @@ export async function list(
   const isFine =
     general.length === 0 && (rows.length > 0 || (patterns.length === 0 && !options.secrets) || options.missing)
   return { exitCode: isFine ? exitCodes.fine : exitCodeFor(general) || exitCodes.faults, cause: project.cause }
-}
-
-/** Says in which starts code gets other values than the rows say. */
-function otherStarts(project: Project, found: Survey, rows: readonly ListRow[], width: number): string {
-  const all = startsOfProject(project, found, new Set(rows.map(({ name }) => name)))
-  const lines = all.flatMap(({ start, unknown, gets }) => {
-    const names = [...gets].flatMap(([name, { is }]) => (is === 'same' || is === 'unknown' ? [] : [name]))
-    if (names.length === 0 || unknown !== undefined) return []
-    const [first] = names
-    return [
-      paragraph(`In ${start.name}, code gets other values of: ${names.join(', ')}.`, width),
-      `  → Run: mappa trace ${first}`,
-    ]
-  })
-  return lines.length === 0 ? '' : `\n${lines.join('\n')}\n`
 }
 
 async function bundledIn(project: Project, bundle: string): Promise<readonly BundledValue[]> {
