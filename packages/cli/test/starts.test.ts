@@ -116,7 +116,13 @@ const rows: Readonly<Record<string, Row>> = {
       'a.js': `if (process.env.NODE_ENV !== 'production') process.loadEnvFile()\n${all}`,
       'b.js': `process.env.NODE_ENV === 'staging' && process.loadEnvFile()\n${all}`,
     },
-    scripts: { start: 'node a.js', 'start:b': 'node b.js', 'start:c': 'NODE_ENV=development node a.js' },
+    scripts: {
+      start: 'node a.js',
+      'start:b': 'node b.js',
+      'start:c': 'NODE_ENV=development node a.js',
+      'start:d': 'NODE_ENV=$(echo production) node a.js',
+    },
+    unknown: ['start:d'],
     gets: ['nothing'],
   },
   'what only a run can tell': {

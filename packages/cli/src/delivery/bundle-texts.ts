@@ -8,7 +8,7 @@ export interface BundleText {
   readonly text: string
 }
 
-/** Files of a bundle that may hold values; a map repeats what others hold. */
+/** Files of a bundle that may hold values; a map repeats texts of the other files. */
 const mayHold = /\.(?:[cm]?js|html?|css|json|txt|xml|webmanifest)$/
 /** Larger files are data. Bytes. */
 const bundleFileMax = 32 * 1024 * 1024

@@ -40,7 +40,7 @@ import { loadTypeScriptLegend } from './compile.js'
 import { ignoredFiles, legendsBelow, mayHoldSettings } from './files.js'
 import { oddAbove } from './odd.js'
 import { limitPatterns } from './patterns.js'
-import { startFiles } from './start-files.js'
+import { startFilesOf } from './start-files.js'
 
 /** Options that say which project and stage a command is about. */
 export interface ProjectOptions {
@@ -185,11 +185,8 @@ export function contradictions(definition: Legend, legendFile = 'the legend', ro
  * Stages that have something of their own: a committed layer file, words in the legend, a name that only this legend knows, or
  * a start. What git leaves out does not count, so that every machine gives the same answer.
  */
-export function ownStages({
-  root,
-  legendFile,
-  definition,
-}: Pick<Project, 'root' | 'legendFile' | 'definition'>): readonly string[] {
+export function ownStages(project: Pick<Project, 'root' | 'legendFile' | 'definition'>): readonly string[] {
+  const { root, legendFile, definition } = project
   const all = stagesOf(definition)
   const entries = Object.values(entriesOf(definition))
   const worded = new Set(entries.flatMap((entry) => Object.keys(entry?.stages ?? {})))
@@ -205,7 +202,7 @@ export function ownStages({
       return there.filter((name) => !ignored.has(name))
     }),
   )
-  const started = stagesOfStarts(startFiles(root), all)
+  const started = stagesOfStarts(startFilesOf(project), all)
   const own = all.filter((stage) => {
     const files = layerFiles(stage, definition?.like)
     const isNamed = definition?.stages.includes(stage) || worded.has(stage) || started.has(stage)

@@ -3,17 +3,18 @@ import { notInImage } from '../starts/image-layers.js'
 import { type StartGets, startsAtStage } from '../starts/told.js'
 import { paragraph } from '../terminal/paragraph.js'
 import type { Project } from './project.js'
-import { startFiles } from './start-files.js'
+import { startFilesOf } from './start-files.js'
 
 /**
  * What each start of a stage gives code, against the stage's layers and defaults; of these `names`, or of all that have a
  * value. What this process's environment sets is left out: that is another start.
  */
 export function startsOfProject(
-  { root, definition }: Pick<Project, 'root' | 'definition'>,
+  project: Pick<Project, 'root' | 'definition'>,
   found: Survey,
   names?: ReadonlySet<string>,
 ): readonly StartGets[] {
+  const { definition } = project
   const entries = entriesOf(definition)
   const expected = [...found.trails.values()].flatMap(({ name, declared, winner }) => {
     const text = found.texts.get(name)
@@ -24,7 +25,7 @@ export function startsOfProject(
       : []
   })
   if (expected.length === 0) return []
-  return startsAtStage(startFiles(root), { stage: found.stage.name, stages: stagesOf(definition), expected })
+  return startsAtStage(startFilesOf(project), { stage: found.stage.name, stages: stagesOf(definition), expected })
 }
 
 /** Says in which starts code gets other values of some variables than the layers give. */
@@ -47,10 +48,7 @@ export function otherStartsText(
 }
 
 /** Layer files with values that an image of the project lacks. */
-export function lackingInImages(
-  { root, definition }: Pick<Project, 'root' | 'definition'>,
-  found: Survey,
-): readonly Notice[] {
+export function lackingInImages(project: Pick<Project, 'root' | 'definition'>, found: Survey): readonly Notice[] {
   const local = new Set(found.layers.filter((layer) => layer.local).map(({ name }) => name))
   const given = new Map<string, string[]>()
   for (const { name, declared, winner } of found.trails.values()) {
@@ -58,5 +56,5 @@ export function lackingInImages(
     given.set(winner.layer, [...(given.get(winner.layer) ?? []), name])
   }
   if (given.size === 0) return []
-  return notInImage(startFiles(root), found.stage.name, stagesOf(definition), given)
+  return notInImage(startFilesOf(project), found.stage.name, stagesOf(project.definition), given)
 }

@@ -17,10 +17,11 @@ export function notInImage(
 ): readonly Notice[] {
   const runner = new Runner(files)
   const told = new Set<string>()
-  return startsOf(files).flatMap(({ image: path, program, ...start }): Notice[] => {
+  return startsOf(files).flatMap((start): Notice[] => {
+    const { image: path, program } = start
     if (path === undefined || told.has(path)) return []
-    if ((stageOfStart({ ...start, program, image: path }, stages) ?? stage) !== stage) return []
-    const { settles, unknown } = runner.through(program, program.sets.get('NODE_ENV'), new Set())
+    if ((stageOfStart(start, stages) ?? stage) !== stage) return []
+    const { settles, unknown } = runner.through(program, new Set())
     const isReading = settles || program.loads.some(({ kind }) => kind === 'mappa')
     const text = files.read(path) ?? ''
     const image = imageIn(text)

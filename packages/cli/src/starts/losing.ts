@@ -34,7 +34,7 @@ export class OtherReaders {
     const runner = new Runner(files)
     this.#comparison = new Comparison(files, new Packages(files))
     this.#all = startsOf(files).map((start) => {
-      const run = runner.through(start.program, start.program.sets.get('NODE_ENV'))
+      const run = runner.through(start.program)
       // What is behind the last read is what a read gets at most.
       const loads = run.reads.reduce(
         (most, each) => (each.loads.length > most.length ? each.loads : most),

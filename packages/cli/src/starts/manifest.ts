@@ -10,7 +10,7 @@ export interface Script {
   readonly end: number
 }
 
-/** The command of a package's script; undefined if there is none of that name. */
+/** The command of a package's script; undefined if it lacks a script of that name. */
 export function scriptOf(manifest: string, name: string): string | undefined {
   return scriptsOf(manifest).find((each) => each.name === name)?.command
 }

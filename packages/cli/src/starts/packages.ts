@@ -227,7 +227,7 @@ export function sourcesIn(text: string): readonly string[] {
   )
 }
 
-/** What one file of a package does, by its text: parsing what others wrote would take seconds. */
+/** What one file of a package does, by its text: parsing whole packages would take seconds. */
 function readingIn(text: string): FileReading {
   const imports = sourcesIn(text)
   const exports =

@@ -16,7 +16,7 @@ export interface CommandScene {
   readonly through: readonly string[]
 }
 
-/** Programs that only start another, with the number of their own words. */
+/** Programs that only start another, with a pattern of the words that are theirs. */
 const launchers: Readonly<Record<string, RegExp>> = {
   exec: /^$/,
   time: /^-p$/,

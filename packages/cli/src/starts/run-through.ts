@@ -13,7 +13,7 @@ import type { Load, Program, StartFiles } from './start.js'
 export interface ReadInStart {
   readonly name: string
   readonly place: Place
-  /** The source line's text that is read, for a report. */
+  /** The expression, and what it is in. */
   readonly read: Read
   readonly fallback: Fallback
   readonly loads: readonly Load[]
@@ -53,10 +53,9 @@ export class Runner {
   }
 
   /**
-   * The reads of a program, with what fills its environment at each. `nodeEnv` is what it is started with. Where no module
-   * mentions one of the `names`, none is parsed.
+   * The reads of a program, with what fills its environment at each. No module is parsed where all lack the `names`.
    */
-  through(program: Program, nodeEnv: string | undefined, names?: ReadonlySet<string>): RunThrough {
+  through(program: Program, names?: ReadonlySet<string>): RunThrough {
     const settling = { settles: false }
     if (names && !this.#mentions(program.modules, names, settling))
       return { reads: [], written: new Set(), unknown: program.unknown, ...settling }
@@ -96,7 +95,7 @@ export class Runner {
           })
           continue
         }
-        const taken = isCertain ? isStepTaken(step.when, nodeEnv) : undefined
+        const taken = isCertain ? isStepTaken(step.when, program) : undefined
         if (taken === false) continue
         if (step.what === 'import') {
           settles ||= /^(?:mappa\/node|virtual:mappa\/settings)$/.test(step.source)
@@ -169,8 +168,9 @@ export class Runner {
 
   /** The file of the project that an import leads to; undefined for a package's. */
   #own(from: string, source: string): string | undefined {
-    const isThere = (each: string) =>
-      this.#known.has(each) || (from.startsWith('dist/') && this.#files.read(each) !== undefined)
+    // What a build has made imports its like, which git leaves out, too.
+    const isMade = !this.#known.has(from)
+    const isThere = (each: string) => this.#known.has(each) || (isMade && this.#files.read(each) !== undefined)
     const folder = from.includes('/') ? from.slice(0, from.lastIndexOf('/') + 1) : ''
     if (source.startsWith('.')) return codeFileAt(pathIn(folder, source), isThere)
     for (const [alias, path] of this.#aliases) {
@@ -184,8 +184,11 @@ export class Runner {
 }
 
 /** Tells whether a step is taken; undefined if that cannot be told. */
-function isStepTaken(when: readonly Condition[] | undefined, nodeEnv: string | undefined): boolean | undefined {
-  if (when === undefined) return undefined
+function isStepTaken(when: readonly Condition[] | undefined, { sets }: Program): boolean | undefined {
+  const nodeEnv = sets.get('NODE_ENV')
+  // Another place may give any text.
+  const isOpen = sets.has('NODE_ENV') && nodeEnv === undefined
+  if (when === undefined || (isOpen && when.length > 0)) return undefined
   return when.every(({ stage, negated }) => (nodeEnv === stage) !== negated)
 }
 

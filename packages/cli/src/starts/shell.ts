@@ -33,9 +33,9 @@ export interface SimpleCommand {
 }
 
 /** A word of a shell command: pieces in quotes and out of them (POSIX.1-2017, Shell Command Language, 2.2). */
-const word = /(?:[^\s'"&|;()<>\\]|\\.|'[^']*'|"(?:[^"\\]|\\.)*")+/y
+const word = /(?:\$\([^()]*\)|`[^`]*`|[^\s'"&|;()<>\\`]|\\.|'[^']*'|"(?:[^"\\]|\\.)*")+/y
 const blank = /[ \t]*/y
-const rest = /(?:[^'"&|;\n]|'[^']*'|"(?:[^"\\]|\\.)*")*/y
+const rest = /(?:\$\([^()]*\)|`[^`]*`|[^'"&|;\n`]|'[^']*'|"(?:[^"\\]|\\.)*")*/y
 /** A redirection: not a word of the command. */
 const redirection = /\d*(?:<<?|>>?)&?\s*(?:[^\s'"&|;()<>]|'[^']*'|"[^"]*")*/y
 

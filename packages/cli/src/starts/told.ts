@@ -49,7 +49,7 @@ export function startsAtStage(
   const comparison = new Comparison(files, packages)
   const names = new Set(expected.map(({ name }) => name))
   return own.map((start): StartGets => {
-    const run = runner.through(start.program, start.program.sets.get('NODE_ENV'), names)
+    const run = runner.through(start.program, names)
     const gets = new Map<string, Gets>()
     for (const each of expected) {
       // What code sets itself is its own.

@@ -1,6 +1,4 @@
-import { join } from 'node:path'
 import { type Legend, printable } from 'mappa'
-import { textAt } from 'mappa/command'
 import { git } from '../../project/git/git.js'
 import { startFiles } from '../../project/start-files.js'
 import type { StartFiles } from '../../starts/start.js'
@@ -28,33 +26,24 @@ interface Side {
 /** The differences between a commit and now. Paths are from the root. */
 export function besideChanges(
   root: string,
-  revision: string,
+  commit: string,
   now: Legend,
   before: Legend | undefined,
 ): readonly BesideChange[] {
-  const commit =
-    git(root, ['rev-parse', '--verify', '--quiet', '--end-of-options', `${revision}^{commit}`])?.trim() ?? ''
-  const listed = (git(root, ['ls-tree', '-r', '-z', '--name-only', commit]) ?? '')
-    .split('\0')
-    .filter((path) => path !== '')
+  const listed = (git(root, ['ls-tree', '-r', '-z', '--name-only', commit]) ?? '').split('\0')
   const here = startFiles(root)
-  const known = new Map<string, string | undefined>()
-  const readThen = (path: string) => {
-    if (!known.has(path)) known.set(path, git(root, ['show', `${commit}:./${path}`]))
-    return known.get(path)
+  const there: StartFiles = {
+    ...here,
+    paths: listed.filter((path) => path !== ''),
+    read: (path) => git(root, ['show', `${commit}:./${path}`]),
   }
-  const there: StartFiles = { ...here, paths: listed, read: readThen }
-  const keptNow = keepReasons(git(root, ['grep', '-I', '-n', '--untracked', '-e', 'mappa keep: ']) ?? '')
-  const keptThen = keepReasons(
-    (git(root, ['grep', '-I', '-n', '-e', 'mappa keep: ', commit]) ?? '').replaceAll(`${commit}:`, ''),
+  const marked = ['-I', '-n', '-e', 'mappa keep: ']
+  const keptNow = keepReasons(git(root, ['grep', '--untracked', ...marked]) ?? '')
+  const keptThen = keepReasons((git(root, ['grep', ...marked, commit]) ?? '').replaceAll(`${commit}:`, ''))
+  return changesBetweenFacts(
+    sideFacts({ definition: before, files: there, kept: keptThen }),
+    sideFacts({ definition: now, files: here, kept: keptNow }),
   )
-  const old = sideFacts({ definition: before, files: there, kept: keptThen })
-  const fresh = sideFacts({
-    definition: now,
-    files: { ...here, read: (path) => textAt(join(root, path)) },
-    kept: keptNow,
-  })
-  return changesBetweenFacts(old, fresh)
 }
 
 function changesBetweenFacts(old: Facts, fresh: Facts): readonly BesideChange[] {
@@ -99,8 +88,7 @@ function keepReasons(found: string): readonly string[] {
 function acceptedFindings(text: string | undefined): readonly { readonly what: string; readonly text: string }[] {
   try {
     const list: unknown = JSON.parse(text ?? '[]')
-    const entries = Array.isArray(list) ? list : Object.values((list ?? {}) as object).flat()
-    return entries.flatMap((each: unknown) => {
+    return (Array.isArray(list) ? list : []).flatMap((each: unknown) => {
       const { because, ...rest } = (each ?? {}) as { because?: unknown }
       return typeof because === 'string' ? [{ what: `guard: ${printable(because)}`, text: JSON.stringify(rest) }] : []
     })

@@ -68,7 +68,7 @@ export async function compareSince(
       found.push(changesSince(stage, before, now, host))
     }
     const lacking = found.flatMap(({ tasks }) => tasks.filter(({ kind }) => kind === 'give'))
-    const beside = besideChanges(project.root, revision, project.definition, old.definition).map((each) => ({
+    const beside = besideChanges(project.root, earlier.commit, project.definition, old.definition).map((each) => ({
       ...each,
       what: masks.reduce((text, mask) => mask(text), each.what),
     }))
