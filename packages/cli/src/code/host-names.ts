@@ -47,6 +47,11 @@ const namesOfHosts = new Set([
   'NO_PROXY',
 ])
 
+/** Tells whether hosts give a name to what listens there: a program that had a value of its own would follow it from then on. */
+export function isGivenByHosts(name: string): boolean {
+  return name === 'PORT' || name === 'HOST' || name === 'IP'
+}
+
 /** Tells whether a host, a shell or a tool gives a name its meaning. */
 export function isHostName(name: string): boolean {
   return (
