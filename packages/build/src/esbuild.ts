@@ -47,6 +47,7 @@ export interface EsbuildHost {
   readonly initialOptions: {
     absWorkingDir?: string | undefined
     readonly outdir?: string | undefined
+    readonly outfile?: string | undefined
     platform?: string | undefined
     metafile?: boolean | undefined
     readonly sourcemap?: unknown
@@ -92,6 +93,9 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
       const folder = path.resolve(initialOptions.absWorkingDir ?? '.')
       const isClient = (options.reach ?? (initialOptions.platform === 'node' ? 'server' : 'browser')) === 'browser'
       const session = sessionFor(options, { folder, develops: false, builder: 'the build' })
+      const { outdir, outfile } = initialOptions
+      const written = outdir ?? (outfile === undefined ? undefined : path.dirname(outfile))
+      const output = written === undefined ? undefined : path.resolve(folder, written)
       const asked = initialOptions.metafile
       // Output files are searched later, so they must be found again.
       initialOptions.metafile = true
@@ -118,7 +122,7 @@ export function mappa(options: BuilderOptions = {}): EsbuildPlugin {
       build.onResolve({ filter: /^virtual:mappa\/settings$/ }, () => ({ path: settingsId, namespace: 'mappa' }))
       build.onLoad({ filter: /./, namespace: 'mappa' }, async () => ({
         contents: session.project.sound
-          ? session.settingsModule(isClient, initialOptions.format === 'esm' ? 'import.meta.url' : '__dirname')
+          ? session.settingsModule(isClient, output, initialOptions.format === 'esm' ? 'import.meta.url' : '__dirname')
           : '',
         loader: 'js',
         resolveDir: session.project.root,

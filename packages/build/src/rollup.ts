@@ -40,6 +40,12 @@ export interface RollupPlugin {
     readonly order: 'post'
     handler(this: Context, code: string, id: string): Promise<{ code: string; map: null } | null>
   }
+  renderChunk(
+    this: unknown,
+    code: string,
+    chunk: unknown,
+    options: { readonly dir?: string | undefined; readonly file?: string | undefined },
+  ): { code: string; map: null } | null
   readonly generateBundle: {
     readonly order: 'post'
     handler(
@@ -51,6 +57,10 @@ export interface RollupPlugin {
   }
   readonly closeBundle: { readonly order: 'post'; readonly sequential: true; handler(this: Context): void }
 }
+
+/** It stands in the settings module for the directory that is written to. */
+const outputMark = 'mappa-output-directory'
+const markPattern = new RegExp(`(["'\`])${outputMark}\\1`)
 
 /**
  * The plugin for Rollup and Rolldown: settings through `import { NAME } from 'virtual:mappa/settings'`, with the guarantees of
@@ -93,7 +103,7 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
     load: {
       order: 'pre',
       async handler(id) {
-        if (id === resolvedModule) return own().settingsModule(isClient)
+        if (id === resolvedModule) return own().settingsModule(isClient, path.join(own().project.root, outputMark))
         if (!isClient) return null
         const why = own().keptFromPages(id)
         const style = refusedStyleImport(id.split('?', 1)[0] as string, own())
@@ -121,6 +131,14 @@ export function mappa(options: BuilderOptions = {}): RollupPlugin {
         for (const file of own().project.files) this.addWatchFile(file)
         return { code: text, map: null }
       },
+    },
+
+    // Where the output goes is known only now.
+    renderChunk(code, _chunk, { dir, file }) {
+      if (isClient || !code.includes(outputMark)) return null
+      const output = dir ?? (file === undefined ? undefined : path.dirname(file))
+      const at = output === undefined ? undefined : own().outputAt(path.resolve(output))
+      return { code: code.replace(markPattern, JSON.stringify(at ?? '')), map: null }
     },
 
     generateBundle: {

@@ -58,6 +58,7 @@ export interface WebpackHost {
   readonly rspack?: unknown
   readonly options: {
     readonly mode?: string | undefined
+    readonly output?: { readonly path?: string | undefined }
     readonly target?: unknown
     readonly entry?: unknown
     readonly module: { readonly rules: unknown[] }
@@ -127,7 +128,9 @@ function applyTo(compiler: WebpackHost, options: BuilderOptions): void {
   let isDefined = false
   const read = async () => {
     await session.project.read()
-    const code = session.project.sound ? session.settingsModule(isClient, '__dirname') : ''
+    const code = session.project.sound
+      ? session.settingsModule(isClient, compiler.options.output?.path, '__dirname')
+      : ''
     loaderInputs.set(id, { code, files: session.project.files, fill: (text, file) => filled(session, text, file) })
     if (!isClient) return
     define(definitions, session)

@@ -319,6 +319,36 @@ for (const [builder, build] of Object.entries(builders))
     assert.match(stdout, /^20 \{\n {2}PAGE: 'from the host',[\s\S]*KEY: '\(secret\)'/, stderr)
   })
 
+const withVite: typeof builders & { readonly vite: (told: Told) => Promise<unknown> } = {
+  ...builders,
+  vite: ({ root, input }) =>
+    vite({
+      root,
+      configFile: false,
+      logLevel: 'silent',
+      plugins: [mappaVite()],
+      build: { ssr: input, outDir: 'dist' },
+    }),
+}
+for (const [builder, build] of Object.entries(withVite))
+  test(`${builder}: a bundle finds its layers where it is deployed without a legend, beside a package.json of its own`, async () => {
+    const root = pageProject('', {
+      'main.js': "import { KEY } from 'virtual:mappa/settings'\nconsole.log(KEY.length)\n",
+    })
+    await build({ root, input: join(root, 'main.js'), reach: 'server' })
+    const written = Object.fromEntries(
+      readdirSync(join(root, 'dist')).map((name) => [`dist/${name}`, readFileSync(join(root, 'dist', name), 'utf8')]),
+    )
+    const file = Object.keys(written).find((name) => /\.[cm]?js$/.test(name)) ?? ''
+    const own = '{ "name": "server", "type": "module", "dependencies": {} }'
+    const deployed = { ...written, '.env': layer, 'dist/package.json': own }
+    const there = project(deployed)
+    assert.equal((await node([join(there, file)], { cwd: top })).stdout, '20\n')
+    // The output by itself is a project of its own, with layers there.
+    const moved = project({ ...written, 'dist/.env': layer, 'dist/package.json': own, '.env': 'KEY=another\n' })
+    assert.equal((await node([join(moved, file)], { cwd: top })).stdout, '20\n')
+  })
+
 type Done = (said: string) => void
 const rollupWatch =
   (watch: typeof watchRollup | typeof watchRolldown) =>

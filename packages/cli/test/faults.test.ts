@@ -1,7 +1,7 @@
 // Every kind of fault and notice, made on a real directory through the command, its whole report stored beside this file.
 // After a change of wording: WRITE_STORED=1 npm test -- packages/cli/test/faults.test.ts, then read the diff.
 import assert from 'node:assert/strict'
-import { spawnSync } from 'node:child_process'
+import { execFileSync, spawnSync } from 'node:child_process'
 import { chmodSync, existsSync, mkdirSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { basename, join } from 'node:path'
 import test from 'node:test'
@@ -636,6 +636,23 @@ test('anyone who reads a fault for the first time fixes it by what its remedy sa
 })
 
 type SarifResult = ReturnType<typeof reportSarif>['runs'][0]['results'][number]
+
+test('a shared secret is rotated if git has it, and moved before a commit if not', async () => {
+  const root = project({
+    'mappa.legend.json':
+      '{ "type": "object", "properties": { "TOKEN": { "type": "string", "x-mappa-secret": true } } }',
+    '.env': 'TOKEN=heather-lime\n',
+  })
+  const remedy = async () => {
+    const { stdout } = await mappa(['check', '--json'], { cwd: root })
+    return (JSON.parse(stdout) as { faults: { remedy: string }[] }).faults.map((fault) => fault.remedy.split('.')[0])
+  }
+  assert.deepEqual(await remedy(), ['Rotate it: git history keeps it'])
+  execFileSync('git', ['init', '-q'], { cwd: root })
+  assert.deepEqual(await remedy(), ['Move it before you commit'])
+  execFileSync('git', ['add', '.env'], { cwd: root })
+  assert.deepEqual(await remedy(), ['Rotate it: git history keeps it'])
+})
 
 test('the same report as SARIF 2.1.0 and as a line for each, for programs', async () => {
   const root = project({

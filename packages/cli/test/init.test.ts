@@ -271,6 +271,16 @@ test('what init guesses: types, secrecy, defaults, and descriptions from comment
   assert.deepEqual(readdirSync(join(root, 'dist')).sort(), ['mappa.legend.js', 'server.js'])
 })
 
+test('a guessed type takes what a start sets', async () => {
+  const root = project({
+    'package.json': '{ "name": "hives", "scripts": { "start:http": "TRANSPORT=http node a.js" } }',
+    'a.js': 'console.log(process.env.TRANSPORT, process.env.HIVES)\n',
+    '.env': 'TRANSPORT=2\nHIVES=2\n',
+  })
+  await mappa(['init', '--apply'], { cwd: root })
+  assert.deepEqual(entries(root, 'mappa.legend.mjs'), ["TRANSPORT: { type: 'string' },", "HIVES: { type: 'integer' },"])
+})
+
 test('init refuses what it cannot do, and leaves everything as it was', async () => {
   const rows: readonly (readonly [
     args: string,

@@ -427,6 +427,15 @@ test('what is said of random programs is what they get', async () => {
   )
 })
 
+/** One file is read before the program asks for a value, the other after. */
+const readBetween = {
+  kind: 'mjs' as const,
+  modules: [['in-production', 'read', 'load-local'] as Statement[]],
+  flags: '' as const,
+  lead: 'NODE_ENV=production ' as const,
+  layers: [1, ...Array<number>(19).fill(0)],
+}
+
 test('init changes nothing that a program gets, in any stage', async () => {
   const runs = process.env.MAPPA_FIELD ? 1000 : 20
   await fc.assert(
@@ -444,7 +453,7 @@ test('init changes nothing that a program gets, in any stage', async () => {
       if (!before || !after) return
       for (const name of names) assert.equal(after[name], before[name], `${name} of ${scripts.start}`)
     }),
-    { numRuns: runs },
+    { numRuns: runs, examples: [[readBetween]] },
   )
 })
 

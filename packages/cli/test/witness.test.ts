@@ -197,6 +197,32 @@ const rows: Readonly<Record<string, Row>> = {
     told: ['A2 environment set app.cjs:5:13', 'loaded code 2 app.cjs:3:21'],
     ways: ['assignments'],
   },
+  'a reader that asks first whether a name is set': {
+    files: {
+      'node_modules/hive-reader/index.js':
+        "exports.load = () => {\n  for (const [name, value] of [['HIVES', '1'], ['A1', '1'], ['A2', '2'], ['A3', '3']])\n    if (!Object.hasOwn(process.env, name)) process.env[name] = value\n}\n",
+      'app.cjs':
+        "process.env.A1\nrequire('hive-reader').load()\nprocess.env.A1\nprocess.env.A2\nprocess.env.A4 ??= 'x'\n",
+    },
+    words: ['app.cjs'],
+    told: [
+      'A1 environment set app.cjs:3:13',
+      'A1 environment unset app.cjs:1:13',
+      'A2 environment set app.cjs:4:13',
+      'A4 environment unset app.cjs:5:9',
+      'loaded code 3 node_modules/hive-reader/index.js:3:62',
+    ],
+    ways: ['assignments'],
+  },
+  'what a package asks for before the program does': {
+    files: {
+      'node_modules/hive-log/index.js': 'exports.level = () => process.env.A1\n',
+      'app.cjs': "const { level } = require('hive-log')\nlevel()\nlevel()\nprocess.env.A1\nlevel()\nprocess.env.A1\n",
+    },
+    words: ['app.cjs'],
+    told: ['A1 environment unset app.cjs:4:13', 'A1 environment unset node_modules/hive-log/index.js:1:35'],
+    ways: ['reads'],
+  },
   settings: {
     files: {
       ...layers,
@@ -368,6 +394,8 @@ test('the program has its exit code, its signals and its pipes, and ends when it
     [['--', 'sh', '-c', 'exec node app.cjs'], 7, '', /app\.cjs:1:26/],
     [['--stop-after', '3s', '--', node, 'waits.cjs'], 0, 'ready\nasked\n', /waits\.cjs:1:13/],
     [['--stop-after', '3s', '--', node, 'deaf.cjs'], 0, '', /deaf\.cjs:1:13/],
+    // A shell ends at once, and its program as well.
+    [['--stop-after', '3s', '--', 'sh', '-c', 'node waits.cjs; true'], 0, 'ready\nasked\n', /waits\.cjs:1:13/],
     [['--', 'sh', '-c', 'echo hive'], 0, 'hive\n', /No process of Node was seen/],
     [['staging', '--', node, 'fine.cjs'], 0, '', /Stage staging \(from the command line\)/],
     [['prod', '--', node, 'fine.cjs'], 2, '', /but is "prod"/],

@@ -6,7 +6,7 @@ import { join } from 'node:path'
 import test from 'node:test'
 import ts from 'typescript-6'
 import { countLines } from '../../../scripts/count.mjs'
-import { applicationsTable, runtimesPage } from '../../../scripts/field/tables.mjs'
+import { applicationsTable, readersTable, runtimesPage, startersTable } from '../../../scripts/field/tables.mjs'
 import { node, project, top } from '../../../test/helpers.js'
 
 const document = readFileSync(join(top, 'docs/library.md'), 'utf8')
@@ -90,6 +90,8 @@ test('pages of docs that are made from the results of npm run field say what tho
   const results = JSON.parse(readFileSync(join(top, 'docs/field.json'), 'utf8'))
   assert.equal(readFileSync(join(top, 'docs/runtimes.md'), 'utf8'), runtimesPage(results.runtimes))
   assert.ok(readFileSync(join(top, 'docs/witness.md'), 'utf8').includes(applicationsTable(results.applications)))
+  assert.ok(readFileSync(join(top, 'docs/format.md'), 'utf8').includes(readersTable(results.readers)))
+  assert.ok(readFileSync(join(top, 'docs/starts.md'), 'utf8').includes(startersTable(results.starters)))
   for (const [part, { date, node: version, passed = true }] of Object.entries<Record<string, unknown>>(results)) {
     assert.match(`${date} ${version}`, /^\d{4}-\d\d-\d\d \d+\.\d+\.\d+$/, part)
     assert.equal(passed, true, part)

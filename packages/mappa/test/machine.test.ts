@@ -53,8 +53,13 @@ interface Reply {
 /** A service that gives these answers, one after the other, and then none; what it was asked is written down. */
 async function service(replies: readonly Reply[], said: string[], describe: (text: string) => string) {
   let beyond = () => {}
+  let given = () => {}
   const over = new Promise<void>((resolve) => {
     beyond = resolve
+  })
+  /** Once the last of the answers is on its way. */
+  const allGiven = new Promise<void>((resolve) => {
+    given = resolve
   })
   const rest = [...replies]
   const server = createServer(async (request, response) => {
@@ -76,6 +81,7 @@ async function service(replies: readonly Reply[], said: string[], describe: (tex
     )
     const reply = rest.shift()
     if (!reply) return beyond()
+    if (rest.length === 0) given()
     if (reply.location !== undefined) response.setHeader('location', reply.location)
     response.writeHead(reply.status ?? 200, { 'content-type': reply.type ?? 'application/json' })
     if (reply.json !== undefined) response.write(JSON.stringify(reply.json))
@@ -91,7 +97,7 @@ async function service(replies: readonly Reply[], said: string[], describe: (tex
   })
   await new Promise<void>((resolve) => server.listen(0, '127.0.0.1', resolve))
   const url = `http://127.0.0.1:${(server.address() as AddressInfo).port}`
-  return { url, over, close: () => server.close() && server.closeAllConnections() }
+  return { url, over, allGiven, close: () => server.close() && server.closeAllConnections() }
 }
 
 /** Several cases at once, since they mostly wait. */
@@ -183,7 +189,7 @@ test('what is asked of a store, and what becomes of its answers', async () => {
       json: coded(each.json),
       ...(each.lines && { lines: coded(each.lines) }),
     }))
-    const { url, over, close } = await service(sent as Reply[], said, plain)
+    const { url, over, allGiven, close } = await service(sent as Reply[], said, plain)
     const source = etcdSource({
       name: 'the hive store',
       prefix: 'apiary/',
@@ -198,8 +204,9 @@ test('what is asked of a store, and what becomes of its answers', async () => {
         onChange: (texts) => said.push(`  now ${shown(texts)}`),
         onLost: (error) => said.push(`  lost: ${told(remoteFault(source, error))}`),
       })
-      // Anyone who is content asks no more.
-      await (quiet === undefined ? over : new Promise((resolve) => later(resolve, quiet)))
+      // A follower that is content does not ask again. Counted from the last answer: a busy machine asks late.
+      const calm = allGiven.then(() => new Promise((resolve) => later(resolve, quiet)))
+      await (quiet === undefined ? over : Promise.race([calm, new Promise((resolve) => later(resolve, 30_000))]))
       await new Promise((resolve) => later(resolve, 50))
     } else
       await source.load({ signal }).then(

@@ -87,7 +87,7 @@ const commandsAcross = new Set(['commands/lift/definition.ts commands/check/run.
 /** Anyone who opens a room sees at once what is in it. */
 const filesMax = 15
 /** Rooms that compute: they know neither files nor arguments nor a terminal. */
-const pure = /^(?:code.*|credentials|declared|guess|lift.*|starts)$/
+const pure = /^(?:code.*|credentials|declared|guess|lift.*|starts(?:\/readers)?)$/
 /** What preload, being one file by itself, loads later. */
 const loadedLater = new Set(['node/preload.ts ../preload-more.js', 'node/preload.ts ../index.js'])
 
@@ -97,7 +97,8 @@ const filesOf = (name: string) =>
 
 function roomOf(file: string, known: object): string {
   if (file in known) return file
-  return file.startsWith('commands/') ? 'commands' : dirname(file)
+  // What lies in a folder within these belongs to them.
+  return /^(?:(?:commands|starts)(?=\/)|code(?=\/values\/)|lift(?=\/proof\/))/.exec(file)?.[0] ?? dirname(file)
 }
 
 /** What a file imports: paths as they are written. Code that is written into other files is further in, or in a template. */

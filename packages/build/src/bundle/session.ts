@@ -139,16 +139,24 @@ export class Session {
   }
 
   /**
-   * Code of the settings module; `here` is what says in code where a server's bundle lies.
+   * Code of the settings module; `here` is what says in code where a server's bundle lies, `output` the directory that the
+   * builder writes to, as an absolute path.
    * @throws {Error} whose message is the report, if there are faults and never were none.
    */
-  settingsModule(isClient: boolean, here = 'import.meta.url'): string {
+  settingsModule(isClient: boolean, output: string | undefined, here = 'import.meta.url'): string {
     const { sound, root } = this.project
     if (!sound) throw this.error()
     const { definition, legendPath, survey } = sound
     if (isClient) return browserModule(definition, survey, this.command)
     // Only Vite runs what it serves; what others make for development lies where it is started, too.
-    return serverModule(definition, legendPath, survey, here, this.#hasEnvLine ? root : undefined)
+    const place = { here, outputAt: output === undefined ? undefined : this.outputAt(output) }
+    return serverModule(definition, legendPath, survey, place, this.#hasEnvLine ? root : undefined)
+  }
+
+  /** Where a directory lies, from the root and with slashes; undefined if it is not below the root. */
+  outputAt(directory: string): string | undefined {
+    const found = path.relative(this.project.root, directory).split(path.sep).join('/')
+    return found === '' || found.startsWith('..') || path.isAbsolute(found) ? undefined : found
   }
 
   /** Notices that were not reported yet, a line each. */

@@ -14,20 +14,20 @@ export function pageTexts(definition: Legend, { texts }: Survey): ReadonlyMap<st
 
 /**
  * Code of the settings module for a server: everything, settled when it starts, so that the bundle holds no value. `here` is
- * what says in code where the bundle lies.
+ * what says in code where the bundle lies, `outputAt` where its builder puts it, from the root.
  */
 export function serverModule(
   definition: Legend,
   legendPath: string,
   survey: Survey,
-  here: string,
+  { here, outputAt }: { readonly here: string; readonly outputAt?: string | undefined },
   servedAt?: string,
 ): string {
   const { stage, texts } = survey
   // A served module has the page's root and stage. A bundle finds its root, and may get another stage, where it starts.
   const options =
     servedAt === undefined
-      ? `from: ${here}, builtFor: ${JSON.stringify(stage.name)}${builtInText(definition, texts)}`
+      ? `from: ${here}, builtFor: ${JSON.stringify(stage.name)}${outputAt ? `, outputAt: ${JSON.stringify(outputAt)}` : ''}${builtInText(definition, texts)}`
       : `root: ${JSON.stringify(servedAt)}, stage: ${JSON.stringify(stage.name)}`
   const json = legendPath.endsWith('.json')
   // A remote source cannot be asked synchronously.

@@ -208,7 +208,8 @@ function hooksFor(session: () => Session, isWorker = false): Hooks {
           const refused = await refusedModule(id, why, graphOf(own, inputOf(this.environment.config), resolve))
           this.error(refusalOf(own, [refused]))
         }
-        return own.settingsModule(this.environment.config.consumer === 'client')
+        const { root, build, consumer } = this.environment.config
+        return own.settingsModule(consumer === 'client', path.resolve(root, build.outDir))
       },
     },
 

@@ -118,14 +118,36 @@ function isThere(pid: number | undefined): boolean {
 function hasLiving(group: number): boolean {
   return readdirSync('/proc')
     .filter((name) => /^\d+$/.test(name))
-    .some((pid) => {
-      try {
-        // proc(5): behind the command in brackets stand the state, the parent and the group.
-        const text = readFileSync(`/proc/${pid}/stat`, 'latin1')
-        const [state, , its] = text.slice(text.lastIndexOf(')') + 2).split(' ')
-        return Number(its) === group && state !== 'Z' && state !== 'X'
-      } catch {
-        return false
-      }
-    })
+    .some((pid) => groupOfLiving(pid) === group)
+}
+
+/** The group of a process; undefined once it has ended. proc(5): behind the command in brackets stand state, parent and group. */
+function groupOfLiving(pid: number | string): number | undefined {
+  try {
+    const text = readFileSync(`/proc/${pid}/stat`, 'latin1')
+    const [state, , group] = text.slice(text.lastIndexOf(')') + 2).split(' ')
+    return state === 'Z' || state === 'X' ? undefined : Number(group)
+  } catch {
+    return undefined
+  }
+}
+
+/** Asks processes to end, and after the grace period makes them. Milliseconds. */
+export async function endAll(pids: readonly number[], grace: number): Promise<void> {
+  const living = () => pids.filter(isAlive)
+  for (const pid of living()) signalled(pid, 'SIGTERM')
+  for (const until = Date.now() + grace; living().length > 0 && Date.now() < until; ) await wait(pollEvery)
+  for (const pid of living()) signalled(pid, 'SIGKILL')
+}
+
+function isAlive(pid: number): boolean {
+  return signalled(pid, 0) && (process.platform !== 'linux' || groupOfLiving(pid) !== undefined)
+}
+
+function signalled(pid: number, signal: NodeJS.Signals | 0): boolean {
+  try {
+    return process.kill(pid, signal)
+  } catch {
+    return false
+  }
 }

@@ -1,5 +1,6 @@
 import { type Place, readLayer } from 'mappa'
 import type { Packages } from './packages.js'
+import { layerReaders } from './readers/readers.js'
 import type { ReadInStart } from './run-through.js'
 import type { Load, PackageLoad, Reader, Start, StartFiles } from './start.js'
 
@@ -38,7 +39,7 @@ export type Gets =
 export class Comparison {
   readonly #files: StartFiles
   readonly #packages: Packages
-  readonly #texts = new Map<string, ReadonlyMap<string, string>>()
+  readonly #texts = new Map<string, ReadonlyMap<string, string | typeof untold>>()
 
   constructor(files: StartFiles, packages: Packages) {
     this.#files = files
@@ -61,6 +62,7 @@ export class Comparison {
           const own = this.#textsOf(file, load.reader).get(name)
           if (own === undefined) continue
           if (own === text) return { is: 'same' }
+          if (own === untold) return { is: 'unknown', why: `only ${load.by} can tell what ${file} gives`, read }
           return load.reader === 'other'
             ? { is: 'unknown', why: `${load.by} reads ${file} in its own way`, read }
             : { is: 'other', by: load.by, file, reader: load.reader, read }
@@ -112,21 +114,29 @@ export class Comparison {
     return [{ kind: 'files', reader: 'other', by, files: own, place }]
   }
 
-  #textsOf(file: string, reader: Reader): ReadonlyMap<string, string> {
+  #textsOf(file: string, reader: Reader): ReadonlyMap<string, string | typeof untold> {
     const key = `${reader}\0${file}`
     const known = this.#texts.get(key) ?? this.#read(file, reader)
     this.#texts.set(key, known)
     return known
   }
 
-  /** What a reader makes of a file. Node's is asked itself; the others agree with us but for what their table names. */
-  #read(file: string, reader: Reader): ReadonlyMap<string, string> {
+  /** What a reader makes of a file. The Node that runs this is asked itself. */
+  #read(file: string, reader: Reader): ReadonlyMap<string, string | typeof untold> {
     const text = this.#files.read(file) ?? ''
     if (reader === 'node') return this.#files.readAsNode(text)
+    if (reader !== 'other') {
+      const [read] = layerReaders[reader].versions
+      const { values } = read(text, new Map())
+      return new Map([...values].map(([name, value]) => [name, value ?? untold]))
+    }
     const layer = readLayer(text)
     return new Map(layer.names().map((name) => [name, layer.get(name) ?? '']))
   }
 }
+
+/** A value that the text of a file does not tell. */
+const untold = Symbol('untold')
 
 /** The place where a load stands, for a sentence: `server.js:3`. */
 export function inBrackets(place: Place | undefined): string {

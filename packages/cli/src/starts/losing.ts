@@ -1,3 +1,4 @@
+import { holdsCode } from '../code/parse.js'
 import { Comparison } from './gets.js'
 import { Packages } from './packages.js'
 import { type ReadInStart, Runner } from './run-through.js'
@@ -18,6 +19,27 @@ export interface LosingStart {
   readonly moved: MovedValue
   /** The start's command with Mappa in it, which gives the value from its new file; undefined if no change is known to. */
   readonly changed: string | undefined
+}
+
+const readersOfProjects = new WeakMap<StartFiles, OtherReaders | 'none'>()
+
+/**
+ * The other readers of a project's starts, worked out once; undefined if a look at commands and the letters of code shows that it has
+ * none that Mappa knows the reading of.
+ */
+export function knownReadersOf(files: StartFiles): OtherReaders | undefined {
+  const found = readersOfProjects.get(files) ?? (mayHaveReaders(files) ? new OtherReaders(files) : 'none')
+  readersOfProjects.set(files, found)
+  return found === 'none' ? undefined : found
+}
+
+/** To go through every module takes long, so it is asked first whether there is a reason. */
+function mayHaveReaders(files: StartFiles): boolean {
+  const isKnown = (load: Load) => load.kind === 'files' && load.reader !== 'other'
+  return (
+    startsOf(files).some(({ program }) => program.loads.some(isKnown)) ||
+    files.paths.some((path) => holdsCode(path) && files.read(path)?.includes('loadEnvFile'))
+  )
 }
 
 /** The other readers of a project's starts, and what would be lost if values left their files. */
@@ -52,17 +74,33 @@ export class OtherReaders {
 
   /** Who reads a file, beside Mappa. */
   of(file: string): ReadonlySet<Reader | 'unknown'> {
-    return new Set(this.#all.flatMap(({ loads }) => this.#comparison.readerOf(file, loads) ?? []))
+    return new Set(this.readersOf(file).map(({ reader }) => reader))
+  }
+
+  /** Who reads a file, beside Mappa, and in which start. */
+  readersOf(file: string): readonly { readonly reader: Reader | 'unknown'; readonly start: Start }[] {
+    return this.#all.flatMap(({ start, loads }) => {
+      const reader = this.#comparison.readerOf(file, loads)
+      return reader === undefined ? [] : [{ reader, start }]
+    })
   }
 
   /** The starts that would lose values, or get others. */
   losing(moved: readonly MovedValue[], stages: readonly string[], around: StageLayers): readonly LosingStart[] {
     return this.#all.flatMap(({ start, loads, names, reads }) =>
       moved.flatMap((each): LosingStart[] => {
-        const isRead = names.has(each.name) || names.has('*')
-        if (!isRead || start.program.sets.has(each.name)) return []
-        const [loses, gains] = [each.from, each.to].map((file) => this.#comparison.readerOf(file, loads) !== undefined)
-        if (!loses) return gains ? [{ start, moved: each, changed: undefined }] : []
+        if (start.program.sets.has(each.name)) return []
+        const own = reads.filter(({ name }) => name === each.name).map((read) => read.loads)
+        // Code that cannot be followed may read it before everything else, or after.
+        const moments = names.has('*') ? [...own, start.program.loads, loads] : own
+        const taken = moments.map((past) =>
+          [each.from, each.to].map((file) => this.#comparison.readerOf(file, past) !== undefined),
+        )
+        const loses = taken.some(([from, to]) => from && !to)
+        const gains = taken.some(([from, to]) => !from && to)
+        // Whenever it is read, another reader takes both files, or neither.
+        if (!loses && !gains) return []
+        if (!loses) return [{ start, moved: each, changed: undefined }]
         const stage = stageOfStart(start, stages) ?? 'development'
         const isReached = around.filesOf(stage).includes(each.to)
         const isOwn = start.form === 'script' && start.outer === 'known'

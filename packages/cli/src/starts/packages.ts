@@ -1,3 +1,4 @@
+import { overParsed, type SourceFile, walk } from '../code/parse.js'
 import type { StartFiles } from './start.js'
 
 /** How an installed package stands to layer files. */
@@ -160,7 +161,7 @@ export class Packages {
 
   /** Tells whether the code behind an import names layer files of one machine: such a reader takes the whole family. */
   readsFamily(source: string): boolean {
-    return this.#reached(source).some((path) => /\.local\b/.test(this.#files.read(path) ?? ''))
+    return this.#reached(source).some((path) => namesLocal({ path, text: this.#files.read(path) ?? '' }))
   }
 
   #search(source: string): Reading {
@@ -216,6 +217,21 @@ interface FileReading {
 
 /** A layer file's name in quotes or at the end of a path, and not `process.env`. */
 const namesLayer = /['"`/]\.env(?:['"`]|\.(?:local|\$\{|['"`]))/
+
+/** Tells whether a module has the name of a layer file of one machine, or its end; help for people may mention one. */
+function namesLocal(file: SourceFile): boolean {
+  if (!/\.local\b/.test(file.text)) return false
+  let isNamed = false
+  const found = overParsed(file, ({ programs }) => {
+    for (const program of programs)
+      walk(program, ({ type, value }) => {
+        const text = type === 'TemplateElement' ? (value as { cooked?: unknown }).cooked : value
+        if (/^(?:StringLiteral|TemplateElement)$/.test(type) && /^\S*\.local$/.test(String(text))) isNamed = true
+      })
+  })
+  return isNamed || (found !== undefined && 'line' in found)
+}
+
 /** Text of a member of the environment that is only known when the code runs is set. */
 const writes =
   /process\.env\[[^\]\n]+\]\s*(?:\|\||\?\?)?=(?!=)|Object\.assign\(\s*process\.env\b|process\.env\s*=(?!=)\s*/

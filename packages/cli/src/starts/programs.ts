@@ -111,6 +111,8 @@ function runBy(words: readonly ShellWord[], part: SimpleCommand, scene: CommandS
   }
   if (name === 'bun' || name === 'deno') return [programIn(scene, { unknown: `${name} may read layer files itself.` })]
   if (/^node(?:js)?$/.test(name)) return [nodeProgram(rest, first, scene)]
+  if (/^(?:docker|podman|nerdctl)$/.test(name)) return [containerProgram(rest, scene)]
+  if (name === 'vite') return [builderProgram(rest, scene)]
   if (/^(?:run-[ps]|npm-run-all\d?|concurrently)$/.test(name)) return several(rest, scene)
   return toolProgram(first, rest, scene)
 }
@@ -269,6 +271,37 @@ function nodeFlags(words: readonly ShellWord[]): {
   return { flags, rest: words.slice(at) }
 }
 
+/** `docker run --env-file FILE image`: what the image runs is not in the command. */
+function containerProgram(words: readonly ShellWord[], scene: CommandScene): Program {
+  const isRun = /^(?:run|create)$/.test(words.find(({ text }) => !text.startsWith('-'))?.text ?? '')
+  const files = words.flatMap(({ text, computed }, at): string[] => {
+    const value = text.startsWith('--env-file=') ? text.slice('--env-file='.length) : undefined
+    const named = value ?? (text === '--env-file' ? words[at + 1]?.text : undefined)
+    return named === undefined || computed || !isRun ? [] : [pathIn(scene.folder, named)]
+  })
+  const load: Load = { kind: 'files', reader: 'container', by: '--env-file', files: files.reverse() }
+  return programIn(scene, {
+    loads: files.length === 0 ? scene.loads : [...scene.loads, load],
+    unknown: 'A container engine starts it.',
+  })
+}
+
+/** A page builder that reads the layer files of its mode itself, unless our plugin switches that off. */
+function builderProgram(words: readonly ShellWord[], scene: CommandScene): Program {
+  const configs = scene.files.paths.filter((path) => /^vite\.config\.[cm]?[jt]s$/.test(path))
+  const isOurs = configs.some((path) => scene.files.read(path)?.includes('@mappa/build'))
+  const at = words.findIndex(({ text }) => /^(?:--mode|-m)$/.test(text))
+  const named = words.find(({ text }) => text.startsWith('--mode='))?.text.slice('--mode='.length)
+  const verb = words[0]?.text === 'build' ? 'production' : 'development'
+  const mode = named ?? (at >= 0 ? words[at + 1]?.text : undefined) ?? verb
+  const files = [`.env.${mode}.local`, `.env.${mode}`, '.env.local', '.env'].map((file) => pathIn(scene.folder, file))
+  const load: Load = { kind: 'files', reader: 'page-builder', by: 'Vite', files }
+  return programIn(scene, {
+    loads: isOurs ? scene.loads : [...scene.loads, load],
+    unknown: 'Vite runs it in its own way.',
+  })
+}
+
 /** An installed tool: it runs the file that it is given, a whole command that it is given, or its own code. */
 function toolProgram(first: ShellWord, words: readonly ShellWord[], scene: CommandScene): readonly Program[] {
   const name = first.text
@@ -284,7 +317,9 @@ function toolProgram(first: ShellWord, words: readonly ShellWord[], scene: Comma
     return commands
       .flatMap(({ text }) => programsOf(text, scene))
       .map((each) => ({ ...each, packages: [...each.packages, bin] }))
-  const entry = words.find(({ text, computed }) => !computed && isCodeFile(text) && !/\.config\.[cm]?[jt]s$/.test(text))
+  const entry =
+    words.find(({ text, computed }) => !computed && isCodeFile(text) && !/\.config\.[cm]?[jt]s$/.test(text)) ??
+    entryFolder(words, scene)
   const isBuilder = words.some(({ text }) =>
     /^(?:build|--bundle|--out(?:file|dir|-dir)?|-o|-d|--outDir)(?:=|$)/.test(text),
   )
@@ -292,6 +327,17 @@ function toolProgram(first: ShellWord, words: readonly ShellWord[], scene: Comma
   const before = nodeFlags(words.slice(0, words.indexOf(entry)))
   return [withFlags(base, before.flags, entry.text, scene)]
 }
+
+/** The first word of a tool that is not a flag, if it names code without its ending, as `server` does `server/index.js`. */
+function entryFolder(words: readonly ShellWord[], scene: CommandScene): ShellWord | undefined {
+  const first = nodeFlags(words).rest[0]
+  if (!first || first.computed || toolVerbs.test(first.text)) return undefined
+  return programFile(pathIn(scene.folder, first.text), scene.files) === undefined ? undefined : first
+}
+
+/** Words of tools that are not paths. */
+const toolVerbs =
+  /^(?:build|dev|develop|start|serve|preview|run|test|watch|lint|check|deploy|export|generate|init)$|^\.$/
 
 /** A path from the root, of one from a folder; `../` stays in front where it leads above the root. */
 export function pathIn(folder: string, path: string): string {

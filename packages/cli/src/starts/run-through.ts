@@ -171,16 +171,26 @@ export class Runner {
     // What a build has made imports its like, which git leaves out, too.
     const isMade = !this.#known.has(from)
     const isThere = (each: string) => this.#known.has(each) || (isMade && this.#files.read(each) !== undefined)
-    const folder = from.includes('/') ? from.slice(0, from.lastIndexOf('/') + 1) : ''
-    if (source.startsWith('.')) return codeFileAt(pathIn(folder, source), isThere)
-    for (const [alias, path] of this.#aliases) {
-      const found = source.startsWith(alias)
-        ? codeFileAt(pathIn('', path + source.slice(alias.length)), isThere)
-        : undefined
-      if (found !== undefined) return found
-    }
-    return undefined
+    return importedFile(from, source, this.#aliases, isThere)
   }
+}
+
+/** The file of the project that an import leads to, by its path or by an alias of the compiler's; undefined for a package's. */
+export function importedFile(
+  from: string,
+  source: string,
+  aliases: readonly (readonly [alias: string, path: string])[],
+  isThere: (path: string) => boolean,
+): string | undefined {
+  const folder = from.includes('/') ? from.slice(0, from.lastIndexOf('/') + 1) : ''
+  if (source.startsWith('.')) return codeFileAt(pathIn(folder, source), isThere)
+  for (const [alias, path] of aliases) {
+    const found = source.startsWith(alias)
+      ? codeFileAt(pathIn('', path + source.slice(alias.length)), isThere)
+      : undefined
+    if (found !== undefined) return found
+  }
+  return undefined
 }
 
 /** Tells whether a step is taken; undefined if that cannot be told. */

@@ -17,7 +17,8 @@ export function startsOf(files: StartFiles): readonly Start[] {
   const built = new Set(ways.flatMap(({ form, image }) => (form === 'container' && image !== undefined ? [image] : [])))
   const own = new Map(ran.flatMap(({ way, programs }) => (way.script === undefined ? [] : [[way.script, programs]])))
   const inner = new Map<string, Program[]>()
-  for (const { way, programs } of ran)
+  // A script that an image runs is started by people, too.
+  for (const { way, programs } of ran.filter((each) => each.way.form === 'script'))
     for (const program of programs) {
       const script = program.scripts.at(-1)
       if (script !== undefined && script !== way.script) inner.set(script, [...(inner.get(script) ?? []), program])

@@ -1,4 +1,5 @@
 import type { Place } from 'mappa'
+import type { ReaderName } from './readers/readers.js'
 
 /** The files of a project as its starts see them. Paths are from the root, with slashes; `../` leads above it. */
 export interface StartFiles {
@@ -10,8 +11,8 @@ export interface StartFiles {
   readonly readAsNode: (text: string) => ReadonlyMap<string, string>
 }
 
-/** Readers of layer files that are not Mappa. */
-export type Reader = 'node' | 'shell' | 'compose' | 'other'
+/** Readers of layer files that are not Mappa: known ones, and code that has its own way. */
+export type Reader = ReaderName | 'other'
 
 /** Something that fills the environment of a program. */
 export type Load =

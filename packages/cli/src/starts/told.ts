@@ -51,10 +51,18 @@ export function startsAtStage(
   return own.map((start): StartGets => {
     const run = runner.through(start.program, names)
     const gets = new Map<string, Gets>()
+    // What cannot be followed may ask for any name; most tools of a project ask for none.
+    if (run.unknown !== undefined && start.program.modules.length === 0 && isService(start))
+      for (const { name } of expected) gets.set(name, { is: 'unknown', why: clause(run.unknown), read: undefined })
     for (const each of expected) {
-      // What code sets itself is its own.
-      if (run.written.has(each.name)) continue
-      const all = run.reads.filter(({ name }) => name === each.name).map((read) => comparison.gets(start, each, read))
+      const isWritten = run.written.has(each.name)
+      const all = run.reads
+        .filter(({ name }) => name === each.name)
+        .map((read): Gets => {
+          const own = comparison.gets(start, each, read)
+          // Code that sets it may do so before this read, or after.
+          return isWritten && own.is !== 'same' ? { is: 'unknown', why: 'code may set it', read } : own
+        })
       const worst = order.map((is) => all.find((one) => one.is === is)).find((one) => one !== undefined)
       if (worst) gets.set(each.name, worst)
     }
@@ -70,6 +78,18 @@ export function startsAtStage(
     const isOpen = start.outer === 'elsewhere' ? 'Where it runs, other values may be set.' : undefined
     return { start, gets, truths, unknown: run.unknown ?? isOpen }
   })
+}
+
+/** Tells whether a start runs the application, as far as its name says. */
+function isService({ form, program }: Start): boolean {
+  const name = program.scripts.at(-1)
+  return form === 'job'
+    ? false
+    : name === undefined || /^(?:start|dev|develop|serve|server|prod|production|preview)(?::|$)/.test(name)
+}
+
+function clause(sentence: string): string {
+  return sentence.replace(/\.$/, '')
 }
 
 /** `if (read)`, `!read`, `read && …`, `read ? … : …`, `read || false`, `Boolean(read)` */
@@ -198,8 +218,8 @@ function remedyFor(start: Start): string {
   const changed = changedCommand(start)
   if (changed === undefined) return 'Start it with --import mappa/preload, or with: mappa with -- …'
   if (start.form === 'container') return `Write: command: ${changed}`
-  const [, key] = /^\s*("[^"]*"\s*:)/.exec(start.line) ?? []
-  return `Write: ${key ?? '"start":'} ${JSON.stringify(changed)}`
+  const [, key = '"start"'] = /^the script (".*")$/s.exec(start.name) ?? []
+  return `Write: ${key}: ${JSON.stringify(changed)}`
 }
 
 /** What a start gives code instead of what the layers of its stage give. */
@@ -227,7 +247,7 @@ export function deviationsOf(all: readonly StartGets[], name: string): readonly 
     if (own.is === 'set') return [{ ...known, gets: 'set', text: own.text }]
     if (own.is === 'unknown') return [{ ...known, gets: 'unknown', by: own.why, read }]
     // Where something else may set it, nothing is certain.
-    if (unknown !== undefined) return [{ ...known, gets: 'unknown', by: unknown.replace(/\.$/, ''), read }]
+    if (unknown !== undefined) return [{ ...known, gets: 'unknown', by: clause(unknown), read }]
     return [{ ...known, read, ...instead(own) }]
   })
 }

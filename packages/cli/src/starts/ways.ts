@@ -222,14 +222,23 @@ function unitWays(path: string, { read }: StartFiles): readonly StartWay[] {
       if (name !== undefined) sets.set(name, value)
     }
   }
-  const file = lines.find((line) => /^\s*EnvironmentFile\s*=/.test(line))
-  const loads: Load[] = file === undefined ? [] : [{ kind: 'unknown', by: 'EnvironmentFile' }]
+  const wordsOf = (word: string) =>
+    lines.flatMap((line) => new RegExp(`^\\s*${word}\\s*=\\s*-?(.*?)\\s*$`).exec(line)?.[1] ?? [])
+  const [folder] = wordsOf('WorkingDirectory')
+  const loads = wordsOf('EnvironmentFile').map((file): Load => {
+    // Where the unit runs in the project's folder, its files are the project's.
+    const own = folder && file.startsWith(`${folder}/`) ? file.slice(folder.length + 1) : undefined
+    return own !== undefined && read(own) !== undefined
+      ? { kind: 'files', reader: 'service-manager', by: 'EnvironmentFile', files: [own] }
+      : { kind: 'unknown', by: 'EnvironmentFile' }
+  })
   return [
     {
       ...noVariables,
       command,
       sets,
-      loads,
+      // A later file wins.
+      loads: loads.reverse(),
       name: path,
       form: 'unit',
       outer: 'elsewhere',

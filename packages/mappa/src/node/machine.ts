@@ -29,6 +29,8 @@ export interface MachineOptions {
   readonly stage?: string | Stage
   /** The stage that a server bundle was built for: taken where nothing else names one. */
   readonly builtFor?: string
+  /** Where a builder puts the bundle, as a path from the root. */
+  readonly outputAt?: string
   /** Values fixed when the program was built, by name: above all layers. */
   readonly built?: Texts
   /** The host's variables; `hostEnvironment()` unless given. */
@@ -86,8 +88,8 @@ export function gather(definition: Legend<unknown> | undefined, options: Machine
 }
 
 /** The root that options lead to. */
-export function rootOf({ root, from, environment = hostEnvironment() }: MachineOptions): string {
-  return findRoot({ root, from, environmentRoot: environment.MAPPA_ROOT }).directory
+export function rootOf({ root, from, outputAt, environment = hostEnvironment() }: MachineOptions): string {
+  return findRoot({ root, from, outputAt, environmentRoot: environment.MAPPA_ROOT }).directory
 }
 
 /** The same where the root is known. */

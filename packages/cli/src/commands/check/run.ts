@@ -13,6 +13,7 @@ import {
 import { isAboutRoot, isAccepted, isGeneral, legendAbove, reportLines, stageLine, tally } from 'mappa/command'
 import { capturedEnvironment } from '../../project/captured.js'
 import { ignoredFiles, layerNamesIn, legendsBelow } from '../../project/files.js'
+import { mayBeTracked } from '../../project/git/repository.js'
 import {
   contradictions,
   exitCodeFor,
@@ -143,7 +144,9 @@ async function checked(project: Project, options: CheckOptions): Promise<Project
           ? missing
           : [...ofStage, ...sharedIn(found, project), ...bundled, ...[...starts.faults, ...faults].filter(isOpen)],
       notices: [
-        ...found.notices.filter(({ kind }) => at === 0 || !isAboutRoot(kind)),
+        ...found.notices.filter(
+          (each) => (at === 0 || !isAboutRoot(each.kind)) && !starts.notices.some((own) => saysMore(own, each)),
+        ),
         ...[...starts.notices, ...notices].filter(isOpen),
       ],
       accepted: [
@@ -188,6 +191,13 @@ async function bundleFaultsIn(project: Project, found: Survey, bundle: string): 
   return bundleFaults({ ...project, definition, legendFile }, found, bundle)
 }
 
+/** Tells whether a notice says of a value which readers read it differently, where another only says that some may. */
+function saysMore(own: Notice, other: Notice): boolean {
+  const isSame = own.kind === 'read-differently' && other.kind === own.kind && own.name === other.name
+  const [here, there] = [own.place, other.place]
+  return isSame && here?.file === there?.file && here?.line === there?.line && here?.column === there?.column
+}
+
 /** Values that a start of the project would lose although layers give them, and what of the layers no start would have. */
 async function startReport(project: Project, found: Survey): Promise<CodeReport> {
   const nothing = { faults: [], notices: [] }
@@ -196,6 +206,7 @@ async function startReport(project: Project, found: Survey): Promise<CodeReport>
   if (project.definition === undefined || isOpen) return nothing
   const { lackingInImages, startsOfProject } = await import('../../project/starts-here.js')
   const { notLoaded, trueInCode } = await import('../../starts/told.js')
+  const { otherReadings } = await import('./other-readers.js')
   const layerOf = (name: string) => {
     const { winner } = found.trail(name)
     return winner?.source === 'default' ? "the legend's default" : (winner?.layer ?? 'the layers')
@@ -203,7 +214,7 @@ async function startReport(project: Project, found: Survey): Promise<CodeReport>
   const starts = startsOfProject(project, found)
   return {
     faults: notLoaded(starts, layerOf).map((fault) => ({ ...fault, message: found.mask(fault.message) })),
-    notices: [...trueInCode(starts), ...lackingInImages(project, found)],
+    notices: [...trueInCode(starts), ...lackingInImages(project, found), ...otherReadings(project, found)],
   }
 }
 
@@ -237,6 +248,7 @@ function sharedIn(found: Survey, { root, legendFile, definition }: Project): rea
     found.stage.name,
     found.layers,
     (layer, name) => found.trail(name).steps.find((step) => step.layer === layer.name)?.place,
+    (layer) => mayBeTracked(root, layer),
   )
   // What git ignores goes nowhere.
   const ignored =

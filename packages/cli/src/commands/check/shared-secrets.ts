@@ -3,13 +3,14 @@ import { layerFiles } from 'mappa/command'
 
 /**
  * Secrets in committed layers. Where made-up ones have their place, in development and test, `# mappa keep: reason` behind the
- * value allows it. `lineOf` says where a layer sets a name.
+ * value allows it. `placeOf` says where a layer sets a name, `isCommitted` whether git has its file.
  */
 export function sharedSecrets(
   definition: Legend,
   stage: string,
   layers: readonly Layer[],
   placeOf: (layer: Layer, name: string) => Fault['place'],
+  isCommitted: (layer: string) => boolean,
 ): Fault[] {
   const madeUp = new Set(
     ['development', 'test'].map((stage) => layerFiles(stage).find((file) => file.staged && !file.local)?.name),
@@ -30,7 +31,7 @@ export function sharedSecrets(
             message: `${name} is secret, but ${layer.name} is a shared layer.`,
             layer: layer.name,
             ...(place && { place }),
-            remedy: `Rotate it${obtain ? ` (${obtain})` : ''}: git history keeps it.${keep} Run: mappa fill ${name}${layer.staged ? ` --stage ${stage}` : ''}`,
+            remedy: `${isCommitted(layer.name) ? `Rotate it${obtain ? ` (${obtain})` : ''}: git history keeps it.` : 'Move it before you commit.'}${keep} Run: mappa fill ${name}${layer.staged ? ` --stage ${stage}` : ''}`,
           },
         ]
       }),

@@ -12,6 +12,8 @@ export interface Known {
   readonly name: string
   /** Its texts in layer files, by those files; empty ones are left out. */
   readonly texts: ReadonlyMap<string, string>
+  /** Texts that starts of the project give it: its type must take them, too. */
+  readonly started: readonly string[]
   /** The comment above it. */
   readonly comment: string | undefined
   /** The candidate of its reads in code, if any. */
@@ -21,8 +23,8 @@ export interface Known {
 }
 
 /** An entry for a variable, guessed from its texts, its name and the code that reads it. */
-export function guessedEntry({ name, texts, comment, read, page }: Known): WrittenEntry {
-  const values = [...texts.values()].filter((text) => !text.includes('${'))
+export function guessedEntry({ name, texts, started, comment, read, page }: Known): WrittenEntry {
+  const values = [...texts.values(), ...started].filter((text) => !text.includes('${'))
   const secret = !page && seemsSecret(name, values, read)
   const words: Words = {
     ...typeWords(name, values, read, secret),

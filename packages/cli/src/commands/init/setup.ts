@@ -10,6 +10,7 @@ import { pluginChange } from '../../edits/vite-config.js'
 import type { Candidate } from '../../guess/finding.js'
 import { type MovedValue, OtherReaders } from '../../starts/losing.js'
 import type { StartFiles } from '../../starts/start.js'
+import { startsOf } from '../../starts/start-list.js'
 import type { FileChange } from '../../terminal/diff.js'
 import { guessedEntry } from './guessed-entry.js'
 import { type LayerRules, type LayerText, mendedLayers, namesIn } from './layer-edits.js'
@@ -166,18 +167,20 @@ function movesOf(
 const withoutSecrets = (changes: readonly FileChange[]) => changes.map((change) => ({ ...change, secret: false }))
 
 /** Entries for what layers, the sample and code have and the legend has not. */
-function newEntries({ layers, read, reads, definition }: Before): readonly WrittenEntry[] {
+function newEntries({ layers, read, reads, definition, files }: Before): readonly WrittenEntry[] {
   const names = namesIn(layers, read(samplePath) ?? read('.env.sample'))
   const byName = new Map(reads.map((candidate) => [candidate.name, candidate]))
   for (const name of byName.keys()) if (!names.has(name)) names.set(name, { texts: new Map(), comment: undefined })
   const declared = new Set(namesWithFiles(definition))
+  const started = startsOf(files).flatMap(({ program }) => [...program.sets])
   const hasBundler = ['ts', 'js', 'mjs', 'mts'].some((ending) => read(`vite.config.${ending}`) !== undefined)
   return [...names]
     .filter(([name]) => !declared.has(name) && !/^(?:NODE_ENV|NODE_OPTIONS|PATH|MAPPA_[A-Z]+)$/.test(name))
     .map(([name, { texts, comment }]) => {
       const candidate = byName.get(name)
       const page = candidate?.reach === 'browser' || (hasBundler && /^VITE_/.test(name))
-      return guessedEntry({ name, texts, comment, read: candidate, page })
+      const own = started.flatMap(([each, text]) => (each === name && text !== undefined && text !== '' ? [text] : []))
+      return guessedEntry({ name, texts, started: own, comment, read: candidate, page })
     })
 }
 

@@ -28,8 +28,16 @@ export interface Verdict {
   /** The first read, or the first that is different. */
   readonly read: SeenRead | undefined
   readonly place: RawPlace | undefined
+  /** Each read that was noted, in its order. */
+  readonly reads: readonly PlacedRead[]
   /** True if only code of installed packages asked. */
   readonly isPackages: boolean
+}
+
+/** A read, with its place in the code that a person wrote. */
+export interface PlacedRead {
+  readonly read: SeenRead
+  readonly place: RawPlace | undefined
 }
 
 /** A program that was watched: one or more threads. */
@@ -75,7 +83,8 @@ export function compareWithLayers(
     const shown = placed.find(({ read }) => read === different) ?? plain ?? placed[0]
     const status: Status =
       all.length === 0 ? 'unread' : different ? 'different' : own?.isDeclared ? 'as-declared' : 'undeclared'
-    return { name, status, said: own, read: shown?.read, place: shown?.place, isPackages: all.length > 0 && !plain }
+    const isPackages = all.length > 0 && !plain
+    return { name, status, said: own, read: shown?.read, place: shown?.place, reads: placed, isPackages }
   }
   const names = new Set([...known.keys(), ...reads.keys()])
   const verdicts = [...names].map((name) => verdictOf(name, reads.get(name) ?? []))

@@ -72,6 +72,13 @@ export type RecordLine =
     }
   | { readonly kind: 'settled'; readonly stage: string; readonly frames: readonly RawPlace[] }
   | { readonly kind: 'preloaded'; readonly stage: string; readonly names: readonly string[] }
-  | { readonly kind: 'set'; readonly name: string; readonly place?: RawPlace; readonly by: 'code' | 'loadEnvFile' }
+  | {
+      readonly kind: 'set'
+      readonly name: string
+      readonly place?: RawPlace
+      readonly by: 'code' | 'loadEnvFile'
+      /** True if the same file asked for the name just before, as readers do that keep what is set. */
+      readonly asked?: boolean
+    }
   | { readonly kind: 'whole'; readonly for: 'code' | 'child'; readonly place?: RawPlace }
   | { readonly kind: 'child'; readonly pid: number; readonly program: string }

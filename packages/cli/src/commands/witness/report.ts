@@ -124,7 +124,7 @@ function short(text: string): string {
   return line.length > gotMax ? `${line.slice(0, gotMax - 1)}…` : line
 }
 
-function gotText({ read, said }: Verdict, mask: (text: string) => string): string {
+function gotText({ read, said }: Pick<Verdict, 'read' | 'said'>, mask: (text: string) => string): string {
   const got = read?.got
   if (!got || got.is === 'unset') return 'nothing'
   if (got.is === 'empty') return 'empty text'
@@ -215,6 +215,11 @@ export function witnessJson(witnessed: Witnessed, found: Survey, root: string): 
         origin: verdict.said?.from ?? null,
         place: place(verdict.place),
         packages: verdict.isPackages,
+        reads: verdict.reads.map((each) => ({
+          got: gotText({ read: each.read, said: verdict.said }, mask),
+          from: each.read.from?.kind ?? null,
+          place: place(each.place),
+        })),
       })),
       wholes: witnessed.wholes.map(place),
       handedOn: witnessed.handedOn.map(place),

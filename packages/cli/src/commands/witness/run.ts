@@ -10,6 +10,7 @@ import { originOf, withoutCredentials } from 'mappa/command'
 import { openProject, type Project, type ProjectOptions, surveyProject } from '../../project/project.js'
 import { notRun, startedBy } from '../../run/child.js'
 import { inPlace } from '../../run/in-place.js'
+import { endAll } from '../../run/kept.js'
 import { remedyText } from '../../terminal/remedy.js'
 import { jsonText, talk } from '../../terminal/terminal.js'
 import { exitCodes, UsageError } from '../../terminal/usage-error.js'
@@ -62,7 +63,13 @@ export async function watchProgram(
       // The signal that ended the program may end this process next.
       rmSync(folder, { recursive: true, force: true })
     }
-    const { exitCode, isStopped } = await runWatched(command, environmentFor(asked, folder), options.stopAfter, report)
+    const { exitCode, isStopped } = await runWatched(
+      command,
+      environmentFor(asked, folder),
+      folder,
+      options.stopAfter,
+      report,
+    )
     const isDifferent = witnessed?.verdicts.some(({ status }) => status === 'different') === true
     const own = isStopped ? exitCodes.fine : exitCode
     return { exitCode: own === exitCodes.fine && options.strict && isDifferent ? exitCodes.faults : own }
@@ -102,6 +109,7 @@ function inNodeOptions(path: string): string {
 async function runWatched(
   [program, ...args]: readonly [string, ...string[]],
   env: NodeJS.ProcessEnv,
+  folder: string,
   stopAfter: number | undefined,
   onEnd: () => Promise<void>,
 ): Promise<{ readonly exitCode: number; readonly isStopped: boolean }> {
@@ -112,6 +120,7 @@ async function runWatched(
       child,
       async () => {
         stop?.clear()
+        if (stop?.isAsked === true) await endAll(startedIn(folder), graceUsual)
         await onEnd()
       },
       () => stop?.isAsked === true,
@@ -141,6 +150,11 @@ class Stop {
   clear(): void {
     clearTimeout(this.#timer)
   }
+}
+
+/** Processes that were watched, and those that they started: a shell may have ended before them. */
+function startedIn(folder: string): number[] {
+  return recordIn(folder).flatMap(({ pid, children }) => [pid, ...children.map((child) => child.pid)])
 }
 
 interface Told {

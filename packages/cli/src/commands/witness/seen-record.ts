@@ -2,7 +2,7 @@ import { readdirSync, readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import type { GotValue, RawPlace, RecordLine } from './protocol.js'
 
-/** A name that a process asked for: the first time, by each way. */
+/** A name that a process asked for: the first time by a package and by other code, before and after it was set. */
 export interface SeenRead {
   readonly name: string
   /** By the environment, or by settings that were made of the layers. */
@@ -71,10 +71,11 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
   const of = <Kind extends RecordLine['kind']>(kind: Kind) =>
     lines.filter((line): line is Extract<RecordLine, { kind: Kind }> => line.kind === kind)
   const preloaded = new Set(of('preloaded').flatMap(({ names }) => names))
-  const set = new Map(of('set').map((line) => [line.name, line]))
-  const sourceOf = (name: string, { is }: GotValue): ValueOrigin | undefined => {
-    const line = set.get(name)
-    if (line) return { kind: line.by, place: line.place }
+  const questions = questionsIn(lines)
+  const set = new Map(lines.flatMap((line, at) => (isSet(line) ? [[line.name, { line, at }] as const] : [])))
+  const sourceOf = (name: string, { is }: GotValue, at: number): ValueOrigin | undefined => {
+    const own = set.get(name)
+    if (own && own.at < at) return { kind: own.line.by, place: own.line.place }
     if (preloaded.has(name)) return { kind: 'preload' }
     return is === 'unset' ? undefined : { kind: 'environment' }
   }
@@ -85,11 +86,11 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
     isThread,
     script,
     folder,
-    reads: lines.flatMap((line): SeenRead[] => {
-      if (line.kind === 'read')
-        return [
-          { name: line.name, by: 'environment', place: line.place, got: line.got, from: sourceOf(line.name, line.got) },
-        ]
+    reads: lines.flatMap((line, at): SeenRead[] => {
+      if (line.kind === 'read') {
+        const { name, place, got } = line
+        return questions.has(line) ? [] : [{ name, by: 'environment', place, got, from: sourceOf(name, got, at) }]
+      }
       if (line.kind !== 'setting') return []
       return [
         {
@@ -113,12 +114,38 @@ function watchedFrom(lines: readonly RecordLine[]): Watched | undefined {
   }
 }
 
+/**
+ * The reads by which a reader of files asks whether a name is set already, before it sets it: what such a place asks is no use of a
+ * value. Code that sets a single name asks for it.
+ */
+function questionsIn(lines: readonly RecordLine[]): ReadonlySet<RecordLine> {
+  const readers = new Set(readersIn(lines.filter(isSet)).map((each) => ('place' in each ? placeKey(each.place) : '')))
+  const latest = new Map<string, RecordLine & { readonly kind: 'read' }>()
+  const places = new Set<string>()
+  for (const line of lines)
+    if (line.kind === 'read') latest.set(line.name, line)
+    else if (line.kind === 'set' && line.asked && line.place) {
+      const asked = latest.get(line.name)
+      const isReader = readers.has(placeKey(line.place)) || /[\\/]node_modules[\\/]/.test(line.place.file)
+      if (asked?.place && isReader) places.add(placeKey(asked.place))
+    }
+  return new Set(lines.filter((line) => line.kind === 'read' && line.place && places.has(placeKey(line.place))))
+}
+
+function isSet(line: RecordLine): line is RecordLine & { readonly kind: 'set' } {
+  return line.kind === 'set'
+}
+
+function placeKey({ file, line, column }: RawPlace): string {
+  return `${file}:${line}:${column}`
+}
+
 /** Places that have set several names. */
 function readersIn(lines: readonly Extract<RecordLine, { kind: 'set' }>[]): Loaded[] {
   const places = new Map<string, { readonly kind: 'code' | 'loadEnvFile'; readonly place: RawPlace; count: number }>()
   for (const { place, by, name } of lines) {
     if (!place || name.startsWith('MAPPA_')) continue
-    const key = `${by} ${place.file}:${place.line}:${place.column}`
+    const key = `${by} ${placeKey(place)}`
     const known = places.get(key) ?? { kind: by, place, count: 0 }
     known.count++
     places.set(key, known)

@@ -9,6 +9,11 @@ export function trackedPaths(root: string): readonly string[] | undefined {
     .filter((path) => path !== '')
 }
 
+/** Tells whether git has a file; true without git, where it may come from another repository. */
+export function mayBeTracked(root: string, path: string): boolean {
+  return git(root, ['ls-files', '-z', '--cached', '--', path]) !== ''
+}
+
 /** Which of these paths git would take: neither ignored nor outside of it. Empty without git. */
 export function takenPaths(root: string, paths: readonly string[]): readonly string[] {
   if (paths.length === 0 || git(root, ['rev-parse', '--is-inside-work-tree'])?.trim() !== 'true') return []

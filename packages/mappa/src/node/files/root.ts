@@ -29,6 +29,8 @@ export interface RootSearch {
   readonly from?: string | undefined
   /** `MAPPA_ROOT` of the process environment. */
   readonly environmentRoot?: string | undefined
+  /** Where a builder put the caller, from the root: a `package.json` there is the builder's. */
+  readonly outputAt?: string | undefined
 }
 
 /**
@@ -39,18 +41,21 @@ export interface RootSearch {
  * the repository's top, and before the home directory, whose stray files are nobody's project.
  */
 export function findRoot(search: RootSearch = {}): Root {
-  const { root, from, environmentRoot } = search ?? {}
+  const { root, from, environmentRoot, outputAt } = search ?? {}
   const named = root ?? (environmentRoot || undefined)
   if (named !== undefined) {
     const directory = path.resolve(named)
     return { directory, legendFile: legendAt(levelOf(directory)) }
   }
   const start = directoryOf(from)
+  const outside = `${start}/`.replaceAll('\\', '/').lastIndexOf(`/${outputAt || '/'}/`)
   let ownPackage: string | undefined
   for (let level: Level | undefined = levelOf(start); level; level = above(level)) {
     const legendFile = legendAt(level)
     if (legendFile !== undefined || (ownPackage === undefined && level.names.some(isLayerFile)))
       return rootAbove(level, legendFile)
+    // What a builder wrote into its output is not a package of the project.
+    if (outside >= 0 && level.directory.length > outside) continue
     if (ownPackage === undefined && isPackage(level)) ownPackage = level.directory
   }
   return { directory: ownPackage ?? start, legendFile: undefined }

@@ -5,6 +5,9 @@ import type { Environment, Notes } from './notes.js'
 /** So many places that read everything are noted; the same few do it again and again. */
 const wholesMax = 50
 
+/** So many reads of a name by packages are placed, to find one by the program's own code: each costs some microseconds. */
+const packageReadsMax = 20
+
 /** Names that JavaScript looks for by itself, to print an object, to wait for it or to tell what it is. */
 const ofLanguage = new Set(['toJSON', 'then', ...Object.getOwnPropertyNames(Object.prototype)])
 
@@ -12,9 +15,14 @@ const ofLanguage = new Set(['toJSON', 'then', ...Object.getOwnPropertyNames(Obje
 export class WatchedEnvironment {
   readonly #notes: Notes
   readonly #real: Environment
-  /** Names that were asked for, or that Node reads by itself: only the first time is noted. */
+  /** Names that code of the program has asked for: only its first time is noted, before and after the name is set. */
   readonly #seen = new Set<string>()
-  readonly assigned = new Set<string>()
+  /** How often only packages have asked for a name. */
+  readonly #packageReads = new Map<string, number>()
+  readonly #assigned = new Set<string>()
+  /** Counts what is done with the environment. */
+  #calls = 0
+  #lastRead: { readonly name: string; readonly file: string | undefined; readonly call: number } | undefined
   /** Names of a walk over all of them that was begun, and how many of them have come by, or were described. */
   #walk: readonly (string | symbol)[] = []
   #walked = 0
@@ -39,6 +47,19 @@ export class WatchedEnvironment {
     return { ...this.#real }
   }
 
+  /** Takes note that something other than the program's code has set a name. */
+  assign(name: string): void {
+    this.#assigned.add(name)
+    this.#reopen(name)
+    this.renew(name)
+  }
+
+  /** The next reads of a name are noted again. */
+  #reopen(name: string): void {
+    this.#seen.delete(name)
+    this.#packageReads.delete(name)
+  }
+
   /** Has what stands behind follow the environment in one name. */
   renew(name: string): void {
     const text = this.#real[name]
@@ -51,10 +72,12 @@ export class WatchedEnvironment {
     const seen = this.#seen
     const traps: ProxyHandler<object> = {
       get: (_, name) => {
+        this.#calls++
         if (typeof name === 'string' && !seen.has(name)) this.#noteGet(name, traps.get)
         return real[name as string]
       },
       has: (_, name) => {
+        this.#calls++
         if (typeof name === 'string' && !seen.has(name)) {
           // A loop over all names asks for each whether it is still there.
           if (this.#walk[this.#walked] === name) this.#described = name
@@ -63,6 +86,7 @@ export class WatchedEnvironment {
         return Reflect.has(real, name)
       },
       getOwnPropertyDescriptor: (_, name) => {
+        this.#calls++
         if (typeof name === 'string') {
           if (this.#toDescribe > 0) {
             this.#toDescribe--
@@ -120,7 +144,12 @@ export class WatchedEnvironment {
     if (ofLanguage.has(name) && typeof this.#real[name] !== 'string') return
     const place = callerOf(trap)
     if (place === byNode) return
-    this.#seen.add(name)
+    this.#lastRead = { name, file: place?.file, call: this.#calls }
+    const isPackages = place !== undefined && /[\\/]node_modules[\\/]/.test(place.file)
+    const before = this.#packageReads.get(name) ?? 0
+    if (isPackages) this.#packageReads.set(name, before + 1)
+    if (!isPackages || before + 1 >= packageReadsMax) this.#seen.add(name)
+    if (isPackages && before > 0) return
     this.#notes.write({ kind: 'read', name, ...(place && { place }), got: this.#notes.got(name, this.#real[name]) })
   }
 
@@ -137,9 +166,13 @@ export class WatchedEnvironment {
   }
 
   #noteSet(name: string | symbol, trap: unknown): void {
-    if (typeof name !== 'string' || this.assigned.has(name) || !this.#notes.sees('assignments')) return
-    this.assigned.add(name)
+    if (typeof name !== 'string' || this.#assigned.has(name) || !this.#notes.sees('assignments')) return
+    const last = this.#lastRead
+    this.#assigned.add(name)
+    this.#reopen(name)
     const place = callerOf(trap)
-    if (place !== byNode) this.#notes.write({ kind: 'set', name, ...(place && { place }), by: 'code' })
+    if (place === byNode) return
+    const asked = last?.name === name && last.call === this.#calls && last.file === place?.file
+    this.#notes.write({ kind: 'set', name, ...(place && { place }), by: 'code', ...(asked && { asked }) })
   }
 }

@@ -61,8 +61,7 @@ function watchLoading(notes: Notes, environment: WatchedEnvironment): void {
     loadEnvFile(...args)
     const place = Notes.place(loading)
     for (const name of Object.keys(notes.real).filter((each) => !before.has(each))) {
-      environment.assigned.add(name)
-      environment.renew(name)
+      environment.assign(name)
       notes.write({ kind: 'set', name, ...place, by: 'loadEnvFile' })
     }
   }
@@ -102,10 +101,7 @@ function introduceToLibrary(notes: Notes, environment: WatchedEnvironment): void
     }
   }
   const preloaded = (stage: string, names: readonly string[]) => {
-    for (const name of [...names, 'MAPPA_STAGE', 'MAPPA_SET']) {
-      environment.assigned.add(name)
-      environment.renew(name)
-    }
+    for (const name of [...names, 'MAPPA_STAGE', 'MAPPA_SET']) environment.assign(name)
     notes.write({ kind: 'preloaded', stage, names })
   }
   const value = {
