@@ -98,7 +98,7 @@ test('what runs in a page is told through aliases, and nothing of its folder bec
       ['FEED_BASE_URL', 'browser'],
       ['APP_MODE', 'browser'],
       ['OTHER_URL', 'browser'],
-      ['PORT', 'server'],
+      ['SERVER_PORT', 'server'],
     ],
   )
   // The compiler looks in src/ alone, so the declarations of what pages import are named there.
@@ -530,8 +530,8 @@ test('an application answers the same when its settings have been lifted, and no
   assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 56)
   assert.match((await lift('--only', 'NOBODY')).stderr, /is not a candidate/)
 
-  const some = await lift('--only', 'GATEWAY,PORT')
-  assert.match(some.stdout, /→ Run: mappa lift --compose --only GATEWAY,PORT --apply\n$/)
+  const some = await lift('--only', 'GATEWAY,SERVER_PORT')
+  assert.match(some.stdout, /→ Run: mappa lift --compose --only GATEWAY,SERVER_PORT --apply\n$/)
 
   // A change in a file that lift would change, too, is a person's own; other changes do not matter.
   appendFileSync(join(root, 'server/index.js'), '// mine\n')

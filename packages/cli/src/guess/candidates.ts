@@ -1,5 +1,5 @@
 import { grouped } from '../code/grouped.js'
-import { isHostName } from '../code/host-names.js'
+import { isGivenByHosts, isHostName } from '../code/host-names.js'
 import { wordsOf } from '../code/words.js'
 import { tellingWords } from '../credentials/opening-names.js'
 import { isSecretConnection } from '../credentials/opening-shapes.js'
@@ -349,7 +349,7 @@ function subjectOf({ kind, value, path }: Finding): readonly string[] {
 /** A name that nothing has yet: by its host or object, by the file or the folder where it stands, else with a number. */
 function unique(name: string, best: Finding, taken: ReadonlySet<string>): string {
   // Names with a meaning for hosts and bundlers mean nothing else.
-  const names = { has: (each: string) => taken.has(each) || isHostName(each) }
+  const names = { has: (each: string) => taken.has(each) || isHostName(each) || isGivenByHosts(each) }
   if (!names.has(name)) return name
   const { path, outer, kind } = best
   const own = name.split('_')

@@ -149,6 +149,14 @@ export interface VariableEntry {
   readonly blocked?: string
 }
 
+/** A text of a variable of which code made something else than settings do. */
+export interface TextDifference {
+  readonly text: string
+  /** The values as code writes them; `refused` if a start with that text is. */
+  readonly was: string
+  readonly now: string
+}
+
 /** A setting that is to be moved out of code, with every place where it stands. */
 export interface Candidate {
   /** The variable's name: proposed, or the one that code reads already. */
@@ -168,6 +176,12 @@ export interface Candidate {
   /** The variables by which code chooses the value. */
   readonly asks: readonly string[]
   readonly sites: readonly Finding[]
+  /** True if the legend has its entry already: only the reads in code move. */
+  readonly declared?: true
   /** Why it cannot be moved as it is. */
   readonly blocked?: string
+  /** What is another value afterwards, of texts that are not well formed. */
+  readonly differences?: readonly TextDifference[]
+  /** Why it is not shown that the program has the same values afterwards. */
+  readonly unproved?: string
 }

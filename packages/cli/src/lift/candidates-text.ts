@@ -1,4 +1,5 @@
 import type { Paint } from 'mappa'
+import { grouped } from '../code/grouped.js'
 import { capitalized, counted } from '../declared/counted.js'
 import type { Candidate } from '../guess/finding.js'
 import type { Held } from './change.js'
@@ -22,6 +23,31 @@ export function candidatesText(
   )
   return `${[...blocks, tally].join('\n\n')}\n\n`
 }
+
+/** What is another value afterwards, a line for each candidate; empty if nothing is. */
+export function differencesText(
+  candidates: readonly Candidate[],
+  { wrap }: { readonly wrap: (text: string, indent: number) => string },
+): string {
+  const lines = candidates.flatMap(({ name, differences = [] }) => {
+    const ends = grouped(differences, ({ text, was, now }) => {
+      const before = was === JSON.stringify(text) ? 'stayed text' : `gave ${was}`
+      return `${before}, now ${now}`
+    })
+    const said = [...ends].map(([end, texts]) => {
+      const more = texts.length > textsMax ? ` and ${texts.length - textsMax} more` : ''
+      return `${texts
+        .slice(0, textsMax)
+        .map(({ text }) => JSON.stringify(text))
+        .join(', ')}${more} ${end}`
+    })
+    return said.length === 0 ? [] : [`  ${wrap(`${name}: ${said.join('; ')}`, 2).replaceAll('\n', '\n      ')}\n`]
+  })
+  return lines.length === 0 ? '' : `Other results for ill-formed texts:\n${lines.join('')}\n`
+}
+
+/** So many texts with one and the same end are shown. */
+const textsMax = 3
 
 /** Files that could not be parsed, a line each. */
 export function unparsedText(unparsed: readonly UnparsedFile[]): string {

@@ -34,6 +34,10 @@ export interface Target {
   readonly unsent?: ReadonlySet<string>
   /** Where the project has a package; unknown is as if it were missing. */
   readonly installed?: (name: string) => Installed
+  /** True if what is not proved moves as well. */
+  readonly unproved?: boolean
+  /** Stages that starts name and the legend does not have: without them, those starts would be refused. */
+  readonly startedStages?: readonly string[]
   /** True if compose files are to take their values from layers. */
   readonly compose?: boolean | undefined
 }

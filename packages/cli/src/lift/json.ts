@@ -8,7 +8,7 @@ export function candidatesJson(candidates: readonly Candidate[], held: readonly 
 
 /** The value of a secret is null. */
 function candidateJson(
-  { name, kind, entry, secret, reach, confidence, reason, value, stages, sites, builtOn }: Candidate,
+  { name, kind, entry, secret, reach, confidence, reason, value, stages, sites, builtOn, differences = [] }: Candidate,
   held: readonly Held[],
 ) {
   const why = held.find(({ candidate }) => candidate.name === name)?.why
@@ -27,6 +27,7 @@ function candidateJson(
     stages: secret ? Object.fromEntries(Object.keys(stages).map((stage) => [stage, null])) : stages,
     builtOn: builtOn ?? null,
     notMoved: why ?? null,
+    differences,
     sites: sites.map(({ path, line, column }) => ({ file: path, line, column })),
   }
 }

@@ -1,9 +1,11 @@
+import type { AnyEntry } from 'mappa'
 import { browserFiles, templateFolders } from '../code/browser.js'
 import type { SourceFile } from '../code/parse.js'
 import { isToolFile } from '../code/test-files.js'
 import { isSecretConnection } from '../credentials/opening-shapes.js'
 import { candidatesOf } from '../guess/candidates.js'
 import type { Candidate, Finding } from '../guess/finding.js'
+import { asDeclared, isDeclaredRead } from './declared-reads.js'
 import { type FileFacts, fileFacts } from './facts.js'
 
 export interface UnparsedFile {
@@ -36,8 +38,16 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
   return gathered(facts, taken, compose)
 }
 
-/** Findings of a project, from the facts about its files. */
-export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, compose = false): Found {
+/**
+ * Findings of a project, from the facts about its files. With the legend's `entries`, code's reads of what those declare are
+ * candidates, too.
+ */
+export function gathered(
+  facts: readonly FileFacts[],
+  taken: Iterable<string>,
+  compose = false,
+  entries: Readonly<Record<string, AnyEntry>> = {},
+): Found {
   const findings = facts.flatMap((each) => each.findings)
   const configured = facts.flatMap((each) => each.configured)
   const standings = facts.flatMap(({ standing }) => standing ?? [])
@@ -55,10 +65,10 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
     (isToolFile(path, tools) || compiled.has(path) || templates.some((folder) => path.startsWith(folder)))
   const open = findings.filter((each) => !each.kept && !isLeft(each))
   const names = new Set(taken)
-  // A declared variable is read as its owner chose.
   const fresh = open
     .filter(({ variable }) => !variable || !names.has(variable.name))
     .map((each) => askedElsewhere(each, tested))
+  const declared = open.filter((each) => isDeclaredRead(each, entries)).map((each) => askedElsewhere(each, tested))
   const isContained = ({ form }: Finding) => form === 'container'
   const [contained, own] = [fresh.filter(isContained), fresh.filter((each) => !isContained(each))]
   const isBrowser = (path: string) => browser.has(path)
@@ -67,7 +77,12 @@ export function gathered(facts: readonly FileFacts[], taken: Iterable<string>, c
   const found = joining.length > 0 ? candidatesOf([...own, ...joining], names, isBrowser) : plain
   const read = new Set(found.map(({ name }) => name))
   const alone = containedCandidates(contained.filter(({ variable }) => !read.has(variable?.name ?? '')))
-  const candidates = [...found, ...alone, ...configuredCandidates(configured, found, names)]
+  const candidates = [
+    ...found,
+    ...alone,
+    ...configuredCandidates(configured, found, names),
+    ...candidatesOf(declared, names, isBrowser).map((each) => asDeclared(each, entries)),
+  ]
   const staying = findings.filter((each) => (each.kept || isLeft(each) || isContained(each)) && isSecret(each))
   const secrets = [...candidates.filter(({ secret }) => secret).flatMap(({ sites }) => sites), ...staying]
   return { candidates, secrets, unparsed, templates, made, files: standings.length }

@@ -27,6 +27,8 @@ export function summaryText(
   const files = groups
     .filter(([, paths]) => paths.length > 0)
     .map(([what, paths]) => `    ${wrap(`${what}: ${paths.join(', ')}`, indent).replaceAll('\n', '\n        ')}`)
+  const open = moved.flatMap(({ name, unproved }) => (unproved === undefined ? [] : [name]))
+  const told = moved.flatMap(({ name, differences }) => (differences === undefined ? [] : [name]))
   const reasons = new Map<string, string[]>()
   for (const { candidate, why } of held) reasons.set(why, [...(reasons.get(why) ?? []), candidate.name])
   if (unsure.length > 0)
@@ -41,6 +43,8 @@ export function summaryText(
   return [
     `Moved ${counted(moved.length, 'setting')}${among}. Wrote ${counted(changes.length, 'file')}:`,
     ...files,
+    ...(open.length > 0 ? [`    ${wrap(`Moved without a proof: ${open.join(', ')}`, indent)}`] : []),
+    ...(told.length > 0 ? [`    ${wrap(`Other results for ill-formed texts: ${listed(told)}`, indent)}`] : []),
     ...(left.length > 0 ? ['', 'Not moved:', ...left] : []),
     '',
     'To undo: mappa undo',

@@ -12,6 +12,7 @@ export const liftCommand: CommandDefinition = {
       .option('--diff', 'show the changes of each file')
       .addOption(new Option('--apply', 'write the changes, all files or none').conflicts('json'))
       .option('--only <names>', 'only these candidates, separated by commas')
+      .option('--unproved', 'with --only: move them even if the program may get other values')
       .option('--pick', 'ask about each candidate: move, rename, mark as secret or leave')
       .option('--compose', 'move values of compose files, too')
       .option('--build', "with --apply: run the project's type check or build afterwards")
@@ -23,6 +24,7 @@ export const liftCommand: CommandDefinition = {
         if (options.uncommitted && !options.apply && !options.pick)
           throw new UsageError('--uncommitted is for lift --apply.')
         if (options.build && !options.apply && !options.pick) throw new UsageError('--build is for lift --apply.')
+        if (options.unproved && options.only === undefined) throw new UsageError('--unproved needs --only.')
         const { lift } = await import('./run.js')
         // It ends with a check of what it has written.
         const { check } = await import('../check/run.js')

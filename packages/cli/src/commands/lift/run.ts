@@ -1,13 +1,13 @@
 import { createRequire } from 'node:module'
 import { dirname, join } from 'node:path'
-import { type Legend, printable, stagesOf } from 'mappa'
+import { entriesOf, isStageName, type Legend, printable, stagesOf } from 'mappa'
 import { repositoryTop, textAt } from 'mappa/command'
 import { holdsCode } from '../../code/parse.js'
 import { counted } from '../../declared/counted.js'
 import { namesWithFiles } from '../../declared/names-with-files.js'
 import { holdersOf } from '../../edits/holders.js'
 import type { Candidate } from '../../guess/finding.js'
-import { candidatesText, candidateText, leftText, unparsedText } from '../../lift/candidates-text.js'
+import { candidatesText, candidateText, differencesText, leftText, unparsedText } from '../../lift/candidates-text.js'
 import type { Held, Installed, LiftedFile, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
 import { hiddenTexts } from '../../lift/edit/hidden.js'
@@ -16,6 +16,9 @@ import { nextSteps } from '../../lift/edit/next-steps.js'
 import { isTelling } from '../../lift/facts.js'
 import { candidatesJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
+import { ProjectCode } from '../../lift/proof/project-code.js'
+import { provedReads } from '../../lift/proof/read-values.js'
+import { provedInStages } from '../../lift/proof/stage-values.js'
 import { summaryText } from '../../lift/summary.js'
 import { confirmed } from '../../project/carry-out.js'
 import { readOnce } from '../../project/changing.js'
@@ -31,8 +34,10 @@ import {
 } from '../../project/files.js'
 import { tellReadable, tellRecovered } from '../../project/made-file.js'
 import { contradictions, openProject, type Project, type ProjectOptions } from '../../project/project.js'
+import { startFilesOf } from '../../project/start-files.js'
 import { factsAcross } from '../../run/threads.js'
 import { buildScript } from '../../starts/manifest.js'
+import { startsOf } from '../../starts/start-list.js'
 import { diffText } from '../../terminal/diff.js'
 import { jsonReport } from '../../terminal/json-report.js'
 import { paragraph } from '../../terminal/paragraph.js'
@@ -48,6 +53,8 @@ export interface LiftOptions extends ProjectOptions {
   readonly apply?: boolean
   /** Names of candidates, separated by commas; all by default. */
   readonly only?: string
+  /** True to move what is named without a proof that the program has the same values. */
+  readonly unproved?: boolean
   /** True to show how each file would change. */
   readonly diff?: boolean
   /** True to ask about each. */
@@ -73,12 +80,23 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const apart = foldersApart(project.root)
   const paths = [...projectPaths(project.root, apart)].filter(isTelling)
   const own = { code: paths.filter(holdsCode), compose: options.compose }
-  const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)) }
+  const startedStages = stagesStarted(project)
+  const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)), startedStages }
   const looked = counting(paths, (count) => `Searched ${count} of ${counted(paths.length, 'file')} …`, options.progress)
   const facts = await factsAcross(project.root, looked)
   const sums = new Map(facts.flatMap(({ path, sum }) => (sum === undefined ? [] : [[path, sum] as const])))
-  const { candidates, secrets, unparsed, files, ...leaving } = gathered(facts, names, options.compose)
-  const { movable, held } = sorted(onlyOf(candidates, options.only), target)
+  const {
+    candidates: found,
+    secrets,
+    unparsed,
+    files,
+    ...leaving
+  } = gathered(facts, names, options.compose, entriesOf(target.definition))
+  const code = new ProjectCode(target)
+  const stages = [...stagesOf(target.definition), ...startedStages]
+  const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
+  const candidates = provedReads(chosen, code)
+  const { movable, held } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
   if (movable.length + held.length === 0 && !options.json) {
     const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
@@ -120,11 +138,25 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
     // Lines round a change may hold secrets that are not to be moved now.
     const isShown = options.diff || options.only !== undefined
-    if (isShown) terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
+    if (isShown) {
+      terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
+      terminal.write(differencesText(sure, { wrap: (text, indent) => paragraph(text, terminal.width - indent) }))
+    }
     const first = isShown ? '' : '  → Run: mappa lift --diff\n'
     terminal.write(`Nothing was written.\n${first}  → Run: mappa lift${only} --apply\n`)
   }
   return { exitCode: exitCodes.fine }
+}
+
+/** Stages that starts name and the legend lacks: code knew them, and a start with another one is refused. */
+function stagesStarted(project: Project): readonly string[] {
+  const known = new Set(stagesOf(project.definition))
+  const named = startsOf(startFilesOf(project)).flatMap(
+    ({ program }) => program.sets.get('MAPPA_STAGE') ?? program.sets.get('NODE_ENV') ?? [],
+  )
+  return [...new Set(named)].filter(
+    (each) => !known.has(each) && isStageName(each) && !/^(?:local|example|sample)$/.test(each),
+  )
 }
 
 /** The shared layers that git leaves out, and those that a container's image would not have. */

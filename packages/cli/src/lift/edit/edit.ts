@@ -35,14 +35,15 @@ export function sorted(
   return { movable, held }
 }
 
-function whyHeld({ blocked, reach, sites }: Candidate, target: Target, bundled: boolean): string | undefined {
+function whyHeld({ blocked, unproved, reach, sites }: Candidate, target: Target, bundled: boolean): string | undefined {
   const { read } = target
   if (blocked !== undefined) return blocked
   const container = sites.find(({ form }) => form === 'container')
   if (container && !target.compose) return `Set in ${container.path}. To move the value, too, run: mappa lift --compose`
   if (reach === 'browser' && !bundled) return 'It is used in the browser, but Vite does not build the page.'
   const classic = sites.find(({ path, start }) => /\.html?$/.test(path) && !isModuleScript(read(path) ?? '', start))
-  return classic && `It is in a script of ${classic.path} that is not a module and cannot import settings.`
+  if (classic) return `It is in a script of ${classic.path} that is not a module and cannot import settings.`
+  return target.unproved ? undefined : unproved
 }
 
 /** Why no form of ours fits where a candidate stands, or its legend's file; undefined if one does. */
@@ -119,7 +120,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
       ...ignoreChange(candidates, layers, target),
     ],
     target,
-  )
+  ).filter(({ before, after }) => before !== after)
 }
 
 /** Moves our package to what is installed in production, where the code now needs it there. */

@@ -100,7 +100,8 @@ export function sampleChange(
 ): LiftedFile[] {
   if (legendFile !== undefined && !definition) return []
   const path = samplePath
-  const own = Object.fromEntries(candidates.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
+  const fresh = candidates.filter(({ declared }) => !declared)
+  const own = Object.fromEntries(fresh.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
   const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] }
   const shared = ['.env', '.env.development'].map((layer) => {
     const change = layers.find((each) => each.path === layer)

@@ -1,4 +1,4 @@
-import { type Words, withEntries } from '../../declared/legend-edits.js'
+import { type Words, withEntries, withStage } from '../../declared/legend-edits.js'
 import type { Candidate } from '../../guess/finding.js'
 import type { LiftedFile, Target } from '../change.js'
 
@@ -21,9 +21,13 @@ export function wordsOfEntry({ kind, entry, reach }: Candidate): Words {
   }
 }
 
-/** The legend with an entry for each candidate; the entries that are there stay as they are. */
-export function legendChange(path: string, candidates: readonly Candidate[], { read }: Target): LiftedFile {
-  const before = read(path)
-  const entries = candidates.map((candidate) => ({ name: candidate.name, words: wordsOfEntry(candidate) }))
-  return { path, before: before ?? null, after: withEntries(path, before, entries), secret: false }
+/** The legend with an entry for each candidate; the entries that are there stay as they are. Stages that starts name are added. */
+export function legendChange(path: string, candidates: readonly Candidate[], target: Target): LiftedFile {
+  const before = target.read(path)
+  const entries = candidates
+    .filter(({ declared }) => !declared)
+    .map((candidate) => ({ name: candidate.name, words: wordsOfEntry(candidate) }))
+  const whole = withEntries(path, before, entries)
+  const after = (target.startedStages ?? []).reduce((text, stage) => withStage(path, text, stage, undefined), whole)
+  return { path, before: before ?? null, after, secret: false }
 }

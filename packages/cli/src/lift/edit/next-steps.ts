@@ -1,4 +1,4 @@
-import type { Candidate } from '../../guess/finding.js'
+import type { Candidate, Finding } from '../../guess/finding.js'
 import type { Installed, LiftedFile, Target } from '../change.js'
 import { needsAtRun, sectionWith } from './installed.js'
 
@@ -21,12 +21,16 @@ export function nextSteps(
   const image = read('Dockerfile') ?? read('Containerfile') ?? ''
   const needsStage = unsent !== undefined && unsent.size > 0 && !/\b(?:NODE_ENV|MAPPA_STAGE)\b/.test(image)
   const python = changes.find(({ path }) => /\.(?:py|ipynb)$/.test(path))?.path
+  const port = moved.find((candidate) => isListenedOn(candidate) && candidate.name !== 'PORT')
   const imports = changes.some(({ path }) => /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/.test(path))
   const lines = [
     ...(given.length > 0
       ? [`Set these on every other machine, host and container: ${given.map(({ name }) => name).join(', ')}`]
       : []),
     ...(needsStage ? ['The image has no layer file, so name its stage there: ENV MAPPA_STAGE=production'] : []),
+    ...(port === undefined
+      ? []
+      : [`A host's PORT does not change ${port.name}. To follow it, name it PORT with: mappa lift --pick`]),
     ...(python === undefined ? [] : [`Start Python with settings: mappa with -- python ${python}`]),
     ...(imports ? installSteps(changes, installed('mappa')) : []),
     ...(typed && read('mappa.types.d.ts') === undefined ? ['TypeScript needs declarations. Run: mappa types'] : []),
@@ -35,6 +39,12 @@ export function nextSteps(
       : []),
   ]
   return lines
+}
+
+/** Tells whether a port is that of the program itself, which hosts name PORT. */
+function isListenedOn({ kind, reason, sites }: Candidate): boolean {
+  const isPlain = ({ words, outer }: Finding) => words.join() === 'port' && /^(?:server)?$/.test(outer.join())
+  return kind === 'port' && (reason.startsWith('A server listens on it') || sites.some(isPlain))
 }
 
 function installSteps(changes: readonly LiftedFile[], installed: Installed): readonly string[] {

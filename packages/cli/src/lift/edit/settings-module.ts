@@ -58,7 +58,8 @@ export function declarationChanges(
   const before = read(declarationPath)
   const isOurs = before !== undefined && isDeclaration(before)
   if ((legendFile !== undefined && !definition) || (before === undefined ? !typed : !isOurs)) return []
-  const own = Object.fromEntries(candidates.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
+  const fresh = candidates.filter(({ declared }) => !declared)
+  const own = Object.fromEntries(fresh.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
   const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] } as Legend
   const described = withComments(whole, legend.path, legend.after)
   const declared = {

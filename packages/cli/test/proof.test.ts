@@ -1,0 +1,267 @@
+// What lift moves is the same afterwards: small applications, started before and after in each stage, and what is not shown to be the
+// same stays, with the reason.
+import assert from 'node:assert/strict'
+import { execFileSync } from 'node:child_process'
+import { readFileSync } from 'node:fs'
+import { join } from 'node:path'
+import { describe, test } from 'node:test'
+import { environment, mappa, project } from '../../../test/helpers.js'
+
+interface Row {
+  readonly files: Readonly<Record<string, string>>
+  /** Names that move; the others stay. */
+  readonly moves: readonly string[]
+  /** Why the others stay. */
+  readonly stays?: RegExp
+  /** Further values of NODE_ENV that starts give. */
+  readonly also?: readonly string[]
+}
+
+const told = (values: string) => `console.log(JSON.stringify([${values}]))\n`
+const isProd = "process.env.NODE_ENV === 'production'"
+const [local, live] = ["'http://localhost:4100'", "'https://feed.fennelhill.example'"]
+
+const rows: Readonly<Record<string, Row>> = {
+  'a name that is not the stage it sounds like': {
+    files: {
+      'app.js': `const dev = !(${isProd})\nconst feedUrl = dev ? ${local} : ${live}\n${told('feedUrl')}`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'a definition in another file, through a function and another name': {
+    files: {
+      'app.js': `import { local as dev } from './env.js'\nconst feedUrl = dev ? ${local} : ${live}\n${told('feedUrl')}`,
+      'env.js':
+        "import { stage } from './stage.js'\nexport const local = !['production', 'staging'].includes(stage())\n",
+      'stage.js':
+        "export function stage() { const { NODE_ENV = 'development' } = process.env; return NODE_ENV.trim() }\n",
+    },
+    moves: ['FEED_URL'],
+  },
+  'modules of CommonJS, and a table': {
+    files: {
+      'package.json': '{ "name": "hives", "private": true }',
+      'app.js': `const { config } = require('./config')\nconst feedUrl = config.isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+      'config.js': `const flags = { isProd: ${isProd} }\nmodule.exports = { config: flags }\n`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'a field of a class': {
+    files: {
+      'app.js': `class Feed {\n  constructor() {\n    this.dev = process.env.NODE_ENV !== 'production'\n  }\n  url() {\n    const feedUrl = this.dev ? ${local} : ${live}\n    return feedUrl\n  }\n}\n${told('new Feed().url()')}`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'a switch whose cases share a value': {
+    files: {
+      'app.js': `function feedUrl() {\n  switch (process.env.NODE_ENV) {\n    case 'production':\n      return ${live}\n    case 'staging':\n      return 'https://feed-staging.fennelhill.example'\n    default:\n      return ${local}\n  }\n}\n${told('feedUrl()')}`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'one choice in another': {
+    files: {
+      'app.js': `const isProd = ${isProd}\nconst isStaging = process.env.NODE_ENV === 'staging'\nconst feedUrl = isProd ? ${live} : isStaging ? 'https://feed-staging.fennelhill.example' : ${local}\n${told('feedUrl')}`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'a stage that only a script names': {
+    files: {
+      'package.json': '{ "name": "hives", "type": "module", "scripts": { "start:qa": "NODE_ENV=qa node app.js" } }',
+      'app.js': `const isProd = ${isProd} || process.env.NODE_ENV === 'qa'\nconst feedUrl = isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+    },
+    moves: ['FEED_URL'],
+    also: ['qa'],
+  },
+  'a start without a stage that is not development': {
+    files: {
+      'app.js': `const isDev = process.env.NODE_ENV === 'development'\nconst feedUrl = isDev ? ${local} : ${live}\n${told('feedUrl')}`,
+    },
+    moves: [],
+    stays: /without NODE_ENV code takes another value than in development/,
+  },
+  'a name that nothing here defines': {
+    files: { 'app.js': `const feedUrl = globalThis.isProd ? ${live} : ${local}\n${told('feedUrl')}` },
+    moves: [],
+    stays: /is not proved: the member isProd|is not proved: globalThis belongs/,
+  },
+  'a name that is set again': {
+    files: {
+      'app.js': `let isProd = false\nif (process.env.NODE_ENV) isProd = true\nconst feedUrl = isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+    },
+    moves: [],
+    stays: /isProd is set more than once/,
+  },
+  'a table that other code changes': {
+    files: {
+      'app.js': `import { config } from './config.js'\nimport './late.js'\nconst feedUrl = config.isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+      'config.js': `export const config = { isProd: ${isProd} }\n`,
+      'late.js': "import { config } from './config.js'\nconfig.isProd = true\n",
+    },
+    moves: [],
+    stays: /what config holds may be changed/,
+  },
+  'a table that its own file exports and another changes': {
+    files: {
+      'app.js': `import './late.js'\nexport const config = { isProd: ${isProd} }\nexport function url() {\n  const feedUrl = config.isProd ? ${live} : ${local}\n  return feedUrl\n}\n`,
+      'late.js': "import { config } from './app.js'\nsetTimeout(() => { config.isProd = true })\n",
+    },
+    moves: [],
+    stays: /what config holds may be changed/,
+  },
+  'a part of a table that has another name': {
+    files: {
+      'app.js': `const config = { flags: { isProd: ${isProd} } }\nconst { flags } = config\nflags.isProd = true\nconst feedUrl = config.flags.isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+    },
+    moves: [],
+    stays: /what config holds may be changed/,
+  },
+  'a table that changes itself': {
+    files: {
+      'app.js': `const config = { isProd: ${isProd}, load() { this.isProd = true } }\nconfig.load()\nconst feedUrl = config.isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+    },
+    moves: [],
+    stays: /what config holds may be changed/,
+  },
+  'a stage that code sets itself': {
+    files: {
+      'app.js': `process.env.NODE_ENV ||= 'production'\nconst isProd = ${isProd}\nconst feedUrl = isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+    },
+    moves: [],
+    stays: /code sets NODE_ENV/,
+  },
+  'a switch of the host besides': {
+    files: {
+      'app.js': `const isProd = ${isProd} && !process.env.CI\nconst feedUrl = isProd ? ${live} : ${local}\n${told('feedUrl')}`,
+    },
+    moves: [],
+    stays: /CI may have any value/,
+  },
+}
+
+/** Starts a program once for each environment, all in one process, and gives what each printed. */
+const starter = `import { Worker } from 'node:worker_threads'
+const said = []
+for (const env of JSON.parse(process.argv[3])) {
+  const worker = new Worker(process.argv[2], { env, stdout: true, stderr: true })
+  let text = ''
+  for (const stream of [worker.stdout, worker.stderr]) stream.on('data', (data) => { text += data })
+  worker.on('error', (error) => { text += error })
+  await new Promise((resolve) => worker.once('exit', resolve))
+  said.push(text)
+}
+console.log(JSON.stringify(said))
+`
+
+function started(root: string, environments: readonly object[]): readonly string[] {
+  const args = [join(root, 'starter.mjs'), join(root, 'app.js'), JSON.stringify(environments)]
+  return JSON.parse(execFileSync(process.execPath, args, { cwd: root, env: environment(), encoding: 'utf8' }))
+}
+
+describe('what lift moves is the same in every stage', { concurrency: 2 }, () => {
+  for (const [name, { files, moves, stays, also = [] }] of Object.entries(rows))
+    test(name, async () => {
+      const root = project({
+        'package.json': '{ "name": "hives", "private": true, "type": "module" }',
+        'starter.mjs': starter,
+        ...files,
+      })
+      const environments = [undefined, 'development', 'test', 'staging', 'production', ...also].map((stage) =>
+        stage === undefined ? {} : { NODE_ENV: stage },
+      )
+      const before = moves.length === 0 ? [] : started(root, environments)
+      const { code, stdout, stderr } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
+      assert.equal(code, 0, `${stdout}${stderr}`)
+      if (moves.length === 0) assert.equal(readFileSync(join(root, 'app.js'), 'utf8'), files['app.js'])
+      else assert.deepEqual(started(root, environments), before)
+      const listed = await mappa(['list', '--json'], { cwd: root })
+      const names =
+        moves.length === 0 ? [] : (JSON.parse(listed.stdout).variables as { name: string }[]).map((each) => each.name)
+      assert.deepEqual(names, moves, stdout)
+      if (stays) assert.match(stdout.replace(/\s+/g, ' '), stays)
+    })
+})
+
+test('in a page the mode is the stage, and NODE_ENV is not', async () => {
+  const root = project({
+    'package.json': '{ "name": "hives", "private": true, "type": "module" }',
+    'vite.config.js': "import { defineConfig } from 'vite'\nexport default defineConfig({})\n",
+    'index.html': '<!doctype html><title>Hives</title><script type="module" src="/main.js"></script>\n',
+    'main.js': `import { isProd, isLive } from './env.js'\ndocument.title = 'Hives'\nconst feedUrl = isProd ? ${live} : ${local}\nconst mapUrl = isLive ? 'https://map.fennelhill.example' : 'https://map-test.fennelhill.example'\nfetch(feedUrl + mapUrl)\n`,
+    'env.js': `export const isProd = ${isProd}\nexport const isLive = ['production', 'staging'].includes(import.meta.env.MODE)\n`,
+  })
+  const { stdout } = await mappa(['lift', '--json'], { cwd: root })
+  const { candidates } = JSON.parse(stdout) as {
+    candidates: { name: string; value: string; stages: object; notMoved: string | null }[]
+  }
+  const [feed, map] = ['FEED_URL', 'MAP_URL'].map((name) => candidates.find((each) => each.name === name))
+  assert.match(feed?.notMoved ?? '', /in a page NODE_ENV says whether it is built or served/)
+  assert.deepEqual(
+    [map?.notMoved, map?.value, map?.stages],
+    [
+      null,
+      'https://map-test.fennelhill.example',
+      { staging: 'https://map.fennelhill.example', production: 'https://map.fennelhill.example' },
+    ],
+  )
+})
+
+/** Reads of variables, each with the type that its entry gets; a text is one that code goes on reading itself. */
+const reads: Readonly<Record<string, readonly [expression: string, type: string]>> = {
+  RATE: ['Number(process.env.RATE || 1)', 'number'],
+  PORT: ['Number(process.env.PORT) || 3000', 'port'],
+  WORKERS: ["parseInt(process.env.WORKERS ?? '4', 10)", 'integer'],
+  DEBUG_SQL: ['process.env.DEBUG_SQL || false', 'string'],
+  LOUD: ["process.env.LOUD === 'true'", 'boolean'],
+  QUIET: ["process.env.QUIET !== 'false'", 'boolean'],
+  LOG_LEVEL: ["process.env.LOG_LEVEL ?? 'info'", 'string'],
+  HIVE_LIST: ["(process.env.HIVE_LIST || 'a,b').split(',')", 'string'],
+  HIVE_NOTE: ['process.env.HIVE_NOTE', 'string'],
+}
+const given = process.env.MAPPA_FIELD
+  ? ['', 'abc', '12abc', '0', '1', '-1', '0.25', '1e3', '4100', 'true', 'false', 'yes', ' 5 ', 'a,b']
+  : ['', 'abc', '0', '0.25', '4100', 'false', 'yes']
+
+test('a variable that moves gives code the same for every text, but for those that lift tells', async () => {
+  const names = Object.keys(reads)
+  const root = project({
+    'package.json': '{ "name": "hives", "private": true, "type": "module" }',
+    'starter.mjs': starter,
+    'app.js': `import { inspect } from 'node:util'\n${names.map((name) => `const ${name.toLowerCase()} = ${reads[name]?.[0]}\n`).join('')}console.log(inspect({ ${names.map((name) => name.toLowerCase()).join(', ')} }))\n`,
+  })
+  const environments = [{}, ...names.flatMap((name) => given.map((text) => ({ [name]: text })))]
+  const before = started(root, environments)
+  const { stdout } = await mappa(['lift', '--json'], { cwd: root })
+  const { candidates } = JSON.parse(stdout) as {
+    candidates: { name: string; type: string; differences: { text: string; now: string }[] }[]
+  }
+  assert.deepEqual(
+    Object.fromEntries(candidates.map(({ name, type }) => [name, type])),
+    Object.fromEntries(names.map((name) => [name, reads[name]?.[1]])),
+  )
+  const diff = await mappa(['lift', '--diff'], { cwd: root })
+  assert.match(diff.stdout.replace(/\s+/g, ' '), /LOUD: .*"1", "TRUE", "yes" gave false, now true/)
+  const { code, stdout: summary } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
+  assert.equal(code, 0, summary)
+  const after = started(root, environments)
+  for (const [at, environment] of environments.entries()) {
+    const [name, text] = Object.entries(environment)[0] ?? []
+    const told = candidates.find((each) => each.name === name)?.differences.find((each) => each.text === text)
+    const about = `${name}=${JSON.stringify(text)}: ${before[at]} and ${after[at]}`
+    if (!told) assert.equal(after[at], before[at], about)
+    else if (told.now === 'refused') assert.match(after[at] ?? '', /SettleError/, about)
+    else assert.notEqual(after[at], before[at], about)
+  }
+})
+
+test('--unproved moves what is named all the same, and needs a name', async () => {
+  const { files } = rows['a start without a stage that is not development'] as Row
+  const root = project({ 'package.json': '{ "name": "hives", "type": "module" }', ...files })
+  const unnamed = await mappa(['lift', '--unproved', '--apply', '--uncommitted'], { cwd: root })
+  assert.deepEqual([unnamed.code, unnamed.stderr], [2, '--unproved needs --only.\n'])
+  const { code, stdout } = await mappa(['lift', '--only', 'FEED_URL', '--unproved', '--apply', '--uncommitted'], {
+    cwd: root,
+  })
+  assert.equal(code, 0, stdout)
+  assert.match(stdout, /Moved 1 setting/)
+  assert.match(stdout.replace(/\s+/g, ' '), /Moved without a proof: FEED_URL/)
+})
