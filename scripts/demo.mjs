@@ -73,6 +73,9 @@ async function story() {
   writeFileSync(join(cwd, 'package.json'), weighing)
   await type('cat weigh.mjs')
   await type('mappa check staging', { expected: 1, from: /^Fault/, to: /^ {2}→/ })
+  tell("\nWith Node's own flag it would get the layer as Node reads it.")
+  writeFileSync(join(cwd, 'package.json'), weighing.replace('node weigh', 'node --env-file=.env.staging weigh'))
+  await type('mappa check staging', { from: /^Notice: Node gets .* COLLECTOR_URL/, to: /^ {2}→/ })
   rmSync(join(cwd, 'package.json'))
   await type('mappa witness staging -- node weigh.mjs', { from: /^Asking/, to: /^ {2}SCALES/, lines: 12 })
 

@@ -5,7 +5,7 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { top } from '../prepare.mjs'
-import { applicationsTable, runtimesPage } from './tables.mjs'
+import { applicationsTable, readersTable, runtimesPage, startersTable } from './tables.mjs'
 
 const file = join(top, 'docs/field.json')
 const nodes = [
@@ -66,12 +66,37 @@ const parts = {
     const rows = await tryApplications()
     return { passed: rows.every(({ isSame }) => isSame), rows }
   },
+  async starters() {
+    const { tryStarters } = await import('./starters.mjs')
+    const rows = await tryStarters()
+    return { passed: rows.every(({ wrong, init }) => wrong.length + (init?.differs.length ?? 0) === 0), rows }
+  },
   witness() {
     const versions = nodes.map((path) => spawnSync(path, ['--version'], { encoding: 'utf8' }).stdout.trim())
     const statuses = nodes.map(
       (path) => run(['scripts/test.mjs', 'packages/cli/test/witness.test.ts'], { MAPPA_TEST_NODE: path }).status,
     )
     return { passed: statuses.every((status) => status === 0), versions }
+  },
+  async readers() {
+    const mappa = await import('mappa')
+    const { compareReader, layerFiles, ownSide } = await import('./readers-compared.mjs')
+    const { readRows } = await import('./reader-rows.mjs')
+    const { readers } = await import('./readers.mjs')
+    const own = await ownSide()
+    // Those that are not asked this time keep what came of them.
+    const asked = process.env.MAPPA_READERS?.split(',') ?? Object.keys(readers)
+    const compared = { ...results.readers?.compared }
+    const seed = Date.now() % 1e6
+    for (const [name, { is, model }] of Object.entries(readers)) {
+      if (!is() || !asked.includes(name)) continue
+      const texts = layerFiles(Number(process.env.MAPPA_FILES ?? 100_000), seed, model === 'container')
+      const { examples, ...counts } = await compareReader(name, texts, { mappa, own })
+      console.log(name, seed, counts, ...examples)
+      compared[name] = { date: new Date().toISOString().slice(0, 10), ...counts }
+    }
+    const passed = Object.values(compared).every(({ wrong, unnamed }) => wrong + unnamed === 0)
+    return { passed, compared, rows: await readRows(mappa) }
   },
   tour() {
     const { status, stdout } = run(['scripts/demo.mjs', '--all'])
@@ -104,6 +129,21 @@ writeFileSync(
   page,
   text.replace(/\| application \|[\s\S]*?\n(?=\n)/, () => applicationsTable(results.applications)),
 )
+
+const starts = join(top, 'docs/starts.md')
+if (results.starters)
+  writeFileSync(
+    starts,
+    readFileSync(starts, 'utf8').replace(/\| application \|[\s\S]*?\n(?=\n)/, () => startersTable(results.starters)),
+  )
+
+const format = join(top, 'docs/format.md')
+const said = readFileSync(format, 'utf8')
+if (results.readers)
+  writeFileSync(
+    format,
+    said.replace(/\| written \| Mappa \|[\s\S]*?\n(?=\n)/, () => readersTable(results.readers)),
+  )
 
 function run(args, env = {}) {
   const child = spawnSync(process.execPath, args, {
