@@ -22,11 +22,11 @@ export interface CodeModule {
 
 /** Reads the names of a file; undefined if it cannot be parsed. */
 export function codeModule(file: SourceFile): CodeModule | undefined {
-  const module = overParsed(file, moduleOf)
+  const module = overParsed(file, moduleFrom)
   return module && 'bindings' in module ? module : undefined
 }
 
-function moduleOf(parsed: Parsed): CodeModule | undefined {
+function moduleFrom(parsed: Parsed): CodeModule | undefined {
   const bindings = bindingsOf(parsed)
   if (!bindings) return undefined
   const exports = exportsIn(parsed)
