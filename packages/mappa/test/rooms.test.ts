@@ -51,7 +51,7 @@ const rooms: Readonly<Record<string, Readonly<Record<string, readonly string[]>>
     edits: ['terminal', 'code', 'declared', 'writing'],
     'project/git': ['terminal'],
     project: ['terminal', 'code', 'declared', 'edits', 'writing', 'project/git', 'starts'],
-    'lift/change.ts': ['guess'],
+    'lift/change.ts': ['guess', 'starts'],
     'lift/edit': ['code', 'declared', 'guess', 'edits', 'starts', 'lift/change.ts'],
     lift: ['code', 'code/stages', 'credentials', 'declared', 'guess', 'edits', 'starts', 'lift/edit', 'lift/change.ts'],
     delivery: ['terminal', 'code', 'declared', 'edits', 'writing', 'project', 'project/git', 'terminal/escapes.ts'],
@@ -98,7 +98,9 @@ const filesOf = (name: string) =>
 function roomOf(file: string, known: object): string {
   if (file in known) return file
   // What lies in a folder within these belongs to them.
-  return /^(?:(?:commands|starts)(?=\/)|code(?=\/values\/)|lift(?=\/proof\/))/.exec(file)?.[0] ?? dirname(file)
+  return (
+    /^(?:(?:commands|starts)(?=\/)|code(?=\/values\/)|lift(?=\/(?:proof|places)\/))/.exec(file)?.[0] ?? dirname(file)
+  )
 }
 
 /** What a file imports: paths as they are written. Code that is written into other files is further in, or in a template. */

@@ -26,16 +26,24 @@ export function containersIn(file: SourceFile): Finding[] {
 export function withExpansions(path: string, text: string, names: ReadonlySet<string>): string {
   const edited = new MagicString(text)
   const stage = stageIn(path)
-  // The usual names need not be said.
-  const file = /^(?:docker-)?compose\.ya?ml$/.test(path) ? '' : ` -f ${path}`
-  const start = `mappa with${stage === undefined ? '' : ` ${stage}`} -- docker compose${file} up`
+  const { text: filled } = filledFromStart(path, stage)
   for (const { variables } of environmentsOf(text))
     for (const { name, value, listed, valueStart, end } of variables) {
       if (!names.has(name) || value === undefined) continue
-      const filled = `\${${name}:?start with: ${start}}`
-      edited.overwrite(valueStart, end, `"${listed ? `${name}=` : ''}${filled}"`)
+      edited.overwrite(valueStart, end, `"${listed ? `${name}=` : ''}${filled(name)}"`)
     }
   return edited.toString()
+}
+
+/** The command that starts a file's containers with a stage's values, and what fills a variable in from there. */
+export function filledFromStart(
+  path: string,
+  stage: string | undefined,
+): { readonly command: string; readonly text: (name: string) => string } {
+  // The usual names need not be said.
+  const file = /^(?:docker-)?compose\.ya?ml$/.test(path) ? '' : ` -f ${path}`
+  const command = `mappa with${stage === undefined ? '' : ` ${stage}`} -- docker compose${file} up`
+  return { command, text: (name) => `\${${name}:?start with: ${command}}` }
 }
 
 function stageIn(path: string): string | undefined {

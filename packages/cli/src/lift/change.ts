@@ -1,5 +1,6 @@
 import type { Legend } from 'mappa'
 import type { Candidate } from '../guess/finding.js'
+import type { StartFiles } from '../starts/start.js'
 
 /**
  * Where a project has a package: `here` among its dependencies, `development` among those of development only, `above` in a
@@ -38,6 +39,8 @@ export interface Target {
   readonly unproved?: boolean
   /** Stages that starts name and the legend does not have: without them, those starts would be refused. */
   readonly startedStages?: readonly string[]
+  /** The project's files as its starts see them; without them only the places that every project has are told. */
+  readonly starts?: StartFiles
   /** True if compose files are to take their values from layers. */
   readonly compose?: boolean | undefined
 }

@@ -1,9 +1,10 @@
 import type { Candidate } from '../guess/finding.js'
 import type { Held } from './change.js'
+import type { Obligation } from './places/obligations.js'
 
-/** The candidates of `lift --json`: docs/json/lift.schema.json. */
-export function candidatesJson(candidates: readonly Candidate[], held: readonly Held[]) {
-  return candidates.map((candidate) => candidateJson(candidate, held))
+/** The candidates of `lift --json`, and what other places need after the move: docs/json/lift.schema.json. */
+export function liftJson(candidates: readonly Candidate[], held: readonly Held[], obligations: readonly Obligation[]) {
+  return { candidates: candidates.map((candidate) => candidateJson(candidate, held)), obligations }
 }
 
 /** The value of a secret is null. */

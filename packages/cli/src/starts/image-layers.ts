@@ -15,12 +15,14 @@ export function notInImage(
   stages: readonly string[],
   given: ReadonlyMap<string, readonly string[]>,
 ): readonly Notice[] {
+  // Tests run beside an image, unless it says that it runs them.
+  const isTest = stage === 'test'
   const runner = new Runner(files)
   const told = new Set<string>()
   return startsOf(files).flatMap((start): Notice[] => {
     const { image: path, program } = start
     if (path === undefined || told.has(path)) return []
-    if ((stageOfStart(start, stages) ?? stage) !== stage) return []
+    if ((stageOfStart(start, stages) ?? (isTest ? undefined : stage)) !== stage) return []
     const { settles, unknown } = runner.through(program, new Set())
     const isReading = settles || program.loads.some(({ kind }) => kind === 'mappa')
     const text = files.read(path) ?? ''

@@ -38,7 +38,7 @@ const blocks =
   /^(?:Program|BlockStatement|For(?:In|Of)?Statement|SwitchStatement|CatchClause|StaticBlock|TSModuleBlock)$/
 
 /** Deepest nesting in which names are found: each use keeps all that it is in. */
-const nestingMax = 1000
+const depthOfNamesMax = 1000
 
 /**
  * Finds what each name of a file is bound to (ECMA-262, Scope Analysis). Undefined where code makes names as it runs, or
@@ -51,7 +51,7 @@ export function bindingsOf({ programs }: Parsed): Bindings | undefined {
   let isDynamic = false
   for (const program of programs)
     walk(program, (node, parents) => {
-      if (parents.length > nestingMax) isDynamic = true
+      if (parents.length > depthOfNamesMax) isDynamic = true
       else declareIn(node, parents, scopes, known)
     })
   if (isDynamic) return undefined

@@ -8,14 +8,16 @@ import { namesWithFiles } from '../../declared/names-with-files.js'
 import { holdersOf } from '../../edits/holders.js'
 import type { Candidate } from '../../guess/finding.js'
 import { candidatesText, candidateText, differencesText, leftText, unparsedText } from '../../lift/candidates-text.js'
-import type { Held, Installed, LiftedFile, Target } from '../../lift/change.js'
+import type { Held, Installed, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
 import { hiddenTexts } from '../../lift/edit/hidden.js'
 import { differsByInstall, sectionWith } from '../../lift/edit/installed.js'
 import { nextSteps } from '../../lift/edit/next-steps.js'
 import { isTelling } from '../../lift/facts.js'
-import { candidatesJson } from '../../lift/json.js'
+import { liftJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
+import { type Placed, withPlaces } from '../../lift/places/obligations.js'
+import { obligationsText } from '../../lift/places/obligations-text.js'
 import { ProjectCode } from '../../lift/proof/project-code.js'
 import { provedReads } from '../../lift/proof/read-values.js'
 import { provedInStages } from '../../lift/proof/stage-values.js'
@@ -81,7 +83,8 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const paths = [...projectPaths(project.root, apart)].filter(isTelling)
   const own = { code: paths.filter(holdsCode), compose: options.compose }
   const startedStages = stagesStarted(project)
-  const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)), startedStages }
+  const starts = startFilesOf(project)
+  const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)), startedStages, starts }
   const looked = counting(paths, (count) => `Searched ${count} of ${counted(paths.length, 'file')} …`, options.progress)
   const facts = await factsAcross(project.root, looked)
   const sums = new Map(facts.flatMap(({ path, sum }) => (sum === undefined ? [] : [[path, sum] as const])))
@@ -98,6 +101,9 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const candidates = provedReads(chosen, code)
   const { movable, held } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
+  // Low confidence alone moves nothing: such a candidate must be named.
+  const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
+  const placed = (moved: readonly Candidate[]) => withPlaces(moved, changesFor(moved, target), target)
   if (movable.length + held.length === 0 && !options.json) {
     const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
     const next = member === undefined ? '' : `\nThere is a legend in ${member}.\n  → Run: mappa lift --root ${member}`
@@ -107,29 +113,29 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     return { exitCode: exitCodes.fine }
   }
   if (options.json) {
-    terminal.write(jsonText(jsonReport({}, { candidates: candidatesJson(candidates, held) })))
+    terminal.write(jsonText(jsonReport({}, liftJson(candidates, held, placed(sure).obligations))))
     return { exitCode: exitCodes.fine }
   }
   const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)
   if (options.pick) {
     const { pick } = await import('./pick.js')
     const picked = await pick(movable, names, describe)
-    const changes = changesFor(picked, target)
+    const places = placed(picked)
+    const { changes } = places
     if (changes.length === 0) return { exitCode: exitCodes.fine }
     terminal.write(`\n${diffText(changes, hiddenTexts(secrets, picked, changes), terminal)}\n`)
     const agreed = await confirmed(changes, 'mappa lift --pick', options)
     return agreed
-      ? apply(project, { moved: picked, held: [], unsure: [], changes, aside: '', sums }, target, options, check)
+      ? apply(project, { moved: picked, held: [], unsure: [], ...places, aside: '', sums }, target, options, check)
       : { exitCode: exitCodes.fine }
   }
-  // Low confidence alone moves nothing: such a candidate must be named.
-  const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
-  const changes = changesFor(sure, target)
+  const places = placed(sure)
+  const { changes } = places
   const left = leftText(apart, leaving)
   if (options.apply && changes.length > 0) {
     const unsure = movable.filter((candidate) => !sure.includes(candidate))
     const aside = unparsedText(unparsed) + left
-    return apply(project, { moved: sure, held, unsure, changes, aside, sums }, target, options, check)
+    return apply(project, { moved: sure, held, unsure, ...places, aside, sums }, target, options, check)
   }
   terminal.write(candidatesText(movable, held, unparsed, files, terminal))
   if (left) terminal.write(`${left}\n`)
@@ -140,7 +146,9 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     const isShown = options.diff || options.only !== undefined
     if (isShown) {
       terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
-      terminal.write(differencesText(sure, { wrap: (text, indent) => paragraph(text, terminal.width - indent) }))
+      const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
+      terminal.write(differencesText(sure, { wrap }))
+      terminal.write(obligationsText(places.obligations, { wrap }))
     }
     const first = isShown ? '' : '  → Run: mappa lift --diff\n'
     terminal.write(`Nothing was written.\n${first}  → Run: mappa lift${only} --apply\n`)
@@ -183,11 +191,10 @@ function targetOf({ root, legendFile, definition }: Project): Omit<Target, 'code
 }
 
 /** Changes to write, with their candidates. */
-interface Moves {
+interface Moves extends Placed {
   readonly moved: readonly Candidate[]
   readonly held: readonly Held[]
   readonly unsure: readonly Candidate[]
-  readonly changes: readonly LiftedFile[]
   /** Skipped files, each with its reason: lines. */
   readonly aside: string
   /** Digests of the files in which something was found, as they were then. */
@@ -196,7 +203,7 @@ interface Moves {
 
 async function apply(
   project: Project,
-  { moved, held, unsure, changes, aside, sums }: Moves,
+  { moved, held, unsure, changes, obligations, aside, sums }: Moves,
   target: Target,
   options: LiftOptions,
   check: Check,
@@ -239,6 +246,7 @@ async function apply(
   const terminal = output()
   const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
   terminal.write(summaryText(moved, held, unsure, changes, { wrap }))
+  if (obligations.length > 0) terminal.write(`\n${obligationsText(obligations, { wrap })}`)
   if (aside) terminal.write(`\n${aside}`)
   const elsewhere = sameElsewhere(moved, root)
   const steps = [...(elsewhere === undefined ? [] : [elsewhere]), ...nextSteps(moved, changes, target)]

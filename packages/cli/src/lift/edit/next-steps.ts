@@ -15,18 +15,12 @@ export function nextSteps(
   const typed = changes.some(
     ({ path, after }) => /\.(?:tsx?|vue|svelte)$/.test(path) && after.includes("'virtual:mappa/settings'"),
   )
-  const given = moved.filter(
-    ({ secret, value, stages }) => secret && (value !== undefined || Object.keys(stages).length > 0),
-  )
   const image = read('Dockerfile') ?? read('Containerfile') ?? ''
   const needsStage = unsent !== undefined && unsent.size > 0 && !/\b(?:NODE_ENV|MAPPA_STAGE)\b/.test(image)
   const python = changes.find(({ path }) => /\.(?:py|ipynb)$/.test(path))?.path
   const port = moved.find((candidate) => isListenedOn(candidate) && candidate.name !== 'PORT')
   const imports = changes.some(({ path }) => /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/.test(path))
   const lines = [
-    ...(given.length > 0
-      ? [`Set these on every other machine, host and container: ${given.map(({ name }) => name).join(', ')}`]
-      : []),
     ...(needsStage ? ['The image has no layer file, so name its stage there: ENV MAPPA_STAGE=production'] : []),
     ...(port === undefined
       ? []
