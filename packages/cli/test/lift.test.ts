@@ -544,7 +544,7 @@ test('an application answers the same when its settings have been lifted, and no
   const one = await lift('--apply', '--only', 'SESSION_SECRET')
   assert.match(
     one.stdout,
-    /^Moved 1 setting \(secret\)\. Wrote 7 files:\n {4}Code changed: server\/index\.js \(1\)\n[\s\S]*\nTo undo: mappa undo\n[\s\S]*\nThe code imports mappa\. It is installed here, but no package\.json names it\. Run: npm install mappa\n/,
+    /^Moved 1 setting \(secret\)\. Wrote 8 files:\n {4}Code changed: server\/index\.js \(1\)\n[\s\S]*\nTo undo: mappa undo\n[\s\S]*\nThe code imports mappa\. It is installed here, but no package\.json names it\. Run: npm install mappa\n/,
   )
   rmSync(join(root, 'note'))
   commit(root)

@@ -52,6 +52,10 @@ const rows: Readonly<Record<string, Row>> = {
     },
     moves: ['FEED_URL'],
   },
+  'a secret, which tests have as well': {
+    files: { 'app.js': `const alertToken = 'qK8vLw2ZpX5rT7nB3mD9sF1gH4jC6yAe'\n${told('alertToken')}` },
+    moves: ['ALERT_TOKEN'],
+  },
   'a switch whose cases share a value': {
     files: {
       'app.js': `function feedUrl() {\n  switch (process.env.NODE_ENV) {\n    case 'production':\n      return ${live}\n    case 'staging':\n      return 'https://feed-staging.fennelhill.example'\n    default:\n      return ${local}\n  }\n}\n${told('feedUrl()')}`,

@@ -104,6 +104,15 @@ test('the search for a root ends before the home directory', async () => {
     node(['--input-type=module', '-e', code], { cwd: inside, env: { ...env, GIT_DIR: '' } })
   const [there, elsewhere] = [await run({ HOME: home, USERPROFILE: home }), await run({ HOME: '/', USERPROFILE: '/' })]
   assert.deepEqual([there.stdout, elsewhere.stdout], ['undefined\n', 'home\n'], there.stderr + elsewhere.stderr)
+  // Some hosts and images have the application in the home directory.
+  for (const [dependencies, expected] of [
+    ['{ "mappa": "1.0.0" }', 'home\n'],
+    ['{}', 'undefined\n'],
+  ] as const) {
+    writeFileSync(join(home, 'package.json'), `{ "name": "hives", "dependencies": ${dependencies} }`)
+    const { stdout, stderr } = await run({ HOME: home, USERPROFILE: home })
+    assert.equal(stdout, expected, stderr)
+  }
 })
 
 test('files that are written all the time are read all the same', async () => {

@@ -46,9 +46,8 @@ interface Frame {
 }
 
 /**
- * Takes a value apart, as written, quotes included. In a bare value every character but `${` is itself. In one that
- * starts with a quote, pieces join as in a shell: single quotes keep everything, double quotes know escapes and
- * expansions, and outside quotes a backslash makes the next character ordinary. `onExpansion` gets each name and its offset.
+ * Takes a value apart, as written, quotes included: docs/format.md. Only a value that starts with a quote has pieces, which
+ * join as in a shell. `onExpansion` gets each name and its offset.
  */
 export function parseParts(written: string, style: Style, onExpansion?: (name: string, start: number) => void): Parsed {
   const open: Frame[] = []

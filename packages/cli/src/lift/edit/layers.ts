@@ -2,7 +2,6 @@ import { readLayer, variablesOf } from 'mappa'
 import { openQuote, samplePath, sampleText } from '../../declared/sample.js'
 import { withIgnoreRules } from '../../edits/ignore.js'
 import type { Candidate } from '../../guess/finding.js'
-import { scriptOf } from '../../starts/manifest.js'
 import type { LiftedFile, Target } from '../change.js'
 import { wordsOfEntry } from './legend.js'
 
@@ -52,12 +51,11 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     layer.values.set(candidate.name, { ...candidate, own })
     layers.set(path, layer)
   }
-  const tests = hasTests(read('package.json') ?? '')
   for (const candidate of candidates) {
     const { value, secret, stages } = candidate
     if (value !== undefined) put(undefined, candidate, value)
-    // Tests do not read what is this machine's for all stages.
-    if (tests && secret && value !== undefined && stages.test === undefined) put('test', candidate, value)
+    // Stage test does not read what is this machine's for all stages.
+    if (secret && value !== undefined && stages.test === undefined) put('test', candidate, value)
     for (const [stage, own] of Object.entries(stages)) put(stage, candidate, own)
   }
   const names = new Set(candidates.map(({ name }) => name))
@@ -80,11 +78,6 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
   return isThere('.env') || isThere('.env.development')
     ? changes
     : [...changes, { path: '.env', before: null, after: emptyLayer, secret: false }]
-}
-
-/** Tells whether a package has a script that runs tests, other than the one that package managers put there. */
-function hasTests(manifest: string): boolean {
-  return scriptOf(manifest, 'test')?.includes('no test specified') === false
 }
 
 /** The layer file for values of a stage, or of all. */

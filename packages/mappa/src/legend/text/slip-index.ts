@@ -4,7 +4,7 @@ const slipLengthMax = 64
 /**
  * Names by what a slip of the hand makes of them: another case, or one letter left out, doubled, swapped with its neighbour
  * or wrong. A digit or a whole word that differs is not a slip: `HIVE_2` is not `HIVE_1`, and `S3_BUCKET_EU` not `S3_BUCKET`.
- * A look-up takes time in line with the length of a name, however many there are.
+ * A look-up takes time in line with a name's length.
  */
 export class SlipIndex {
   /** By the name in capitals, and by what is left of it without one of its characters. */

@@ -38,7 +38,7 @@ export interface RootSearch {
  * that holds a legend, there or in its `src/`, or a layer file decides; above the caller's package only one with a legend
  * does. The root is then the nearest directory at or above that one that holds a layer file or is a package, so that a
  * legend's compiled copy leads to its package. Where nothing decides, the root is the caller's package. The search ends at
- * the repository's top, and before the home directory, whose stray files are nobody's project.
+ * the repository's top, and before a home directory that does not depend on the library: its stray files are nobody's project.
  */
 export function findRoot(search: RootSearch = {}): Root {
   const { root, from, environmentRoot, outputAt } = search ?? {}
@@ -134,7 +134,13 @@ function above({ directory, names }: Level): Level | undefined {
   if (names.includes('.git') || parent === directory) return undefined
   // Taken only when the search has to climb: most starts find a legend at once.
   const { homedir } = process.getBuiltinModule('node:os')
-  return parent === homedir() ? undefined : levelOf(parent)
+  if (parent === homedir() && !namesMappa(parent)) return undefined
+  return levelOf(parent)
+}
+
+/** Tells whether a package names the library: then a home directory is a project, as it is on some hosts and in containers. */
+function namesMappa(directory: string): boolean {
+  return /"mappa"\s*:/.test(textAt(path.join(directory, 'package.json')) ?? '')
 }
 
 /** The legend of a directory, by its path from there. One in JSON may be made from another in `src/`, which counts then. */
