@@ -71,6 +71,11 @@ const parts = {
     const rows = await tryStarters()
     return { passed: rows.every(({ wrong, init }) => wrong.length + (init?.differs.length ?? 0) === 0), rows }
   },
+  async lifted() {
+    const { tryLifted } = await import('./lifted.mjs')
+    const rows = await tryLifted()
+    return { passed: rows.every(({ differs }) => differs.length === 0), rows }
+  },
   witness() {
     const versions = nodes.map((path) => spawnSync(path, ['--version'], { encoding: 'utf8' }).stdout.trim())
     const statuses = nodes.map(

@@ -26,7 +26,7 @@ const mappa = join(top, 'packages/cli/bin/mappa.js')
  * starter: those whose own script runs a file in the package with Node, without a build before it, and that install here. Of these
  * the ones that read most variables.
  */
-const packages = [
+export const packages = [
   'unleash-server@8.2.0',
   'ultralytics@1.1.1',
   'mcp-server-kubernetes@4.1.7',
@@ -259,7 +259,7 @@ async function throughInit(from, at) {
 }
 
 /** An application where it is installed; what npm runs at an install is left out. */
-function installed(name, wanted) {
+export function installed(name, wanted) {
   const own = join(folder, name)
   if (existsSync(join(own, 'node_modules'))) return own
   mkdirSync(folder, { recursive: true })
@@ -280,7 +280,7 @@ function installed(name, wanted) {
 }
 
 /** A copy with a layer file that gives each name a value of its own, and a legend of all names. */
-function staged(from, at, isDeclared = true) {
+export function staged(from, at, isDeclared = true) {
   const root = mkdtempSync(join(tmpdir(), 'mappa-field-'))
   const skipped = (path) => path === join(from, 'node_modules') || /[\\/]\.env[^\\/]*$/.test(relative(from, path))
   cpSync(from, root, { recursive: true, filter: (path) => !skipped(path) })
@@ -307,7 +307,7 @@ function valueFor(name, at, index) {
 }
 
 /** Names that the code of a project reads from the environment. */
-function namesIn(root) {
+export function namesIn(root) {
   const names = new Set()
   for (const file of readdirSync(root, { recursive: true })) {
     if (!/\.[cm]?[jt]sx?$/.test(file) || /\.d\.[cm]?ts$|^node_modules/.test(file)) continue
@@ -319,7 +319,7 @@ function namesIn(root) {
   return [...names].sort()
 }
 
-function starts({ root }) {
+export function starts({ root }) {
   return Object.entries(JSON.parse(readFileSync(join(root, 'package.json'), 'utf8')).scripts).filter(isStart)
 }
 
@@ -329,7 +329,7 @@ function stageIn(command) {
 }
 
 /** Runs the command on a project. */
-function run({ root }, words, { root: legendRoot = root, env = {} } = {}) {
+export function run({ root }, words, { root: legendRoot = root, env = {} } = {}) {
   const at = words.indexOf('--')
   const own = at < 0 ? words : words.slice(0, at)
   const args = [...own, '--root', legendRoot, ...(at < 0 ? [] : words.slice(at))]

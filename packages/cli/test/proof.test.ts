@@ -1,7 +1,7 @@
 // What lift moves is the same afterwards: small applications, started before and after in each stage, and what is not shown to be the
 // same stays, with the reason.
 import assert from 'node:assert/strict'
-import { execFileSync } from 'node:child_process'
+import { execFileSync, spawnSync } from 'node:child_process'
 import { readFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { describe, test } from 'node:test'
@@ -254,6 +254,145 @@ test('a variable that moves gives code the same for every text, but for those th
     if (!told) assert.equal(after[at], before[at], about)
     else if (told.now === 'refused') assert.match(after[at] ?? '', /SettleError/, about)
     else assert.notEqual(after[at], before[at], about)
+  }
+})
+
+/** Reads without a fallback: whether a start fails without a value, by files. `other.js` is a program of its own where a script runs it. */
+const needs: Readonly<Record<string, readonly [isNeeded: boolean, files: Readonly<Record<string, string>>]>> = {
+  'a throw at the top': [true, { 'app.js': 'const key = process.env.HIVE_KEY\nif (!key) throw new Error()\n' }],
+  'an end, in an "or"': [
+    true,
+    { 'app.js': 'const { HIVE_KEY: key } = process.env\nif (!process.argv || key === undefined) process.exit(1)\n' },
+  ],
+  'a value that is looked into': [true, { 'app.js': "export const keys = process.env.HIVE_KEY.split(',')\n" }],
+  'a throw in a function that the top calls': [
+    true,
+    {
+      'app.js':
+        'function start() {\n  const key = process.env.HIVE_KEY\n  if (!key) throw new Error()\n}\nconst main = async () => start()\nawait main()\n',
+    },
+  ],
+  'a throw in a function of another file that is called': [
+    true,
+    {
+      'app.js': "import { load as read } from './load.js'\nread()\n",
+      'load.js': 'export function load() {\n  if (!process.env.HIVE_KEY) throw new Error()\n}\n',
+    },
+  ],
+  'a throw in a module of CommonJS that is called': [
+    true,
+    {
+      'package.json': '{ "name": "hives", "scripts": { "start": "node app.js" } }',
+      'app.js': "const load = require('./load')\nload.key()\n",
+      'load.js': 'exports.key = () => {\n  if (!process.env.HIVE_KEY) throw new Error()\n}\n',
+    },
+  ],
+  'a name that sounds like a credential': [false, { 'app.js': 'export const key = process.env.HIVE_API_KEY\n' }],
+  'a text that it is put into': [false, { 'app.js': 'export const url = `${process.env.HIVE_URL}/v1`\n' }],
+  'a throw in a function called later': [
+    false,
+    {
+      'app.js':
+        'const key = process.env.HIVE_KEY\nexport const handlers = { get() {\n  if (!key) throw new Error()\n} }\n',
+    },
+  ],
+  'an export that nobody takes': [
+    false,
+    {
+      'app.js': "import { other } from './load.js'\nother()\n",
+      'load.js':
+        'export function load() {\n  if (!process.env.HIVE_KEY) throw new Error()\n}\nexport function other() {}\n',
+    },
+  ],
+  'one of two': [
+    false,
+    {
+      'app.js': "process.env.PATH\nconst [a, b] = [process.env.HIVE_KEY, 'b']\nif (!a && !b) throw new Error()\n",
+    },
+  ],
+  'a throw that is caught': [
+    false,
+    { 'app.js': 'try {\n  if (!process.env.HIVE_KEY) throw new Error()\n} catch {}\n' },
+  ],
+  'a promise that is caught': [
+    false,
+    {
+      'app.js':
+        'async function main() {\n  const key = process.env.HIVE_KEY\n  if (!key) throw new Error()\n}\nmain().catch(() => {})\n',
+    },
+  ],
+  'a function that returned before': [
+    false,
+    {
+      'app.js':
+        'function start() {\n  if (process.argv.length < 90) return\n  if (!process.env.HIVE_KEY) throw new Error()\n}\nstart()\n',
+    },
+  ],
+  'a branch that is not taken': [
+    false,
+    { 'app.js': 'if (process.argv.length > 90) {\n  if (!process.env.HIVE_KEY) throw new Error()\n}\n' },
+  ],
+  'a program beside it': [
+    false,
+    {
+      'package.json':
+        '{ "name": "hives", "type": "module", "scripts": { "start": "node app.js", "seed": "node other.js" } }',
+      'app.js': "export const level = process.env.HIVE_LEVEL || 'info'\n",
+      'other.js': 'if (!process.env.HIVE_KEY) throw new Error()\n',
+    },
+  ],
+}
+
+/** What a test does with a variable that code reads in a function. */
+const sets: Readonly<Record<string, boolean>> = {
+  "process.env.FEED_URL = 'a'": true,
+  "process.env['FEED_URL'] ||= 'a'": true,
+  'delete process.env.FEED_URL': true,
+  "vi.stubEnv('FEED_URL', 'a')": true,
+  "process.env = { ...process.env, FEED_URL: 'a' }": true,
+  "Object.assign(process.env, { FEED_URL: 'a' })": true,
+  "process.env.FEED_URL_OLD = 'a'": false,
+  "assert.equal(process.env.FEED_URL === 'a', false)": false,
+}
+
+test('a variable that tests set while they run is still asked for each time', async () => {
+  for (const [statement, isHeld] of Object.entries(sets))
+    for (const isLate of [true, false]) {
+      const read = "process.env.FEED_URL ?? 'https://feed.fennelhill.example'"
+      const root = project({
+        'package.json': '{ "name": "hives", "type": "module", "scripts": { "test": "node --test" } }',
+        'feed.js': `export const feedUrl = ${isLate ? '() => ' : ''}${read}\n`,
+        'test/feed.test.js': `import { feedUrl } from '../feed.js'\n${statement}\n`,
+      })
+      const { stdout } = await mappa(['lift', '--json'], { cwd: root })
+      const why = JSON.parse(stdout).candidates[0].notMoved as string | null
+      assert.equal(
+        /^test\/feed\.test\.js sets it while it runs/.test(why ?? ''),
+        isHeld && isLate,
+        `${statement}: ${why}`,
+      )
+    }
+})
+
+test('a variable is required only if no program passes its start without it', async () => {
+  for (const [name, [isNeeded, files]] of Object.entries(needs)) {
+    const root = project({
+      'package.json': '{ "name": "hives", "type": "module", "scripts": { "start": "node app.js" } }',
+      'starter.mjs': starter,
+      ...files,
+    })
+    const { stdout } = await mappa(['lift', '--json'], { cwd: root })
+    const { candidates } = JSON.parse(stdout) as { candidates: { name: string; optional: boolean; default: unknown }[] }
+    const required = candidates.filter((each) => !each.optional && each.default === null)
+    assert.equal(required.length > 0, isNeeded, `${name}: ${stdout}`)
+    const starts = () => {
+      const { status } = spawnSync(process.execPath, ['app.js'], { cwd: root, env: environment() })
+      return status === 0
+    }
+    assert.equal(starts(), !isNeeded, name)
+    const applied = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
+    assert.match(applied.stdout, /Moved [1-9]/, name)
+    assert.equal(starts(), !isNeeded, `${name}, afterwards`)
   }
 })
 

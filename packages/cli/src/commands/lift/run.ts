@@ -18,6 +18,7 @@ import { liftJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
 import { type Placed, withPlaces } from '../../lift/places/obligations.js'
 import { obligationsText } from '../../lift/places/obligations-text.js'
+import { neededAtStart } from '../../lift/proof/needed.js'
 import { ProjectCode } from '../../lift/proof/project-code.js'
 import { provedReads } from '../../lift/proof/read-values.js'
 import { provedInStages } from '../../lift/proof/stage-values.js'
@@ -98,7 +99,8 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const code = new ProjectCode(target)
   const stages = [...stagesOf(target.definition), ...startedStages]
   const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
-  const candidates = provedReads(chosen, code)
+  const entries = startsOf(starts).flatMap(({ program }) => program.modules)
+  const candidates = provedReads(neededAtStart(chosen, code, [...new Set(entries)]), code)
   const { movable, held } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
   // Low confidence alone moves nothing: such a candidate must be named.

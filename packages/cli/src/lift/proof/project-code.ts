@@ -1,8 +1,11 @@
 import { aliasesIn } from '../../code/compiler.js'
-import { holdsCode, type Node, walk, withBrackets } from '../../code/parse.js'
+import { holdsCode, isNode, type Node, nodesIn, walk, withBrackets } from '../../code/parse.js'
+import { identifierIn, isMember } from '../../code/reads.js'
 import { isTestFile } from '../../code/test-files.js'
+import type { NameUse } from '../../code/values/bindings.js'
 import type { Scene } from '../../code/values/evaluate.js'
 import { type CodeModule, codeModule } from '../../code/values/modules.js'
+import { sourcesIn } from '../../starts/packages.js'
 import { importedFile } from '../../starts/run-through.js'
 import type { Target } from '../change.js'
 
@@ -15,6 +18,7 @@ export class ProjectCode {
   #texts: readonly string[] | undefined
   readonly #set = new Map<string, boolean>()
   readonly #changed = new Map<string, boolean>()
+  readonly #reached = new Map<string, ReadonlySet<string>>()
   readonly #nodes = new Map<CodeModule, ReadonlyMap<string, Node>>()
 
   constructor(target: Pick<Target, 'read' | 'code'>) {
@@ -39,11 +43,76 @@ export class ProjectCode {
     return known.get(`${start} ${end}`)
   }
 
+  /** A node of a module with what it is in. */
+  useAt(module: CodeModule, node: Node): NameUse | undefined {
+    let found: NameUse | undefined
+    for (const program of module.programs)
+      walk(program, (each, parents) => {
+        if (each === node) found = { node, parents: [...parents] }
+      })
+    return found
+  }
+
+  /** The files that a module loads, itself among them: those that any of its words may load, or those that it loads in any case. */
+  reachedFrom(entry: string, how: 'possible' | 'certain'): ReadonlySet<string> {
+    const key = `${how} ${entry}`
+    const known = this.#reached.get(key)
+    if (known) return known
+    const found = new Set([entry])
+    for (const path of found) {
+      const module = how === 'certain' ? this.module(path) : undefined
+      const sources =
+        how === 'possible'
+          ? sourcesIn(this.#target.read(path) ?? '')
+          : module
+            ? loadsOf(module).map(({ source }) => source)
+            : []
+      for (const source of sources) {
+        const own = this.#fileOf(path, source)
+        if (own !== undefined) found.add(own)
+      }
+    }
+    this.#reached.set(key, found)
+    return found
+  }
+
+  /** The uses of what a module exports under a name (`module.exports` for the whole), in the modules that import it. */
+  importsOf(path: string, name: string): readonly { readonly uses: readonly NameUse[]; readonly from: CodeModule }[] {
+    const stem = path.replace(/(?:\/index)?\.[cm]?[jt]sx?$/, '').replace(/^.*\//, '')
+    return this.#target.code.flatMap((other) => {
+      if (isTestFile(other) || !this.#target.read(other)?.includes(stem)) return []
+      const from = this.module(other)
+      if (!from) return []
+      const uses = loadsOf(from).flatMap(({ source, names }) =>
+        this.#fileOf(other, source) === path ? usesOfNames(names, name, from) : [],
+      )
+      return uses.length === 0 ? [] : [{ uses, from }]
+    })
+  }
+
+  #fileOf(from: string, source: string): string | undefined {
+    return importedFile(from, source, this.#aliases, (each) => this.#known.has(each))
+  }
+
   /** Tells whether code gives a variable of its environment a value; that of tests runs at another time. */
   sets(name: string): boolean {
     const known = this.#set.get(name) ?? this.#isSet(name)
     this.#set.set(name, known)
     return known
+  }
+
+  /** The first test file that sets a variable while it runs, or removes it; undefined if none does. */
+  setByTest(name: string): string | undefined {
+    const own = `(?:\\.${name}\\b|\\[['"]${name}['"]\\])`
+    const set = new RegExp(
+      `\\benv${own}\\s*(?:\\?\\?|\\|\\||&&)?=(?!=)|\\bdelete\\s+process\\.env${own}|\\bstubEnv\\(\\s*['"]${name}['"]`,
+    )
+    // The whole environment is replaced, or takes members of an object.
+    const whole = /\bprocess\.env\s*=(?!=)|\bObject\.assign\(\s*process\.env\b/
+    return this.#target.code.filter(isTestFile).find((path) => {
+      const text = this.#target.read(path) ?? ''
+      return text.includes(name) && (set.test(text) || (whole.test(text) && new RegExp(`\\b${name}\\b`).test(text)))
+    })
   }
 
   #isSet(name: string): boolean {
@@ -61,7 +130,7 @@ export class ProjectCode {
   }
 
   #imported(from: string, source: string): CodeModule | undefined {
-    const path = importedFile(from, source, this.#aliases, (each) => this.#known.has(each))
+    const path = this.#fileOf(from, source)
     return path === undefined ? undefined : this.module(path)
   }
 
@@ -103,4 +172,68 @@ function nodesOf({ programs }: CodeModule, text: string): ReadonlyMap<string, No
       for (const key of [`${start} ${end}`, `${node.start} ${node.end}`]) if (!found.has(key)) found.set(key, node)
     })
   return found
+}
+
+/** A module that another one loads in any case, and the names that take something of it: all of it under `*`. */
+interface StaticLoad {
+  readonly source: string
+  readonly names: readonly { readonly taken: string; readonly identifier: Node }[]
+}
+
+/** What the top of a module loads. */
+function loadsOf({ programs }: CodeModule): readonly StaticLoad[] {
+  return programs
+    .flatMap((file) => nodesIn((file.program as Node | undefined)?.body))
+    .flatMap((node): StaticLoad[] => {
+      if (node.importKind === 'type' || node.exportKind === 'type') return []
+      if (/^(?:Import|ExportNamed|ExportAll)Declaration$/.test(node.type) && isNode(node.source))
+        return [{ source: String(node.source.value), names: nodesIn(node.specifiers).flatMap(takenBy) }]
+      if (node.type === 'ExpressionStatement') return loadedByRequire(node.expression, undefined)
+      return node.type === 'VariableDeclaration'
+        ? nodesIn(node.declarations).flatMap(({ init, id }) => loadedByRequire(init, id))
+        : []
+    })
+}
+
+function takenBy({ type, local, imported }: Node): StaticLoad['names'] {
+  if (!isNode(local)) return []
+  if (type === 'ImportDefaultSpecifier') return [{ taken: 'default', identifier: local }]
+  if (type === 'ImportNamespaceSpecifier') return [{ taken: '*', identifier: local }]
+  const name = isNode(imported) ? String(imported.name ?? imported.value) : undefined
+  return name === undefined ? [] : [{ taken: name, identifier: local }]
+}
+
+/** `require('…')`, alone or in front of a call or a member. */
+function loadedByRequire(expression: unknown, id: unknown): StaticLoad[] {
+  if (!isNode(expression)) return []
+  const { type, callee, object, arguments: given } = expression
+  const [first] = nodesIn(given)
+  if (type !== 'CallExpression' || identifierIn(callee) !== 'require' || first?.type !== 'StringLiteral')
+    return loadedByRequire(
+      type === 'CallExpression' ? callee : type === 'MemberExpression' ? object : undefined,
+      undefined,
+    )
+  const source = String(first.value)
+  if (!isNode(id)) return [{ source, names: [] }]
+  if (id.type === 'Identifier') return [{ source, names: [{ taken: '*', identifier: id }] }]
+  const names = nodesIn(id.properties).flatMap(({ key, value }) => {
+    const taken = identifierIn(key)
+    return taken !== undefined && isNode(value) && value.type === 'Identifier' ? [{ taken, identifier: value }] : []
+  })
+  return [{ source, names }]
+}
+
+/** The uses of one exported name; those of all of a module where its member is taken. */
+function usesOfNames(names: StaticLoad['names'], name: string, { bindings }: CodeModule): readonly NameUse[] {
+  return names.flatMap(({ taken, identifier }): readonly NameUse[] => {
+    const binding = bindings.of(identifier)
+    if (!binding?.isConstant) return []
+    if (taken === name || (taken === '*' && name === 'module.exports')) return binding.uses
+    if (taken !== '*') return []
+    return binding.uses.flatMap(({ parents }): NameUse[] => {
+      const parent = parents.at(-1)
+      const isIt = parent && isMember(parent) && parent.computed !== true && identifierIn(parent.property) === name
+      return isIt ? [{ node: parent, parents: parents.slice(0, -1) }] : []
+    })
+  })
 }

@@ -37,7 +37,14 @@ export function provedReads(candidates: readonly Candidate[], code: ProjectCode)
   return candidates.map((candidate) => {
     const sites = candidate.sites.filter(isRead)
     const isOpen = candidate.blocked === undefined && candidate.unproved === undefined && !candidate.declared
-    if (sites.length === 0 || !isOpen || candidate.secret || candidate.reach === 'browser') return candidate
+    if (sites.length === 0 || !isOpen || candidate.reach === 'browser') return candidate
+    const test = code.setByTest(candidate.name)
+    if (test !== undefined && sites.some((site) => isReadLater(site, code)))
+      return {
+        ...candidate,
+        unproved: `${test} sets it while it runs, but settings are read once. To move it anyway, run: mappa lift --only ${candidate.name} --unproved`,
+      }
+    if (candidate.secret) return candidate
     const reads = sites.map((site) => oldRead(site, candidate.name, code))
     for (const entry of entriesFor(candidate.entry)) {
       const tried = { ...candidate, entry }
@@ -51,10 +58,20 @@ export function provedReads(candidates: readonly Candidate[], code: ProjectCode)
   })
 }
 
-function isRead({ variable, form, path }: Finding): boolean {
+/** Tells whether a place reads a variable in code. */
+export function isRead({ variable, form, path }: Finding): boolean {
   return (
     variable !== undefined && variable.given !== true && /^(?:expression|pattern)$/.test(form) && !/\.py$/.test(path)
   )
+}
+
+/** Tells whether a read is in a function, so that it asks each time. */
+function isReadLater({ path, variable }: Finding, code: ProjectCode): boolean {
+  const module = code.module(path)
+  const range = variable?.pattern?.properties[variable.pattern.own] ?? variable?.bare
+  const node = module && range && code.nodeAt(module, range)
+  const parents = module && node ? code.useAt(module, node)?.parents : undefined
+  return parents?.some(({ type }) => /Function|Method/.test(type)) ?? true
 }
 
 /** Entries to try, from that which says most to one that leaves everything to the code. */
