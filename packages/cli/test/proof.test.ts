@@ -343,6 +343,84 @@ const needs: Readonly<Record<string, readonly [isNeeded: boolean, files: Readonl
   ],
 }
 
+const fetched = `const feedUrl = ${live}\nexport const load = () => fetch(feedUrl)\n`
+const manifest = (packages: object, more: object = {}) =>
+  JSON.stringify({ name: 'hives', private: true, type: 'module', dependencies: packages, ...more })
+/** Code that Node does not start here, each with the reason that it stays; none where it moves. */
+const elsewhere: Readonly<Record<string, readonly [why: RegExp | undefined, files: Readonly<Record<string, string>>]>> =
+  {
+    'a page framework': [
+      /is run by Next\.js/,
+      { 'package.json': manifest({ next: '15.0.0' }), 'app/page.tsx': fetched },
+    ],
+    'a server of its own in that project': [
+      undefined,
+      {
+        'package.json': manifest({ next: '15.0.0' }, { scripts: { start: 'node server.js' } }),
+        'server.js': "import './feed.js'\n",
+        'feed.js': fetched,
+      },
+    ],
+    'a directive': [
+      /runs in a page \('use client'\)/,
+      { 'package.json': manifest({}), 'map.tsx': `'use client'\n${fetched}` },
+    ],
+    'a server file of a page framework': [
+      /is run by SvelteKit/,
+      { 'package.json': manifest({ '@sveltejs/kit': '2.0.0' }), 'src/routes/+page.server.ts': fetched },
+    ],
+    'a native shell': [/is run by React Native/, { 'package.json': manifest({ expo: '52.0.0' }), 'App.tsx': fetched }],
+    'a desktop shell': [/is run by Electron/, { 'package.json': manifest({ electron: '33.0.0' }), 'main.js': fetched }],
+    'a worker with a manifest': [
+      /is run by Workers|separate package/,
+      { 'package.json': manifest({ wrangler: '4.0.0' }), 'src/index.js': fetched },
+    ],
+    'an edge function': [
+      /runs on the edge/,
+      { 'package.json': manifest({}), 'api/feed.js': `export const config = { runtime: 'edge' }\n${fetched}` },
+    ],
+    'another runtime': [/is run by Deno/, { 'deno.json': '{}', 'main.ts': fetched }],
+    'a worker of a page': [
+      /used in the browser/,
+      { 'package.json': manifest({}), 'sw.js': `self.addEventListener('fetch', () => {})\n${fetched}` },
+    ],
+    'a name that a compiler puts in': [
+      /a compiler puts the value/,
+      { 'package.json': manifest({}), 'a.js': `export const url = process.env.EXPO_PUBLIC_FEED_URL ?? ${live}\n` },
+    ],
+    'a function for a browser that is driven': [
+      /handed on as text/,
+      {
+        'package.json': manifest({}),
+        'a.js': `import { page } from 'driver'\nawait page.evaluate(() => {\n  const feedUrl = ${live}\n  return fetch(feedUrl)\n})\n`,
+      },
+    ],
+    'a worker made of a text': [
+      /handed on as text/,
+      {
+        'package.json': manifest({}),
+        'a.js': `import { Worker } from 'node:worker_threads'\nfunction job() {\n  const feedUrl = ${live}\n  return fetch(feedUrl)\n}\nnew Worker(\`(\${job})()\`, { eval: true })\n`,
+      },
+    ],
+    'a published library': [
+      /part of a published package/,
+      {
+        'package.json': '{ "name": "hives", "version": "1.0.0", "main": "index.js", "type": "module" }',
+        'index.js': fetched,
+      },
+    ],
+    'a server': [undefined, { 'package.json': manifest({}), 'index.js': fetched }],
+  }
+
+test('code that Node does not start here stays, and says what runs it', async () => {
+  for (const [name, [why, files]] of Object.entries(elsewhere)) {
+    const { stdout } = await mappa(['lift', '--json'], { cwd: project(files) })
+    const [found] = JSON.parse(stdout).candidates as { notMoved: string | null }[]
+    if (why === undefined) assert.equal(found?.notMoved, null, name)
+    else assert.match(found?.notMoved ?? '', why, name)
+  }
+})
+
 /** What a test does with a variable that code reads in a function. */
 const sets: Readonly<Record<string, boolean>> = {
   "process.env.FEED_URL = 'a'": true,

@@ -20,6 +20,10 @@ const pageGlobals = new Set([
   'navigator',
   'customElements',
   'requestAnimationFrame',
+  'self',
+  'importScripts',
+  'chrome',
+  'indexedDB',
 ])
 const serverPackages =
   /^(?:node:|fs$|path$|http$|https$|net$|os$|child_process$|crypto$|cluster$|worker_threads$|express$|fastify$|koa$|hono|@hono\/|pg$|mysql2?$|mongodb$|mongoose$|redis$|ioredis$|nodemailer$|amqplib$|ws$)/

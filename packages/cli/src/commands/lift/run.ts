@@ -18,6 +18,7 @@ import { liftJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
 import { type Placed, withPlaces } from '../../lift/places/obligations.js'
 import { obligationsText } from '../../lift/places/obligations-text.js'
+import { heldElsewhere } from '../../lift/proof/elsewhere.js'
 import { neededAtStart } from '../../lift/proof/needed.js'
 import { ProjectCode } from '../../lift/proof/project-code.js'
 import { provedReads } from '../../lift/proof/read-values.js'
@@ -98,9 +99,11 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   } = gathered(facts, names, options.compose, entriesOf(target.definition))
   const code = new ProjectCode(target)
   const stages = [...stagesOf(target.definition), ...startedStages]
+  const all = startsOf(starts)
   const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
-  const entries = startsOf(starts).flatMap(({ program }) => program.modules)
-  const candidates = provedReads(neededAtStart(chosen, code, [...new Set(entries)]), code)
+  const reached = heldElsewhere(chosen, code, target, starts.paths, all)
+  const entries = [...new Set(all.flatMap(({ program }) => program.modules))]
+  const candidates = provedReads(neededAtStart(reached, code, entries), code)
   const { movable, held } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
   // Low confidence alone moves nothing: such a candidate must be named.
