@@ -18,6 +18,7 @@ export class ProjectCode {
   #texts: readonly string[] | undefined
   readonly #set = new Map<string, boolean>()
   readonly #changed = new Map<string, boolean>()
+  readonly #above = new Map<CodeModule, ReadonlyMap<Node, Node | undefined>>()
   readonly #reached = new Map<string, ReadonlySet<string>>()
   readonly #nodes = new Map<CodeModule, ReadonlyMap<string, Node>>()
 
@@ -45,12 +46,12 @@ export class ProjectCode {
 
   /** A node of a module with what it is in. */
   useAt(module: CodeModule, node: Node): NameUse | undefined {
-    let found: NameUse | undefined
-    for (const program of module.programs)
-      walk(program, (each, parents) => {
-        if (each === node) found = { node, parents: [...parents] }
-      })
-    return found
+    const above = this.#above.get(module) ?? parentsOf(module)
+    this.#above.set(module, above)
+    if (!above.has(node)) return undefined
+    const parents: Node[] = []
+    for (let at = above.get(node); at; at = above.get(at)) parents.push(at)
+    return { node, parents: parents.reverse() }
   }
 
   /** The files that a module loads, itself among them: those that any of its words may load, or those that it loads in any case. */
@@ -160,6 +161,13 @@ export class ProjectCode {
       .flatMap((path) => this.#target.read(path) ?? [])
     return this.#texts
   }
+}
+
+/** What each node of a module is in: thousands of places of one file are asked about. */
+function parentsOf({ programs }: CodeModule): ReadonlyMap<Node, Node | undefined> {
+  const found = new Map<Node, Node | undefined>()
+  for (const program of programs) walk(program, (node, parents) => void found.set(node, parents.at(-1)))
+  return found
 }
 
 /** Nodes by their ranges; the outermost of one range, but not a whole file. */
