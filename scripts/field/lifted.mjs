@@ -5,25 +5,14 @@ import { existsSync, readFileSync, rmSync, writeFileSync } from 'node:fs'
 import { dirname, join } from 'node:path'
 import { top } from '../prepare.mjs'
 import { environment } from '../stage.mjs'
-import { installed, packages, run, staged, starts } from './starters.mjs'
+import { installed, rowsBy, run, staged, starts } from './starters.mjs'
 
 const recorder = join(top, 'scripts/field/recorder.cjs')
 /** How long each start is watched. Milliseconds. */
 const watched = 5000
 
-export async function tryLifted() {
-  const rows = []
-  const asked = process.env.MAPPA_STARTERS?.split(',')
-  const open = [...packages.entries()].filter(([, each]) => asked?.includes(each.split('@')[0]) ?? true)
-  const work = async () => {
-    for (let next = open.shift(); next; next = open.shift()) {
-      const [at, wanted] = next
-      rows[at] = await tryLift(wanted, at)
-      console.log(JSON.stringify(rows[at]))
-    }
-  }
-  await Promise.all([work(), work()])
-  return rows.filter(Boolean)
+export function tryLifted() {
+  return rowsBy(tryLift)
 }
 
 async function tryLift(wanted, at) {

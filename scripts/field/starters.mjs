@@ -26,7 +26,7 @@ const mappa = join(top, 'packages/cli/bin/mappa.js')
  * starter: those whose own script runs a file in the package with Node, without a build before it, and that install here. Of these
  * the ones that read most variables.
  */
-export const packages = [
+const packages = [
   'unleash-server@8.2.0',
   'ultralytics@1.1.1',
   'mcp-server-kubernetes@4.1.7',
@@ -61,16 +61,20 @@ const isStart = ([name, command]) =>
   /\bnode\b/.test(command) &&
   !/run build|\btsc\b|watch|nodemon|\bbun\b|ts-node|tsx|vite|inspect|concurrently/.test(command)
 
-export async function tryStarters() {
+export function tryStarters() {
+  return rowsBy(tryStarter)
+}
+
+/** A row for each application, or for those that MAPPA_STARTERS names; two at a time. */
+export async function rowsBy(tryOne) {
   const rows = []
   const asked = process.env.MAPPA_STARTERS?.split(',')
   const open = [...packages.entries()].filter(([, each]) => asked?.includes(each.split('@')[0]) ?? true)
   const work = async () => {
     for (let next = open.shift(); next; next = open.shift()) {
       const [at, wanted] = next
-      const row = await tryStarter(wanted, at)
-      console.log(JSON.stringify(row))
-      rows[at] = row
+      rows[at] = await tryOne(wanted, at)
+      console.log(JSON.stringify(rows[at]))
     }
   }
   await Promise.all([work(), work()])

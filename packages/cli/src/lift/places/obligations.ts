@@ -21,7 +21,7 @@ export interface Obligation {
   readonly stage: string
   /** Variables whose values only machine-local layers of this machine have. */
   readonly variables: readonly string[]
-  /** The file with lines for it among the changes; null if there are none. */
+  /** The file with lines for it among the changes; null if nothing is written. */
   readonly written: string | null
   /** The command that gives the rest; null where a person sets it. */
   readonly run: string | null
