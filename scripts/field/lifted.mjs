@@ -56,7 +56,9 @@ async function tryLift(wanted, at) {
 /** What starts set: stages, what hosts set by themselves, and a well-formed text for each variable. */
 function environments(candidates) {
   const texts = { port: '43117', integer: '7', number: '0.5', boolean: 'true' }
-  const all = candidates.map(({ name, type }) => [name, texts[type] ?? `http://127.0.0.1:9/${name}`])
+  // The name of a literal is new: nothing read it before.
+  const read = candidates.filter(({ kind }) => kind === 'variable')
+  const all = read.map(({ name, type }) => [name, texts[type] ?? `http://127.0.0.1:9/${name}`])
   return {
     'no stage': {},
     development: { NODE_ENV: 'development' },

@@ -76,6 +76,16 @@ const rows: Readonly<Record<string, Row>> = {
     moves: ['FEED_URL'],
     also: ['qa'],
   },
+  'build output that goes on reading the variable': {
+    files: {
+      'package.json':
+        '{ "name": "hives", "private": true, "type": "module", "scripts": { "start": "node build/main.js" } }',
+      'app.js': told("process.env.SKIP_CHECKS || 'false'"),
+      'build/main.js': "import './checks.js'\nimport '../app.js'\n",
+      'build/checks.js': "if (process.env.SKIP_CHECKS === 'true') console.log('skipped')\n",
+    },
+    moves: ['SKIP_CHECKS'],
+  },
   'a start without a stage that is not development': {
     files: {
       'app.js': `const isDev = process.env.NODE_ENV === 'development'\nconst feedUrl = isDev ? ${local} : ${live}\n${told('feedUrl')}`,

@@ -103,7 +103,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
   const reached = heldElsewhere(chosen, code, target, starts.paths, all)
   const entries = [...new Set(all.flatMap(({ program }) => program.modules))]
-  const candidates = provedReads(neededAtStart(reached, code, entries), code)
+  const candidates = provedReads(neededAtStart(reached, code, entries), code, entries)
   const { movable, held } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
   // Low confidence alone moves nothing: such a candidate must be named.

@@ -16,6 +16,7 @@ export class ProjectCode {
   readonly #known: ReadonlySet<string>
   readonly #aliases: readonly (readonly [alias: string, path: string])[]
   #texts: readonly string[] | undefined
+  #output: readonly string[] | undefined
   readonly #set = new Map<string, boolean>()
   readonly #changed = new Map<string, boolean>()
   readonly #above = new Map<CodeModule, ReadonlyMap<Node, Node | undefined>>()
@@ -91,8 +92,22 @@ export class ProjectCode {
     })
   }
 
+  /** Tells whether a file that a program loads, and that is no source of the project, has a name in its text: build output. */
+  isNamedInOutput(name: string, entries: readonly string[]): boolean {
+    this.#output ??= [...new Set(entries.flatMap((entry) => [...this.reachedFrom(entry, 'possible')]))].flatMap(
+      (path) => (this.#known.has(path) ? [] : (this.#target.read(path) ?? [])),
+    )
+    return this.#output.some((text) => text.includes(name))
+  }
+
   #fileOf(from: string, source: string): string | undefined {
-    return importedFile(from, source, this.#aliases, (each) => this.#known.has(each))
+    const isOutput = !this.#known.has(from)
+    return importedFile(
+      from,
+      source,
+      this.#aliases,
+      (each) => this.#known.has(each) || (isOutput && this.#target.read(each) !== undefined),
+    )
   }
 
   /** Tells whether code gives a variable of its environment a value; that of tests runs at another time. */

@@ -31,9 +31,13 @@ const probes = [
 /**
  * Candidates that code reads from its environment, each with an entry by which settings give what code made of the same text. The old
  * expression and the entry are compared over many texts: where a text that code took as it is would be refused or be another value,
- * another entry is tried. What is different for other texts is kept, to be told.
+ * another entry is tried. What is different for other texts is kept, to be told. `programs` are the files that programs begin with.
  */
-export function provedReads(candidates: readonly Candidate[], code: ProjectCode): readonly Candidate[] {
+export function provedReads(
+  candidates: readonly Candidate[],
+  code: ProjectCode,
+  programs: readonly string[],
+): readonly Candidate[] {
   return candidates.map((candidate) => {
     const sites = candidate.sites.filter(isRead)
     const isOpen = candidate.blocked === undefined && candidate.unproved === undefined && !candidate.declared
@@ -46,7 +50,10 @@ export function provedReads(candidates: readonly Candidate[], code: ProjectCode)
       }
     if (candidate.secret) return candidate
     const reads = sites.map((site) => oldRead(site, candidate.name, code))
+    // Build output goes on reading the variable itself, where a default in the legend is no value.
+    const isApart = code.isNamedInOutput(candidate.name, programs)
     for (const entry of entriesFor(candidate.entry)) {
+      if (isApart && entry.default !== undefined) continue
       const tried = { ...candidate, entry }
       const differences = compared(tried, reads)
       if (differences) return { ...tried, ...(differences.length > 0 && { differences }) }
