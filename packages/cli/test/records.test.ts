@@ -13,7 +13,7 @@ import { faultKinds, noticeKinds } from '../../mappa/src/settle/faults/kinds.js'
 import { layerSources } from '../../mappa/src/settle/stack/layer.js'
 import { emitForms } from '../src/commands/emit/forms.js'
 import { templateForms } from '../src/commands/stamp/stamped.js'
-import { endings } from '../src/guess/candidates.js'
+import { endings } from '../src/guess/proposed-name.js'
 import { commands } from '../src/program.js'
 
 const top = join(import.meta.dirname, '../../..')

@@ -211,12 +211,20 @@ function functionName(parents: readonly Node[]): string | undefined {
 
 /** The name that an object is given to, or the function that takes it. */
 function outerName(object: Node | undefined, parents: readonly Node[]): string | undefined {
-  const parent = parents.at(-1)
-  if (object?.type !== 'ObjectExpression' || !parent) return undefined
+  if (object?.type !== 'ObjectExpression') return undefined
+  const at = parents.findLastIndex((each) => !handsOn(each))
+  const parent = parents[at]
+  if (!parent) return undefined
   if (parent.type === 'VariableDeclarator') return identifier(parent.id)
   if (parent.type === 'AssignmentExpression') return lastName(parent.left)
   if (parent.type === 'ObjectProperty' || parent.type === 'ClassProperty') return keyName(parent)
   return parent.type === 'CallExpression' || parent.type === 'NewExpression' ? lastName(parent.callee) : undefined
+}
+
+/** Tells whether an object goes on as it is, as one of a list, or as text: `options || { … }`, `JSON.stringify({ … })`. */
+function handsOn({ type, callee }: Node): boolean {
+  if (type === 'CallExpression') return /^(?:stringify|assign|freeze)$/.test(lastName(callee) ?? '')
+  return /^(?:LogicalExpression|ArrayExpression|TSAsExpression|TSSatisfiesExpression)$/.test(type)
 }
 
 /** Keys that say no more than that their value is one. */

@@ -139,7 +139,9 @@ export function namesCredential(words: readonly string[]): boolean {
   const last = own.at(-1)
   if (last === undefined) return false
   if (credentialWords.has(last) || runTogether('pass|passwd|password|pwd|secret|token').test(last)) return true
-  return (last === 'key' || last === 'keys') && own.slice(0, -1).some((word) => keyWords.has(word))
+  // TOKEN_STORAGE_KEY is the key of a place in a store.
+  const isPlain = plainKeys.has(own.at(-2) ?? '')
+  return (last === 'key' || last === 'keys') && !isPlain && own.slice(0, -1).some((word) => keyWords.has(word))
 }
 
 /** Two words written as one: `dbpass`, `APIPORT`. Many other words end as these do. */

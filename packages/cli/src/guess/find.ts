@@ -1,13 +1,14 @@
-import { type Context, contextOf } from '../code/context.js'
+import { type Context, contextOf, lastName } from '../code/context.js'
 import { grouped } from '../code/grouped.js'
 import { type Literal, literalOf, mayBeSetting } from '../code/literals.js'
-import type { Node, SourceFile, Visit } from '../code/parse.js'
+import { isNode, type Node, nodesIn, type SourceFile, type Visit } from '../code/parse.js'
 import { placeIn } from '../code/place.js'
 import { type StageBranch, stageBranch } from '../code/stages/stage-branches.js'
 import { isTestFile } from '../code/test-files.js'
 import { choiceAt, type GuessedChoice, isChosen } from './choices.js'
 import type { Finding, IfUsed, Range } from './finding.js'
 import { type Guess, guessOf } from './guess.js'
+import { importsOf, takerOf } from './taker.js'
 import { usesIn } from './uses.js'
 
 const doubts =
@@ -76,9 +77,12 @@ export function findingsIn(file: SourceFile): {
       asks,
     })
   }
+  const imports = new Map<string, readonly string[]>()
   const visit: Visit = (node, parents) => {
     // First what costs little: every node of a project comes by.
     uses.visit(node, parents)
+    if (/^(?:ImportDeclaration|VariableDeclarator)$/.test(node.type))
+      for (const [local, words] of importsOf(node)) imports.set(local, words)
     if (!looked.has(node.type) || taken.has(node)) return
     const choice = choiceAt(node, parents, text)
     if (choice) return addChoice(choice)
@@ -94,10 +98,15 @@ export function findingsIn(file: SourceFile): {
     const context = contextOf(used, around)
     if (context.fixed || context.compared) return
     const branch = literal.form === 'template-text' ? undefined : stageBranch(used, around, text)
-    const own = guessOf(literal, context)
+    const own = isPrinted(used, around) ? undefined : guessOf(literal, context)
     const guess = own ?? (branch && ofBranch(literal, context))
     const staged = branch && guess && stagedBy(branch, path, guess, own === undefined)
-    if (guess) add(node, movedRange(literal, guess), formOf(literal, parent), guess, context, staged)
+    if (!guess) return
+    const taker = takerOf(context, around, imports)
+    add(node, movedRange(literal, guess), formOf(literal, parent), guess, context, {
+      ...staged,
+      ...(taker && { taker }),
+    })
   }
   return {
     visit: isTestFile(path) ? () => {} : visit,
@@ -106,6 +115,33 @@ export function findingsIn(file: SourceFile): {
       return byStages(open.map((finding) => byUse(finding, uses.hold))).map((finding) => placed(finding, text))
     },
   }
+}
+
+/** Tells whether a text is only written to a log or an error, or is the base that any address has that is taken apart. */
+function isPrinted(node: Node, parents: readonly Node[]): boolean {
+  let inner = node
+  for (const parent of parents.toReversed()) {
+    if (/Function|Method|Statement$|Declaration$/.test(parent.type)) return false
+    if (/^(?:New|Call|OptionalCall)Expression$/.test(parent.type)) {
+      const name = lastName(parent.callee) ?? ''
+      const [first, second] = nodesIn(parent.arguments)
+      if (name === 'URL' && second === inner && /^(?:url|originalUrl)$/.test(lastName(first) ?? '')) return true
+      if (parent.type === 'NewExpression' ? /(?:Error|Exception)$/.test(name) : writes(parent, name)) return true
+    }
+    inner = parent
+  }
+  return false
+}
+
+/** `console.log(…)`, `logger.info(…)`, `log('info', …)` */
+function writes({ callee }: Node, name: string): boolean {
+  const owner =
+    isNode(callee) && /^(?:Optional)?MemberExpression$/.test(callee.type) ? lastName(callee.object) : undefined
+  if (owner === undefined) return /^(?:log|logger|debug|print|println|printf)$/.test(name)
+  return (
+    /^(?:log|debug|info|warn|error|trace|fatal|verbose|table|dir|group)$/.test(name) &&
+    /^(?:console|log|_?logger|winston|pino|debug|signale|consola|reporter|out)$/i.test(owner)
+  )
 }
 
 /** Places are looked up for what is found at last: most of what has a name is nothing. */

@@ -1,3 +1,5 @@
+import type { Taker } from './taker.js'
+
 export type Kind =
   | 'credential'
   | 'address'
@@ -80,6 +82,8 @@ export interface Finding {
   /** The words of the name that it is given to, and of what it is a part of. */
   readonly words: readonly string[]
   readonly outer: readonly string[]
+  /** What the value is given to, where that is known. */
+  readonly taker?: Taker | undefined
   readonly confidence: Confidence
   /** Why it was found: a sentence that does not repeat it. */
   readonly reason: string

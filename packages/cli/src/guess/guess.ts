@@ -23,6 +23,7 @@ import {
   namesLimit,
   namesMail,
   namesMode,
+  namesParty,
   namesPhone,
   namesPort,
   namesProse,
@@ -73,11 +74,12 @@ function asSure(guess: Guess | undefined, { words }: Context): Guess | undefined
   return openingOf(guess.value, words) === undefined ? { ...guess, confidence: 'medium' } : guess
 }
 
-function guessNumber(value: number, { words, outer, call, argument, chosen, part }: Context): Guess | undefined {
+function guessNumber(value: number, context: Context): Guess | undefined {
+  const { words, outer, call, argument, part } = context
   if (!Number.isInteger(value) || value < 1) return undefined
   if (value <= 65535 && value > 9) {
     const port = { kind: 'port' as const, value: String(value) }
-    if (namesPort(words) && !isUsualPort(value, words, chosen))
+    if (namesPort(words) && !isUsualPort(value, context))
       return { ...port, confidence: 'high', reason: 'Its name says it is a port.' }
     if (call === 'listen' && argument === 0) return { ...port, confidence: 'high', reason: 'A server listens on it.' }
   }
@@ -87,9 +89,9 @@ function guessNumber(value: number, { words, outer, call, argument, chosen, part
     : undefined
 }
 
-/** Tells whether a port is that of every web server (RFC 9110, 4.2), which is worked out from something else rather than chosen. */
-function isUsualPort(value: number, words: readonly string[], chosen: boolean): boolean {
-  return (value === 80 || value === 443) && (chosen || /^def(?:ault)?$/.test(words[0] ?? ''))
+/** Tells whether a port is that of every web server (RFC 9110, 4.2), which goes with the scheme rather than being chosen. */
+function isUsualPort(value: number, { words, chosen, object }: Context): boolean {
+  return (value === 80 || value === 443) && (chosen || object !== undefined || /^def(?:ault)?$/.test(words[0] ?? ''))
 }
 
 function guessSwitch(value: boolean, { words }: Context): Guess | undefined {
@@ -104,6 +106,7 @@ export function guessText(literal: Literal, context: Context): Guess | undefined
 
 function guessAnyText(literal: Literal, context: Context): Guess | undefined {
   const { text } = literal
+  if (namesMadeUp(context)) return undefined
   // A connection that goes on before its host is known cannot be cut there.
   if (
     literal.goesOn &&
@@ -123,11 +126,21 @@ function guessAnyText(literal: Literal, context: Context): Guess | undefined {
   )
 }
 
+/** Tells whether a name says that its value is made up, to be shown or tried out. */
+function namesMadeUp({ words, outer }: Context): boolean {
+  return [...words, ...outer].some((word) => madeUp.has(word))
+}
+
+const madeUp = new Set('mock mocks mocked fake dummy stub fixture fixtures example examples sample samples'.split(' '))
+
 /** Credentials that show what they are, whatever they are called. */
-function guessByShape(text: string, { words, makes, call }: Context): Guess | undefined {
+function guessByShape(text: string, context: Context): Guess | undefined {
+  const { words, makes, call } = context
   const credential = { kind: 'credential' as const, value: text, confidence: 'high' as const }
   if (isPrivateKey(text)) return { ...credential, reason: 'It is a private key.' }
   if (isSignedToken(text)) return { ...credential, reason: 'It is a signed token.' }
+  // The address of a resource that is shown beside its title.
+  if (isConnection(text) && !hasUserInformation(text) && isShown(context)) return undefined
   if (isConnection(text))
     return {
       kind: 'connection',
@@ -166,7 +179,10 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
     return { kind: 'host', value: text, confidence: 'high', reason: 'It is a host with a port.' }
   // In a template the address may end in the middle of its path.
   const address = webAddress(text)
-  if (!address || isNominalHost(address.host)) return undefined
+  if (!address || isNominalHost(address.host) || namesParty(words)) return undefined
+  // new URL(request.url, 'http://localhost') needs a base, whichever it is.
+  if (call === 'URL' && context.argument === 1 && /^(?:localhost|127\.0\.0\.1|[a-z]+)$/i.test(address.host))
+    return undefined
   const requested = call !== undefined && requests.has(call)
   if (
     !requested &&
@@ -229,7 +245,10 @@ export function opens({ call, argument, owner, words, outer, listed, name }: Omi
   const isKept = outer.some((word) => keeps.test(word))
   if (last === 'secret' || last === 'secrets') return isKept
   // A cookie's key is its name; its keys are what it is signed with.
-  return last === 'keys' && (isKept || (listed && /^(?:app|server|koa)$/.test(owner ?? '')))
+  return (
+    last === 'keys' &&
+    (isKept || /^(?:exports|config)$/.test(owner ?? '') || (listed && /^(?:app|server|koa)$/.test(owner ?? '')))
+  )
 }
 
 function guessByUse(text: string, context: Context): Guess | undefined {
@@ -270,7 +289,7 @@ function isMemberOfMany(object: Node | undefined): boolean {
 function guessByName(text: string, context: Context): Guess | undefined {
   const { words, outer, name, listed, object } = context
   if (words.length === 0) return undefined
-  const named = namesCredential(words)
+  const named = namesCredential(words) && !isStatus(text)
   const credential = { kind: 'credential' as const, confidence: 'high' as const }
   const lead = words.at(-1) === 'authorization' || /^bearer /i.test(text) ? (scheme.exec(text)?.[0] ?? '') : ''
   // A list of words is about something else, and a token alone may be one of a language.
@@ -298,7 +317,7 @@ function guessByName(text: string, context: Context): Guess | undefined {
     }
   if ((namesSomeKey(words) || namesMisspelt(words)) && !listed && looksLikeKey(text) && !isProse(text, object))
     return { ...credential, value: text, reason: 'It looks like a key, and its name says so.' }
-  if (namesPort(words) && /^[0-9]{2,5}$/.test(text) && !isUsualPort(Number(text), words, context.chosen))
+  if (namesPort(words) && /^[0-9]{2,5}$/.test(text) && !isUsualPort(Number(text), context))
     return { kind: 'port', value: text, confidence: 'high', reason: 'Its name says it is a port.' }
   if (namesHost(words) && isHost(text))
     return { kind: 'host', value: text, confidence: 'high', reason: 'Its name says it is a host.' }
@@ -324,7 +343,8 @@ function guessByName(text: string, context: Context): Guess | undefined {
 
 /** Ids, users, databases, modes: what is recognised by its name and its surroundings. */
 function guessBesideOthers(text: string, { words, outer, object, listed }: Context): Guess | undefined {
-  if (listed || words.length === 0 || !/^[\w.@:~+/=-]{2,100}$/.test(text)) return undefined
+  // A path is a route.
+  if (listed || words.length === 0 || !/^[\w.@:~+=-][\w.@:~+/=-]{1,99}$/.test(text)) return undefined
   const beside = object ? besideIn(object) : alone
   const isOpened = beside.credential || beside.host || outer.some((word) => letIn.test(word))
   const account = { kind: 'account' as const, value: text }
@@ -412,6 +432,14 @@ const isReadIn = oncePerNode(({ properties }) => {
   return texts.length > 1 && read.length * 2 > texts.length
 })
 
+/** Tells whether a text says whether there is a value, in place of it: `not set`, `******`. */
+function isStatus(text: string): boolean {
+  const plain = text.replace(/[*•.…<>()[\]_-]+/g, ' ').trim()
+  return /^(?:(?:not|is|are) )?(?:set|unset|configured|missing|present|provided|defined|undefined|redacted|hidden|masked|found|available|empty|loaded)$/i.test(
+    plain,
+  )
+}
+
 /** Tells whether a text could be a credential at all: not a sentence, the name of a field or a header, or a kind of input. */
 function isPlainValue(text: string, name: string | undefined, words: readonly string[]): boolean {
   if (
@@ -430,6 +458,9 @@ function isPlainValue(text: string, name: string | undefined, words: readonly st
   }
   // const API_TOKEN = 'apiToken' and token: 'X-Token' name a key or a header.
   if (/^[A-Z][A-Z0-9]*(?:_[A-Z0-9]+)+$/.test(text)) return false
+  const own = wordsOf(text)
+  const isKey = /^(?:keys?|name|field|header)$/.test(words.at(-1) ?? '')
+  if ((own.length > 1 || isKey) && own.every((word) => words.includes(word))) return false
   const plain = (each: string) => each.toLowerCase().replace(/[^a-z0-9]/g, '')
   return plain(text) !== plain(name ?? '') && !/^x-[a-z-]+$/i.test(text) && !/^[./<]/.test(text)
 }

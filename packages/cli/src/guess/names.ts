@@ -1,5 +1,15 @@
 import { runTogether, tellingWords } from '../credentials/opening-names.js'
 
+/** Words that say nothing of whose a setting is, when they stand alone. */
+export const plainWords: ReadonlySet<string> = new Set(
+  (
+    'url port href src link uri base endpoint origin host hostname address server key keys token secret password pass from to ' +
+    'sender value default connection string api authorization phone number email mail target baseurl recipient tel client ' +
+    'app application access auth user username database db name domain id mode enabled timeout interval limit max min live ' +
+    'private signing pwd passwd'
+  ).split(' '),
+)
+
 /** A name as a variable's: `ALERT_API_KEY`. Empty if nothing of it can be in one. */
 export function variableName(words: readonly string[]): string {
   const name = words.join('_').toUpperCase()
@@ -156,8 +166,17 @@ export function namesPhone(words: readonly string[]): boolean {
   )
 }
 
+/** Tells whether a name says that its value names one of the two sides of a token (RFC 7519, 4.1). */
+export function namesParty(words: readonly string[]): boolean {
+  return /^(?:iss|issuer|aud|audience)$/.test(words.at(-1) ?? '')
+}
+
+/** Words that say so wherever they are in a name: `docsBaseUrl`. */
+const readWords = new Set('docs documentation readme wiki tutorial repo repository homepage changelog'.split(' '))
+
 /** Names whose values people read, and programs do not act on. */
 export function namesProse(words: readonly string[]): boolean {
+  if (words.some((word) => readWords.has(word))) return true
   return words
     .slice(-2)
     .some((word) =>

@@ -1,5 +1,5 @@
 import { type Context, lastName } from '../code/context.js'
-import { isHostName } from '../code/host-names.js'
+import { isBundlerName, isHostName } from '../code/host-names.js'
 import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from '../code/parse.js'
 import { placeIn } from '../code/place.js'
 import { bare, identifierIn, type Read, type Reads } from '../code/reads.js'
@@ -15,7 +15,8 @@ import { guessText } from './guess.js'
 export function variablesIn(file: SourceFile, { reads, written }: Reads, guards: Guards, taken: Set<Node>): Finding[] {
   if (isTestFile(file.path)) return []
   return reads.flatMap((read) => {
-    if (read.from === 'virtual:mappa/settings' || isHostName(read.name)) return []
+    const isGiven = isHostName(read.name) || (read.from === 'import.meta.env' && isBundlerName(read.name))
+    if (read.from === 'virtual:mappa/settings' || isGiven) return []
     const use = read.node.type === 'ObjectProperty' ? takenApart(read) : takenFrom(read, file.text)
     for (const literal of use.literals) taken.add(literal)
     return [findingOf(file, read, guarded(read, use, guards), written.has(read.name))]

@@ -1,6 +1,6 @@
 import { entriesOf, type Fault, type Legend, type Notice } from 'mappa'
 import { nearest } from 'mappa/command'
-import { isHostName } from '../../code/host-names.js'
+import { isBundlerName, isHostName } from '../../code/host-names.js'
 import { holdsCode, overParsed, type SourceFile } from '../../code/parse.js'
 import { lineAndColumn } from '../../code/place.js'
 import { type Read, type Reads, readsIn } from '../../code/reads.js'
@@ -47,7 +47,8 @@ export function againstCode(definition: Legend, files: Iterable<SourceFile>): Co
       read.add(Object.hasOwn(entries, each.name) ? each.name : each.name.replace(/_FILE$/, ''))
       // The plugin refuses names that its module does not have.
       const isKnown = known.has(each.name) || each.from === 'virtual:mappa/settings'
-      if (!isKnown && !isHostName(each.name) && !isKept(file, each)) faults.push(noEntry(each, file, names))
+      const isGiven = isHostName(each.name) || isBundlerName(each.name)
+      if (!isKnown && !isGiven && !isKept(file, each)) faults.push(noEntry(each, file, names))
     }
     for (const each of computedNotices(found, file)) notices.push(each)
   }
