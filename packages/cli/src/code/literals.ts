@@ -1,4 +1,4 @@
-import { isNode, type Node } from './parse.js'
+import { isNode, type Node, nodesIn } from './parse.js'
 
 /** Rejects literals that no rule below takes, before looking at their surroundings. */
 export function mayBeSetting({ form, text }: Literal): boolean {
@@ -8,7 +8,7 @@ export function mayBeSetting({ form, text }: Literal): boolean {
 }
 
 export interface Literal {
-  readonly form: 'string' | 'number' | 'boolean' | 'template-text'
+  readonly form: 'string' | 'list' | 'number' | 'boolean' | 'template-text'
   readonly text: string
   readonly start: number
   readonly end: number
@@ -21,6 +21,8 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   if (node.type === 'StringLiteral') return { form: 'string', text: node.value as string, start, end, goesOn: false }
   if (node.type === 'NumericLiteral') return { form: 'number', text: String(node.value), start, end, goesOn: false }
   if (node.type === 'BooleanLiteral') return { form: 'boolean', text: String(node.value), start, end, goesOn: false }
+  const list = listText(node)
+  if (list !== undefined) return { form: 'list', text: list, start, end, goesOn: false }
   const product = productOf(node)
   if (product !== undefined) return { form: 'number', text: String(product), start, end, goesOn: false }
   if (node.type !== 'TemplateElement') return undefined
@@ -31,6 +33,26 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   const whole = parent?.type === 'TemplateLiteral' && (parent.quasis as Node[]).length === 1
   if (whole) return { form: 'string', text: raw, start: parent.start, end: parent.end, goesOn: false }
   return { form: 'template-text', text: raw, start, end, goesOn: !node.tail }
+}
+
+/** The texts of a list that holds nothing else, joined with commas as a layer has them; undefined if a layer cannot give them. */
+export function listText(node: unknown): string | undefined {
+  if (!isNode(node) || node.type !== 'ArrayExpression') return undefined
+  const items = nodesIn(node.elements)
+  if (items.length === 0 || items.length > listItemsMax || items.length < (node.elements as unknown[]).length)
+    return undefined
+  const texts = items.flatMap(({ type, value }) =>
+    type === 'StringLiteral' && isListed(String(value)) ? String(value) : [],
+  )
+  return texts.length === items.length ? texts.join(',') : undefined
+}
+
+/** Longer lists are data. Items. */
+const listItemsMax = 50
+
+/** Tells whether a layer gives a text back as one item of a list. */
+export function isListed(text: string): boolean {
+  return text !== '' && text === text.trim() && !/[,"\n\r]|^\[/.test(text)
 }
 
 /** The product of literal factors: `15 * 60 * 1000`. */

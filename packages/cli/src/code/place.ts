@@ -51,3 +51,14 @@ function lineAt(starts: readonly number[], at: number): number {
   }
   return low + 1
 }
+
+/** A statement with its line, if it has that to itself. */
+export function lineOf(
+  { start, end }: { readonly start: number; readonly end: number },
+  text: string,
+): { readonly start: number; readonly end: number } {
+  const before = /(?:^|\n)[ \t]*$/.exec(text.slice(Math.max(0, start - 200), start))
+  const after = /^[ \t]*\r?\n/.exec(text.slice(end, end + 200))
+  if (!before || !after) return { start, end }
+  return { start: start - (before[0].length - (before[0].startsWith('\n') ? 1 : 0)), end: end + after[0].length }
+}

@@ -108,6 +108,7 @@ function candidateOf(
 /** The value that code has now, which settings must reproduce. */
 function typeOf(sites: readonly Finding[], kind: Kind, values: readonly string[]): VariableEntry['type'] {
   if (kind === 'port') return 'port'
+  if (sites.some(({ form }) => form === 'list')) return 'array'
   if (sites.some(({ form }) => form === 'boolean')) return 'boolean'
   if (!sites.some(({ form }) => form === 'number')) return 'string'
   return values.every((value) => /^-?\d{1,15}$/.test(value)) ? 'integer' : 'number'
@@ -145,7 +146,8 @@ function portsOf(candidates: readonly Candidate[]): ReadonlyMap<string, readonly
 /** A port that a server listens on is in addresses too: their values are built on it, so that it is written once. */
 function onPort(candidate: Candidate, ports: ReadonlyMap<string, readonly Candidate[]>): Candidate {
   const { kind, value } = candidate
-  const port = kind === 'address' || kind === 'host' ? /(?<=:)[0-9]{2,5}$/.exec(value ?? '')?.[0] : undefined
+  const isOne = candidate.entry.type !== 'array'
+  const port = isOne && (kind === 'address' || kind === 'host') ? /(?<=:)[0-9]{2,5}$/.exec(value ?? '')?.[0] : undefined
   if (port === undefined || !/(?:^|\/)(?:localhost|127\.0\.0\.1|0\.0\.0\.0|\[::1\]):/.test(value as string))
     return candidate
   const [own, ...more] = ports.get(port) ?? []

@@ -11,6 +11,8 @@ interface Choice {
   readonly whole:
     | { readonly start: number; readonly end: number; readonly lead: string; readonly rest: string }
     | undefined
+  /** Statements behind it that take part in the choice. */
+  readonly chain?: readonly Node[]
   readonly arms: readonly Arm[]
   readonly context: Context
   /** The variable that code asks for its environment, as far as it has one. */
@@ -30,16 +32,36 @@ export interface GuessedChoice extends Choice {
   readonly guesses: readonly Guess[]
 }
 
+/** `{ newCheckout: !isProd }` among features: a switch that is on or off by stage. */
+export function flagAt(property: Node, parents: readonly Node[]) {
+  const node = property.value
+  if (parents.at(-1)?.type !== 'ObjectExpression' || !isNode(node)) return undefined
+  const asked = stageTest(node)
+  if (!asked) return undefined
+  const context = contextOf(node, [...parents, property])
+  if (!context.outer.some((word) => /^(?:features?|flags?|toggles?|switches)$/.test(word))) return undefined
+  const guess: Guess = {
+    kind: 'switch',
+    value: String(asked.negated),
+    confidence: 'high',
+    reason: 'Code switches it by environment.',
+  }
+  const stages = { [asked.stage]: String(!asked.negated) }
+  return { node, guess, context, more: { stages, frame: ['', ''] as const, asks: stageAsked(node) } }
+}
+
 /** The choice that a node makes by environment, if it makes one. */
 export function choiceAt(node: Node, parents: readonly Node[], text: string): GuessedChoice | undefined {
   const choice =
     node.type === 'ConditionalExpression'
       ? conditional(node, parents, text)
       : node.type === 'SwitchStatement' || node.type === 'IfStatement'
-        ? statement(node, parents, text)
-        : node.type === 'ObjectExpression'
-          ? table(node, parents)
-          : undefined
+        ? (statement(node, parents, text) ?? returned(node, parents, text))
+        : node.type === 'VariableDeclaration'
+          ? replaced(node, parents, text)
+          : node.type === 'ObjectExpression'
+            ? table(node, parents)
+            : undefined
   return choice && guessed(choice)
 }
 
@@ -88,6 +110,65 @@ function statement(node: Node, parents: readonly Node[], text: string): Choice |
     arms,
     context: contextOf(first.value, [...parents, node, ...first.parents]),
     asks: stageAsked(node.type === 'SwitchStatement' ? node.discriminant : node.test),
+  }
+}
+
+/** `if (isProd) return '…'`, any number of these, and behind them `return '…'`. */
+function returned(node: Node, parents: readonly Node[], text: string): Choice | undefined {
+  const body = nodesIn(parents.at(-1)?.body)
+  const from = body.indexOf(node)
+  const to = body.findIndex((each, at) => at > from && each.type !== 'IfStatement')
+  const last = body[to]
+  if (from < 0 || last?.type !== 'ReturnStatement' || to - from > armsMax) return undefined
+  const own = body.slice(from, to)
+  const tests = own.map(({ test, alternate }) => (isNode(alternate) ? undefined : stageTest(test)))
+  const deeds = [...own.map(({ consequent }) => inBlock(consequent as Node)), [last]].map((each) => deedOf(each, text))
+  const [first] = deeds
+  if (!first || deeds.some((deed) => deed?.lead !== 'return ') || tests.some((each) => !each)) return undefined
+  const [only] = tests
+  // A negated question in the middle leaves the others to what comes behind.
+  if (tests.some((each) => each?.negated) && tests.length > 1) return undefined
+  const values = (deeds as Deed[]).map(({ value }) => value)
+  const arms = only?.negated
+    ? [
+        { stage: only.stage, node: values[1] as Node },
+        { stage: undefined, node: values[0] as Node },
+      ]
+    : values.map((value, at) => ({ stage: tests[at]?.stage, node: value }))
+  return {
+    whole: { start: node.start, end: node.end, lead: 'return ', rest: text[last.end - 1] === ';' ? ';' : '' },
+    arms,
+    chain: body.slice(from + 1, to + 1),
+    context: contextOf(first.value, [...parents, node, ...first.parents]),
+    asks: stageAsked(node.test),
+  }
+}
+
+/** `let url = '…'`, and right behind it `if (isProd) url = '…'`, once or more. */
+function replaced(node: Node, parents: readonly Node[], text: string): Choice | undefined {
+  const [declarator, ...more] = nodesIn(node.declarations)
+  const name = isNode(declarator?.id) && declarator.id.type === 'Identifier' ? declarator.id.name : undefined
+  if (!declarator || name === undefined || !isNode(declarator.init) || more.length > 0) return undefined
+  const body = nodesIn(parents.at(-1)?.body)
+  const from = body.indexOf(node)
+  const chain: Node[] = []
+  const arms: Arm[] = []
+  for (const each of from < 0 ? [] : body.slice(from + 1)) {
+    const asked = each.type === 'IfStatement' && !isNode(each.alternate) ? stageTest(each.test) : undefined
+    const deed = asked && !asked.negated ? deedOf(inBlock(each.consequent as Node), text) : undefined
+    if (!asked || deed?.lead.replace(/\s*=\s*$/, '') !== name) break
+    chain.push(each)
+    // The last one that applies counts.
+    arms.unshift({ stage: asked.stage, node: deed.value })
+  }
+  if (chain.length === 0) return undefined
+  const { init } = declarator
+  return {
+    whole: { start: init.start, end: init.end, lead: '', rest: '' },
+    arms: [...arms, { stage: undefined, node: init }],
+    chain,
+    context: contextOf(init, [...parents, node, declarator]),
+    asks: stageAsked(chain[0]?.test),
   }
 }
 

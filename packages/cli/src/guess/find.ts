@@ -2,10 +2,10 @@ import { type Context, contextOf, lastName } from '../code/context.js'
 import { grouped } from '../code/grouped.js'
 import { type Literal, literalOf, mayBeSetting } from '../code/literals.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit } from '../code/parse.js'
-import { placeIn } from '../code/place.js'
+import { lineOf, placeIn } from '../code/place.js'
 import { type StageBranch, stageBranch } from '../code/stages/stage-branches.js'
 import { isTestFile } from '../code/test-files.js'
-import { choiceAt, type GuessedChoice, isChosen } from './choices.js'
+import { choiceAt, flagAt, type GuessedChoice, isChosen } from './choices.js'
 import type { Finding, IfUsed, Range } from './finding.js'
 import { type Guess, guessOf } from './guess.js'
 import { importsOf, takerOf } from './taker.js'
@@ -58,8 +58,9 @@ export function findingsIn(file: SourceFile): {
     findings.push({ node, finding })
   }
   const taken = new Set<Node>()
-  const addChoice = ({ whole, arms, form, guesses, context, asks }: GuessedChoice) => {
-    for (const { node } of arms) taken.add(node)
+  const addChoice = ({ whole, arms, form, guesses, context, asks, chain }: GuessedChoice) => {
+    for (const node of chain ?? []) taken.add(node)
+    for (const { node } of arms) for (const each of [node, ...nodesIn(node.elements)]) taken.add(each)
     if (!whole) {
       const group = `${path}:${arms[0]?.node.start}`
       for (const [at, { stage, node }] of arms.entries())
@@ -75,6 +76,7 @@ export function findingsIn(file: SourceFile): {
       stages: Object.fromEntries(staged),
       frame,
       asks,
+      ...(chain && { chain: chain.map(spanOf), dropped: chain.map((each) => lineOf(each, text)) }),
     })
   }
   const imports = new Map<string, readonly string[]>()
@@ -84,6 +86,10 @@ export function findingsIn(file: SourceFile): {
     if (/^(?:ImportDeclaration|VariableDeclarator)$/.test(node.type))
       for (const [local, words] of importsOf(node)) imports.set(local, words)
     if (!looked.has(node.type) || taken.has(node)) return
+    if (node.type === 'ObjectProperty') {
+      const flag = flagAt(node, parents)
+      return flag && add(flag.node, flag.node, 'boolean', flag.guess, flag.context, flag.more)
+    }
     const choice = choiceAt(node, parents, text)
     if (choice) return addChoice(choice)
     const parent = parents.at(-1)
@@ -102,6 +108,7 @@ export function findingsIn(file: SourceFile): {
     const guess = own ?? (branch && ofBranch(literal, context))
     const staged = branch && guess && stagedBy(branch, path, guess, own === undefined)
     if (!guess) return
+    if (node.type === 'ArrayExpression') for (const each of nodesIn(node.elements)) taken.add(each)
     const taker = takerOf(context, around, imports)
     add(node, movedRange(literal, guess), formOf(literal, parent), guess, context, {
       ...staged,
@@ -235,7 +242,10 @@ const looked: ReadonlySet<string> = new Set([
   'ConditionalExpression',
   'SwitchStatement',
   'IfStatement',
+  'VariableDeclaration',
   'ObjectExpression',
+  'ArrayExpression',
+  'ObjectProperty',
 ])
 
 /** Of a template's text only the moved part is replaced. */

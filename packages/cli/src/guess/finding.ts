@@ -29,6 +29,7 @@ export interface Finding {
   /** Its form in the file, so that it can be replaced; `script`, `container` and `python` are in files of other kinds. */
   readonly form:
     | 'string'
+    | 'list'
     | 'number'
     | 'boolean'
     | 'template-text'
@@ -57,6 +58,8 @@ export interface Finding {
   readonly frame?: readonly [string, string]
   /** Other ranges to remove. */
   readonly dropped?: readonly Range[]
+  /** The statements behind it, in order, that choose its value, too: they go with it. */
+  readonly chain?: readonly Range[]
   /** The ranges of its values. */
   readonly literals: readonly Range[]
   /** True if it counts only beside others of the same value: nothing but that value speaks for it. */
@@ -104,9 +107,9 @@ export interface Range {
 export interface VariableUse {
   readonly name: string
   /** The fallback in code, as text, and its range. */
-  readonly fallback: { readonly text: string; readonly form: 'string' | 'number' | 'boolean' } | undefined
+  readonly fallback: { readonly text: string; readonly form: 'string' | 'number' | 'boolean' | 'list' } | undefined
   /** The type that code makes of the text. */
-  readonly wanted: 'text' | 'number' | 'integer' | 'switch'
+  readonly wanted: 'text' | 'number' | 'integer' | 'switch' | 'list'
   /** For a switch: what it is without a value, and whether code asks for the contrary. */
   readonly without?: boolean
   readonly contrary?: boolean
@@ -122,6 +125,8 @@ export interface VariableUse {
   readonly secret: boolean
   /** The read alone, without its fallback and what is made of it. */
   readonly bare: Range
+  /** Where the same expression reads it once more: `LIST ? LIST.split(',') : []`. */
+  readonly again?: Range
   /** Why code could not take it from settings there. */
   readonly stuck?: string
   /** The destructuring that reads it: its declaration, and the rest of it. */
@@ -137,13 +142,16 @@ export interface Pattern extends Range {
   readonly local: string
 }
 
+/** A default in the legend; a list is an array's. */
+export type DefaultValue = string | number | boolean | readonly string[]
+
 /** A variable's entry, as far as the code shows. */
 export interface VariableEntry {
-  readonly type: 'string' | 'port' | 'integer' | 'number' | 'boolean'
+  readonly type: 'string' | 'port' | 'integer' | 'number' | 'boolean' | 'array'
   readonly secret: boolean
-  readonly default?: string | number | boolean
+  readonly default?: DefaultValue
   /** Defaults of single stages, where no layer can give them to everyone. */
-  readonly stageDefaults?: Readonly<Record<string, string | number | boolean>>
+  readonly stageDefaults?: Readonly<Record<string, DefaultValue>>
   /** The words that code has there, where only a few are known to it. */
   readonly enum?: readonly string[]
   readonly optional: boolean

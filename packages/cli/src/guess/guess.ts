@@ -65,7 +65,26 @@ export interface Guess {
 /** Classifies a literal by its text and its surroundings. */
 export function guessOf(literal: Literal, context: Context): Guess | undefined {
   if (literal.form === 'number') return guessNumber(Number(literal.text), context)
+  if (literal.form === 'list') return guessList(literal, context)
   return literal.form === 'boolean' ? guessSwitch(literal.text === 'true', context) : guessText(literal, context)
+}
+
+/** Addresses, hosts or receivers of which code has a list: one setting, if that has a name and each of them is one. */
+function guessList(literal: Literal, context: Context): Guess | undefined {
+  if (context.words.length === 0) return undefined
+  const items = literal.text.split(',')
+  const guesses = items.map((text) => guessText({ ...literal, form: 'string', text }, { ...context, listed: true }))
+  const [first] = guesses
+  const isOne = guesses.every(
+    (each, at) =>
+      each?.kind === first?.kind &&
+      each?.value === items[at] &&
+      !each?.echo &&
+      !each?.ifUsed &&
+      each?.confidence !== 'low',
+  )
+  if (!first || !isOne || !/^(?:address|host|mail)$/.test(first.kind)) return undefined
+  return { kind: first.kind, value: literal.text, confidence: first.confidence, reason: first.reason }
 }
 
 /** A credential is one for sure where `guard` would find it, too; any other still is what its surroundings say. */

@@ -133,7 +133,7 @@ const plainLabel =
   /^(?:www\d*|\w|\d+|localhost|apis?|app|rest|v\d+|web|dev|test|staging|stage|prod|gateway|network|services?)$/i
 
 /** A subject for a setting without a telling name: its host's first label, its connection's target, its key's start, or its file. */
-function subjectOf({ kind, value, path }: Finding): readonly string[] {
+function subjectOf({ kind, value, stages = {}, path }: Finding): readonly string[] {
   if (kind === 'connection') {
     const scheme = String(value).replace(/:.*$/s, '').toLowerCase().replace(/\+.*$/, '')
     return [
@@ -146,7 +146,11 @@ function subjectOf({ kind, value, path }: Finding): readonly string[] {
     const label = /^([a-z]{2,12})[_-](?:live|test|prod|secret|private)[_-]/.exec(value ?? '')?.[1]
     if (label !== undefined) return [label]
   }
-  const host = /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(value ?? '')?.[1] ?? ''
+  // Of the hosts of several stages, the first that is not this machine.
+  const hosts = [value, ...Object.values(stages)].map(
+    (each) => /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(each ?? '')?.[1] ?? '',
+  )
+  const host = hosts.find((each) => /[A-Za-z].*\./.test(each)) ?? ''
   const label =
     kind === 'address' || kind === 'host'
       ? (host

@@ -1,5 +1,5 @@
 import { wordsOf } from '../code/words.js'
-import type { VariableEntry, VariableUse } from './finding.js'
+import type { DefaultValue, VariableEntry, VariableUse } from './finding.js'
 import { namesPort } from './names.js'
 
 /** The entry that the uses of one variable ask for, with values from elsewhere: scripts and containers. */
@@ -36,8 +36,14 @@ export function entryOf(uses: readonly VariableUse[], values: readonly string[])
   return {
     ...base,
     type,
-    default: type === 'string' ? fallback : type === 'boolean' ? fallback === 'true' : Number(fallback),
+    default: typedAs(fallback, type),
   }
+}
+
+/** The value that a text is as a default of a type. */
+export function typedAs(text: string, type: VariableEntry['type']): DefaultValue {
+  if (type === 'array') return text.split(',')
+  return type === 'string' ? text : type === 'boolean' ? text === 'true' : Number(text)
 }
 
 /** Tells whether code would not work without a value: then it is required, and elsewhere code goes on as it did. */
@@ -52,6 +58,7 @@ function typeFor(
   words: readonly string[],
   values: readonly string[],
 ): VariableEntry['type'] {
+  if (uses.every(({ wanted, given }) => wanted === 'list' && !given)) return 'array'
   if (
     values.length > 0 &&
     values.every((value) => /^(?:true|false)$/.test(value)) &&
@@ -59,7 +66,9 @@ function typeFor(
   )
     return 'boolean'
   const whole = values.every((value) => /^-?[0-9]{1,15}$/.test(value))
-  const counts = uses.some(({ wanted, fallback }) => wanted !== 'text' || fallback?.form === 'number')
+  const counts = uses.some(
+    ({ wanted, fallback }) => (wanted !== 'text' && wanted !== 'list') || fallback?.form === 'number',
+  )
   const isPort = values.every((value) => /^[1-9][0-9]{0,4}$/.test(value) && Number(value) < 65536)
   if (namesPort(words) && isPort && (counts || values.length > 0)) return 'port'
   if (!counts || !values.every((value) => value.trim() !== '' && Number.isFinite(Number(value)))) return 'string'
@@ -69,6 +78,8 @@ function typeFor(
 /** Code in a literal's place: `read`, or an expression that turns it into the former value. */
 export function variableRead(read: string, use: VariableUse, entry: VariableEntry): string {
   if (entry.type === 'boolean' && use.wanted === 'switch') return use.contrary ? `!${read}` : read
+  // Settings are frozen, and code may change its own list.
+  if (entry.type === 'array') return `[...${read}]`
   const isNumber = entry.type === 'port' || entry.type === 'integer' || entry.type === 'number'
   // A text stays a text.
   return isNumber && use.wanted === 'text' && use.fallback?.form !== 'number' ? `String(${read})` : read

@@ -1,7 +1,8 @@
 import { type Context, lastName } from '../code/context.js'
 import { isBundlerName, isHostName } from '../code/host-names.js'
+import { listText } from '../code/literals.js'
 import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from '../code/parse.js'
-import { placeIn } from '../code/place.js'
+import { lineOf, placeIn } from '../code/place.js'
 import { bare, identifierIn, type Read, type Reads } from '../code/reads.js'
 import { ends, type Guards, isUnderCondition } from '../code/stages/guards.js'
 import { isTestFile } from '../code/test-files.js'
@@ -17,6 +18,7 @@ export function variablesIn(file: SourceFile, { reads, written }: Reads, guards:
   return reads.flatMap((read) => {
     const isGiven = isHostName(read.name) || (read.from === 'import.meta.env' && isBundlerName(read.name))
     if (read.from === 'virtual:mappa/settings' || isGiven) return []
+    if (isReadAgain(read)) return []
     const use = read.node.type === 'ObjectProperty' ? takenApart(read) : takenFrom(read, file.text)
     for (const literal of use.literals) taken.add(literal)
     return [findingOf(file, read, guarded(read, use, guards), written.has(read.name))]
@@ -226,19 +228,38 @@ function takenFrom({ name, node, parents }: Read, text: string): ReadSite {
     }
     const isFallback = parent.type === 'LogicalExpression' && parent.left === inner && parent.operator !== '&&'
     if (isFallback && !fallback) {
-      const other = fallbackOf(name, parent.right)
+      const other = fallbackOf(name, parent.right, wanted)
       if (!other) {
         asks = true
         break
       }
       fallback = other
-      literals.push(parent.right as Node)
+      literals.push(parent.right as Node, ...nodesIn((parent.right as Node).elements))
     } else if (conversionOf(parent, inner) && wanted === 'text') wanted = conversionOf(parent, inner) ?? 'text'
-    else break
+    else if (isSplit(parents[at - 1], parent, inner) && wanted === 'text' && fallback?.form !== 'number') {
+      wanted = 'list'
+      at--
+      inner = parents[at] as Node
+      whole = withBrackets(inner, text)
+      continue
+    } else break
     inner = parent
     whole = withBrackets(parent, text)
   }
   const outer = parents[at]
+  const chosen = wanted === 'text' && fallback === undefined ? listChosen(outer, inner) : undefined
+  if (chosen && outer)
+    return {
+      whole: withBrackets(outer, text),
+      use: {
+        fallback: chosen.fallback,
+        wanted: 'list',
+        asks: false,
+        bare: rangeOf(node),
+        again: rangeOf(chosen.again),
+      },
+      literals: [outer.alternate as Node, ...nodesIn((outer.alternate as Node).elements)],
+    }
   const comparison = fallback === undefined && wanted === 'text' ? switchOf(outer, inner) : undefined
   if (comparison && outer) {
     for (const side of [outer.left, outer.right]) if (isNode(side) && side !== inner) literals.push(side)
@@ -267,7 +288,9 @@ function rangeOf({ start, end }: Range): Range {
 }
 
 /** The fallback in code, if it may be a value of the variable: a credential is not empty, and neither true nor false. */
-function fallbackOf(name: string, node: unknown): VariableUse['fallback'] {
+function fallbackOf(name: string, node: unknown, wanted?: VariableUse['wanted']): VariableUse['fallback'] {
+  const list = wanted === 'list' ? listText(bare(node)) : undefined
+  if (wanted === 'list') return list === undefined ? undefined : { text: list, form: 'list' }
   const fallback = literalText(node)
   return fallback?.text === '' || (fallback?.form === 'boolean' && namesCredential(wordsOf(name)))
     ? undefined
@@ -283,6 +306,51 @@ function literalText(node: unknown): VariableUse['fallback'] {
   const [only, ...more] = own.type === 'TemplateLiteral' ? nodesIn(own.quasis) : []
   const { cooked } = (only?.value ?? {}) as { cooked?: string }
   return cooked !== undefined && more.length === 0 ? { text: cooked, form: 'string' } : undefined
+}
+
+/** `LIST.split(',')` */
+function isSplit(call: Node | undefined, member: Node, inner: Node): boolean {
+  if (!/^(?:Optional)?MemberExpression$/.test(member.type) || member.object !== inner) return false
+  const [separator, ...more] = nodesIn(call?.arguments)
+  return (
+    /^(?:Optional)?CallExpression$/.test(call?.type ?? '') &&
+    call?.callee === member &&
+    identifierIn(member.property) === 'split' &&
+    separator?.type === 'StringLiteral' &&
+    separator.value === ',' &&
+    more.length === 0
+  )
+}
+
+/** `LIST ? LIST.split(',') : ['a', 'b']`: the list, and where it is read again. */
+function listChosen(
+  outer: Node | undefined,
+  inner: Node,
+): { readonly fallback: VariableUse['fallback']; readonly again: Node } | undefined {
+  if (outer?.type !== 'ConditionalExpression' || outer.test !== inner || !isNode(outer.consequent)) return undefined
+  const member = outer.consequent.callee
+  const again = isNode(member) ? member.object : undefined
+  const list = listText(bare(outer.alternate))
+  if (!isNode(member) || !isNode(again) || list === undefined || !isSplit(outer.consequent, member, again))
+    return undefined
+  return isSameRead(again, inner) ? { fallback: { text: list, form: 'list' }, again } : undefined
+}
+
+/** Tells whether a read is the second one of such a choice. */
+function isReadAgain({ node, parents }: Read): boolean {
+  const outer = parents.at(-3)
+  return (
+    outer?.type === 'ConditionalExpression' &&
+    outer.test !== node &&
+    listChosen(outer, outer.test as Node)?.again === node
+  )
+}
+
+/** Tells whether two expressions are `process.env.NAME` of one name. */
+function isSameRead(one: Node, other: Node): boolean {
+  return (
+    lastName(one) !== undefined && lastName(one) === lastName(other) && one.end - one.start === other.end - other.start
+  )
 }
 
 /** `Number(…)`, `parseFloat(…)`, `+…`; `parseInt(…)` and `parseInt(…, 10)`. */
@@ -368,14 +436,6 @@ function fallbackIn({ test, consequent, alternate }: Node, local: string) {
   if (!lacks || more.length > 0 || set?.type !== 'AssignmentExpression' || set.operator !== '=') return undefined
   const fallback = identifierIn(set.left) === local ? literalText(set.right) : undefined
   return fallback && fallback.text !== '' ? { fallback, literal: set.right as Node } : undefined
-}
-
-/** A statement with its line, if it has that to itself. */
-function lineOf({ start, end }: Node, text: string): Range {
-  const before = /(?:^|\n)[ \t]*$/.exec(text.slice(Math.max(0, start - 200), start))
-  const after = /^[ \t]*\r?\n/.exec(text.slice(end, end + 200))
-  if (!before || !after) return { start, end }
-  return { start: start - (before[0].length - (before[0].startsWith('\n') ? 1 : 0)), end: end + after[0].length }
 }
 
 // -- taken apart ---------------------------------------------------------------------------------------------------

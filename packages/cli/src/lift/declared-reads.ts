@@ -47,7 +47,8 @@ function differenceFrom({ entry: asked, value, reach, stages }: Candidate, entry
     return 'Code has a fallback, but the legend has no default.'
   if (entry.default !== undefined && asked.default === undefined)
     return 'The legend has a default, but code has no fallback.'
-  if (entry.default !== asked.default) return 'Code falls back to another value than the default in the legend.'
+  if (JSON.stringify(entry.default) !== JSON.stringify(asked.default))
+    return 'Code falls back to another value than the default in the legend.'
   if ((entry.optional === true) !== asked.optional)
     return entry.optional
       ? 'The legend has it as optional, but code needs a value.'

@@ -31,7 +31,9 @@ export function guessedEntry({ name, texts, started, comment, read, page }: Know
     ...(secret && { secret: true }),
     ...(page && { reach: 'browser' }),
   }
-  const fallback = read?.entry.default
+  const own = read?.entry.default
+  // Unchanged code splits the text itself.
+  const fallback = typeof own === 'object' ? own.join(',') : own
   const isGiven = texts.size > 0
   // Unchanged code would take the text "false" for true.
   const isFalse =
@@ -102,6 +104,7 @@ function typeWords(name: string, values: readonly string[], read: Candidate | un
   if (all((text) => isMail(text) && !text.includes('<'))) return { type: 'string', format: 'email' }
   if (values.length > 0 || !read) return { type: 'string' }
   const { type, format } = wordsOfEntry(read)
+  if (type === 'array') return { type: 'string' }
   return { ...(type !== undefined && { type }), ...(format !== undefined && { format }) } as Words
 }
 

@@ -29,6 +29,8 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
     if (finding.form === 'pattern') continue
     const { start, end, text } = replacement(read, candidate, finding)
     code.overwrite(start, end, text)
+    const { again } = finding.variable ?? {}
+    if (again && stays) code.overwrite(again.start, again.end, text)
   }
   editPatterns(code, before, sites, names)
   const parsed = parseFile({ path, text: before })
@@ -75,7 +77,7 @@ function replacement(read: string, { entry }: Candidate, finding: Finding): Rang
   }
   if (form === 'template-text') return { start, end, text: `\${${read}}` }
   // A text stays a text.
-  const own = kind === 'port' && form !== 'number' ? `String(${read})` : read
+  const own = kind === 'port' && form !== 'number' ? `String(${read})` : form === 'list' ? `[...${read}]` : read
   const expression =
     rest === '' && lead === '' ? own : `\`${lead}\${${own}}${rest.replace(/[`\\]|\$(?=\{)/g, '\\$&')}\``
   const [before, behind] = frame ?? ['', '']

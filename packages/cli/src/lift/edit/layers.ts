@@ -2,6 +2,7 @@ import { readLayer, variablesOf } from 'mappa'
 import { openQuote, samplePath, sampleText } from '../../declared/sample.js'
 import { withIgnoreRules } from '../../edits/ignore.js'
 import type { Candidate } from '../../guess/finding.js'
+import { typedAs } from '../../guess/variable-entry.js'
 import type { LiftedFile, Target } from '../change.js'
 import { wordsOfEntry } from './legend.js'
 
@@ -18,22 +19,20 @@ export function forEveryone(candidates: readonly Candidate[], { read, ignored, u
     const { secret, value, stages, entry } = candidate
     if (secret) return candidate
     const own = Object.entries(stages)
-    const moved = own.filter(([stage]) => isKept(stage)).map(([stage, text]) => [stage, typedAs(text, entry)] as const)
+    const moved = own
+      .filter(([stage]) => isKept(stage))
+      .map(([stage, text]) => [stage, typedAs(text, entry.type)] as const)
     return {
       ...candidate,
       value: isKept(undefined) ? undefined : value,
       stages: Object.fromEntries(own.filter(([stage]) => !isKept(stage))),
       entry: {
         ...entry,
-        ...(isKept(undefined) && value !== undefined && { default: typedAs(value, entry) }),
+        ...(isKept(undefined) && value !== undefined && { default: typedAs(value, entry.type) }),
         ...(moved.length > 0 && { stageDefaults: Object.fromEntries(moved) }),
       },
     }
   })
-}
-
-function typedAs(text: string, { type }: Candidate['entry']): string | number | boolean {
-  return type === 'string' ? text : type === 'boolean' ? text === 'true' : Number(text)
 }
 
 /** First text of the shared layer: without a layer file a start would not know its stage. */

@@ -11,7 +11,9 @@ export function wordsOfEntry({ kind, entry, reach }: Candidate): Words {
   ])
   return {
     type: entry.type,
-    ...(kind === 'address' && { format: 'uri' }),
+    ...(entry.type === 'array'
+      ? { items: { type: 'string', ...(kind === 'address' && { format: 'uri' }) } }
+      : kind === 'address' && { format: 'uri' }),
     ...(entry.enum && { enum: entry.enum }),
     ...(entry.secret && { secret: true }),
     ...(reach === 'browser' && { reach }),

@@ -1,7 +1,8 @@
 import { type Legend, layerFromValues, legend, surveyLayers } from 'mappa'
+import { isListed } from '../../code/literals.js'
 import { isNode } from '../../code/parse.js'
 import { Evaluator } from '../../code/values/evaluate.js'
-import { isPrimitive, notKnown, type Primitive } from '../../code/values/value.js'
+import { isPrimitive, ListValue, notKnown, type Primitive } from '../../code/values/value.js'
 import type { Candidate, Finding, TextDifference, VariableEntry, VariableUse } from '../../guess/finding.js'
 import { staysAround } from '../../guess/variable-entry.js'
 import { wordsOfEntry } from '../edit/legend.js'
@@ -98,7 +99,9 @@ interface OldRead {
   readonly value: (given: Primitive) => OldValue
 }
 
-type OldValue = { readonly known: true; readonly value: Primitive } | { readonly known: false }
+/** What code or settings hold: of a list its texts. */
+type Held = Primitive | readonly Primitive[]
+type OldValue = { readonly known: true; readonly value: Held } | { readonly known: false }
 
 function oldRead(site: Finding, name: string, code: ProjectCode): OldRead {
   const use = site.variable as VariableUse
@@ -125,7 +128,13 @@ function oldRead(site: Finding, name: string, code: ProjectCode): OldRead {
 }
 
 function primitiveOutcome(outcome: ReturnType<Evaluator['outcome']>): OldValue {
-  return outcome.known && isPrimitive(outcome.value) ? { known: true, value: outcome.value } : { known: false }
+  if (!outcome.known) return { known: false }
+  const { value } = outcome
+  if (value instanceof ListValue)
+    return value.items.every(isPrimitive)
+      ? { known: true, value: value.items as readonly Primitive[] }
+      : { known: false }
+  return isPrimitive(value) ? { known: true, value } : { known: false }
 }
 
 function fallbackValue({ text, form }: { readonly text: string; readonly form: string }): Primitive {
@@ -159,11 +168,11 @@ function compared(candidate: Candidate, reads: readonly OldRead[]): readonly Tex
 }
 
 /** What settings hold of texts by an entry; `refused` where a start with that text is. Many variables have the same words. */
-const settled = new Map<string, Map<string | undefined, { readonly value: Primitive } | 'refused'>>()
+const settled = new Map<string, Map<string | undefined, { readonly value: Held } | 'refused'>>()
 
-function settingOf(words: object, text: string | undefined): { readonly value: Primitive } | 'refused' {
+function settingOf(words: object, text: string | undefined): { readonly value: Held } | 'refused' {
   const key = JSON.stringify(words)
-  const own = settled.get(key) ?? new Map<string | undefined, { readonly value: Primitive } | 'refused'>()
+  const own = settled.get(key) ?? new Map<string | undefined, { readonly value: Held } | 'refused'>()
   settled.set(key, own)
   const known = own.get(text)
   if (known) return known
@@ -171,20 +180,15 @@ function settingOf(words: object, text: string | undefined): { readonly value: P
   const layer = layerFromValues('the process environment', given, { source: 'environment' })
   const definition = legend({ VALUE: words as never }) as Legend
   const { faults, settings } = surveyLayers(definition, { stage: 'development', layers: [layer] })
-  const values = settings as Readonly<Record<string, Primitive>> | undefined
+  const values = settings as Readonly<Record<string, Held>> | undefined
   const found = faults.length === 0 ? { value: values?.VALUE } : 'refused'
   own.set(text, found)
   return found
 }
 
 /** What code gets in the place of the old expression. */
-function newValue(
-  use: VariableUse,
-  entry: VariableEntry,
-  given: Primitive,
-  around: OldRead['value'] | undefined,
-): OldValue {
-  if (around) return around(given)
+function newValue(use: VariableUse, entry: VariableEntry, given: Held, around: OldRead['value'] | undefined): OldValue {
+  if (around) return typeof given === 'object' && given !== null ? { known: false } : around(given)
   if (entry.type === 'boolean' && use.wanted === 'switch') return { known: true, value: use.contrary ? !given : given }
   const isNumber = /^(?:port|integer|number)$/.test(entry.type)
   if (isNumber && use.wanted === 'text' && use.fallback?.form !== 'number') return { known: true, value: String(given) }
@@ -195,13 +199,16 @@ function newValue(
 }
 
 /** A number in the place of its text is the same to code that counts with it, which its fallback shows. */
-function isSameValue(old: Primitive, now: Primitive): boolean {
+function isSameValue(old: Held, now: Held): boolean {
+  if (isList(old) || isList(now)) return JSON.stringify(old) === JSON.stringify(now) && isList(old) && isList(now)
   if (Object.is(old, now) || (old === 0 && now === 0)) return true
   return typeof now === 'number' && typeof old === 'string' && old.trim() !== '' && Number(old) === now
 }
 
 /** Tells whether code took a text as what it says: itself, its number, or its truth. A port is a whole number from 1. */
-function isAsWritten(old: Primitive, text: string, { type }: VariableEntry): boolean {
+function isAsWritten(old: Held, text: string, { type }: VariableEntry): boolean {
+  // Items of a list that a layer can give.
+  if (isList(old)) return old.join(',') === text && old.every((item) => isListed(String(item)))
   const number = text.trim() === '' ? Number.NaN : Number(text)
   if (type === 'port' && !(/^\d+$/.test(text) && number > 0 && number < 65536)) return false
   if (typeof old === 'boolean') return text === String(old)
@@ -210,6 +217,10 @@ function isAsWritten(old: Primitive, text: string, { type }: VariableEntry): boo
   return old === text && text !== ''
 }
 
-function asCode(value: Primitive): string {
-  return typeof value === 'string' ? JSON.stringify(value) : String(value)
+function isList(value: Held): value is readonly Primitive[] {
+  return Array.isArray(value)
+}
+
+function asCode(value: Held): string {
+  return typeof value === 'string' || isList(value) ? JSON.stringify(value) : String(value)
 }

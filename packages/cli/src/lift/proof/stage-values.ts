@@ -1,7 +1,8 @@
+import { isListed } from '../../code/literals.js'
 import { isNode, type Node, nodesIn } from '../../code/parse.js'
 import { Evaluator, type Outcome } from '../../code/values/evaluate.js'
 import type { CodeModule } from '../../code/values/modules.js'
-import { isPrimitive, notKnown } from '../../code/values/value.js'
+import { isPrimitive, ListValue, notKnown, type Value } from '../../code/values/value.js'
 import { wordsOf } from '../../code/words.js'
 import type { Candidate, Finding } from '../../guess/finding.js'
 import type { ProjectCode } from './project-code.js'
@@ -39,7 +40,7 @@ function isChoice({ stages, frame, variable, group, form }: Finding): boolean {
     frame !== undefined &&
     variable === undefined &&
     group === undefined &&
-    /^(?:string|number|boolean)$/.test(form)
+    /^(?:string|number|boolean|list)$/.test(form)
   )
 }
 
@@ -58,6 +59,8 @@ function valuesAt(site: Finding, { stages, code }: StagesProved): Values | { rea
   const module = code.module(site.path)
   const node = module && code.nodeAt(module, site)
   if (!module || !node) return { why: `${site.path} is not followed` }
+  const chain = (site.chain ?? []).flatMap((each) => code.nodeAt(module, each) ?? [])
+  if (chain.length < (site.chain ?? []).length) return { why: `${site.path} is not followed` }
   const asks = new Set<string>()
   const textIn = (stage: string | typeof unset): string | undefined | { readonly why: string } => {
     const evaluator = new Evaluator(
@@ -74,12 +77,12 @@ function valuesAt(site: Finding, { stages, code }: StagesProved): Values | { rea
         return stage === unset ? undefined : stage
       }),
     )
-    const outcome = chosen(node, module, evaluator)
+    const outcome = chosenOf([node, ...chain], module, evaluator)
     if (!outcome.known) return { why: asClause(outcome.why) }
     const { value } = outcome
     if (value === undefined) return undefined
-    if (!isPrimitive(value) || value === null) return { why: 'it is not a text or a number in each stage' }
-    const text = String(value)
+    const text = textOf(value)
+    if (text === undefined) return { why: 'it is not a text or a number in each stage' }
     const isFramed =
       text.startsWith(site.lead) && text.endsWith(site.rest) && text.length >= site.lead.length + site.rest.length
     return isFramed
@@ -107,6 +110,31 @@ function valuesAt(site: Finding, { stages, code }: StagesProved): Values | { rea
 /** Tells whether a variable says by its name that it tells the environment: `NODE_ENV`, `APP_STAGE`. */
 function tellsStage(name: string): boolean {
   return /^(?:env|environment|stage|mode)$/.test(wordsOf(name).at(-1) ?? '')
+}
+
+/** The text of a value for a layer: of a list its texts, which hold no comma; undefined for what a layer cannot give. */
+function textOf(value: Value): string | undefined {
+  if (!(value instanceof ListValue)) return isPrimitive(value) && value !== null ? String(value) : undefined
+  const texts = value.items.flatMap((item) => (typeof item === 'string' && isListed(item) ? item : []))
+  return texts.length > 0 && texts.length === value.items.length ? texts.join(',') : undefined
+}
+
+/** The value that the first of several statements returns that returns, or the last one sets that sets it. */
+function chosenOf([first, ...others]: readonly Node[], module: CodeModule, evaluator: Evaluator): Outcome {
+  if (!first) return { known: false, why: 'A branch does nothing' }
+  if (others.length === 0) return chosen(first, module, evaluator)
+  const asked = first.type === 'IfStatement' ? evaluator.outcome(first.test as Node, module) : undefined
+  if (asked) {
+    if (!asked.known) return asked
+    return asked.value ? chosen(first.consequent as Node, module, evaluator) : chosenOf(others, module, evaluator)
+  }
+  let value = chosen(first, module, evaluator)
+  for (const each of others) {
+    const own = evaluator.outcome(each.test as Node, module)
+    if (!own.known) return own
+    if (own.value) value = chosen(each.consequent as Node, module, evaluator)
+  }
+  return value
 }
 
 /** The value of an expression, or that which a statement returns or assigns. */
