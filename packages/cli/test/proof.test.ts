@@ -76,6 +76,30 @@ const rows: Readonly<Record<string, Row>> = {
     moves: ['FEED_URL'],
     also: ['qa'],
   },
+  'a value that is replaced under conditions': {
+    files: {
+      'app.js': `let feedUrl = ${local}\nif (process.env.NODE_ENV === 'staging') feedUrl = 'https://feed-staging.fennelhill.example'\nif (${isProd}) {\n  feedUrl = ${live}\n}\n${told('feedUrl')}`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'early returns': {
+    files: {
+      'app.js': `function feedUrl() {\n  if (${isProd}) return ${live}\n  if (process.env.NODE_ENV === 'staging') return 'https://feed-staging.fennelhill.example'\n  return ${local}\n}\nconst mapUrl = () => {\n  if (process.env.NODE_ENV !== 'production') {\n    return 'https://map-test.fennelhill.example'\n  }\n  return 'https://map.fennelhill.example'\n}\n${told('feedUrl(), mapUrl()')}`,
+    },
+    moves: ['FEED_URL', 'MAP_URL'],
+  },
+  'lists of addresses, which code may change': {
+    files: {
+      'app.js': `const isProd = ${isProd}\nconst allowedOrigins = isProd ? [${live}] : [${local}, 'http://localhost:4200']\nallowedOrigins.push('x')\nconst hosts = ['a.fennelhill.example', 'b.fennelhill.example']\n${told('allowedOrigins, hosts')}`,
+    },
+    moves: ['ALLOWED_ORIGINS', 'HOSTS'],
+  },
+  'switches of features': {
+    files: {
+      'app.js': `const isProd = ${isProd}\nconst features = { newMap: !isProd, swarmAlert: isProd, isProd }\n${told('features')}`,
+    },
+    moves: ['NEW_MAP', 'SWARM_ALERT'],
+  },
   'build output that goes on reading the variable': {
     files: {
       'package.json':
@@ -228,7 +252,9 @@ const reads: Readonly<Record<string, readonly [expression: string, type: string]
   LOUD: ["process.env.LOUD === 'true'", 'boolean'],
   QUIET: ["process.env.QUIET !== 'false'", 'boolean'],
   LOG_LEVEL: ["process.env.LOG_LEVEL ?? 'info'", 'string'],
-  HIVE_LIST: ["(process.env.HIVE_LIST || 'a,b').split(',')", 'string'],
+  HIVE_LIST: ["(process.env.HIVE_LIST || 'a,b').split(',')", 'array'],
+  HIVE_TAGS: ["process.env.HIVE_TAGS ? process.env.HIVE_TAGS.split(',') : ['a', 'b']", 'array'],
+  HIVE_ROWS: ["process.env.HIVE_ROWS?.split(',') ?? []", 'string'],
   HIVE_NOTE: ['process.env.HIVE_NOTE', 'string'],
 }
 const given = process.env.MAPPA_FIELD

@@ -22,9 +22,12 @@ export interface PackageFiles {
   readonly code: readonly string[]
 }
 
-/** `tsconfig.json` merged with the files that it extends; undefined if there is none, or it cannot be read. */
+/**
+ * `tsconfig.json` merged with the files that it extends, or of the projects that it only refers to the one that has most of the code;
+ * undefined if there is none, or it cannot be read.
+ */
 export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
-  const found = configAt('tsconfig.json', read)
+  const found = mainConfig(read, code)
   if (!found) return undefined
   const { compilerOptions: own = {}, include, files } = found
   const options = own as Readonly<Record<string, unknown>>
@@ -41,6 +44,38 @@ export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
     looksIn: looksIn(include),
     folder: folderOf(options, include, files, emits, code),
   }
+}
+
+/** The folders that the projects of a package look in alone, of all that `tsconfig.json` refers to. */
+export function foldersLookedIn({ read }: Pick<PackageFiles, 'read'>): readonly string[] {
+  return [...new Set(configsOf(read).flatMap(({ include }) => looksIn(include) ?? []))]
+}
+
+/** `tsconfig.json` and those that it refers to; one that only refers to others is left out. */
+function configsOf(read: PackageFiles['read']): readonly Config[] {
+  const own = configAt('tsconfig.json', read)
+  if (!own) return []
+  const references: readonly unknown[] = Array.isArray(own.references) ? own.references : []
+  const referred = references.flatMap((each) => {
+    const { path } = (each ?? {}) as { readonly path?: unknown }
+    const at = pathFrom('', String(path ?? ''))
+    const file = at.endsWith('.json') ? at : `${at}/tsconfig.json`
+    const found = at === '' || at.startsWith('..') ? undefined : configAt(file, read)
+    return found ? [found] : []
+  })
+  const isList = referred.length > 0 && Array.isArray(own.files) && own.files.length === 0 && own.include === undefined
+  return isList ? referred : [own, ...referred]
+}
+
+function mainConfig(read: PackageFiles['read'], code: readonly string[]): Config | undefined {
+  const configs = configsOf(read)
+  const own = configs.find(({ references }) => references !== undefined)
+  if (own) return own
+  const share = ({ include }: Config) => {
+    const folder = looksIn(include)
+    return folder === undefined ? 0 : code.filter((path) => path.startsWith(`${folder}/`)).length
+  }
+  return configs.toSorted((one, other) => share(other) - share(one))[0]
 }
 
 function modulesOf(kind: string, target: string, isModule: boolean): Compiler['modules'] {
@@ -89,9 +124,19 @@ function asFolder(path: string): string {
   return plain === '' || plain === '.' ? '' : `${plain}/`
 }
 
+/** The aliases of `tsconfig.json` and of those that it extends or refers to, or of `jsconfig.json`. */
+export function aliasesOf(read: PackageFiles['read']): ReturnType<typeof aliasesIn> {
+  const configs = configsOf(read)
+  const all = configs.length > 0 ? configs : [configAt('jsconfig.json', read)].flatMap((each) => each ?? [])
+  return (all as readonly Config[]).flatMap((each) => aliasesFrom(each))
+}
+
 /** The aliases of a `tsconfig.json`, in front of the paths from the root that they stand for: `@/` for `src/`. */
 export function aliasesIn(text: string): readonly (readonly [alias: string, path: string])[] {
-  const { compilerOptions = {} } = (valueIn(text) ?? {}) as Config
+  return aliasesFrom((valueIn(text) ?? {}) as Config)
+}
+
+function aliasesFrom({ compilerOptions = {} }: Config): readonly (readonly [alias: string, path: string])[] {
   const { paths, baseUrl } = compilerOptions
   const base = typeof baseUrl === 'string' ? asFolder(baseUrl) : ''
   const mapped = Object.entries((paths ?? {}) as Readonly<Record<string, unknown>>).flatMap(([alias, targets]) => {

@@ -212,7 +212,7 @@ function functionName(parents: readonly Node[]): string | undefined {
 /** The name that an object is given to, or the function that takes it. */
 function outerName(object: Node | undefined, parents: readonly Node[]): string | undefined {
   if (object?.type !== 'ObjectExpression') return undefined
-  const at = parents.findLastIndex((each) => !handsOn(each))
+  const at = parents.findLastIndex((each) => !passesOn(each))
   const parent = parents[at]
   if (!parent) return undefined
   if (parent.type === 'VariableDeclarator') return identifier(parent.id)
@@ -222,7 +222,7 @@ function outerName(object: Node | undefined, parents: readonly Node[]): string |
 }
 
 /** Tells whether an object goes on as it is, as one of a list, or as text: `options || { … }`, `JSON.stringify({ … })`. */
-function handsOn({ type, callee }: Node): boolean {
+function passesOn({ type, callee }: Node): boolean {
   if (type === 'CallExpression') return /^(?:stringify|assign|freeze)$/.test(lastName(callee) ?? '')
   return /^(?:LogicalExpression|ArrayExpression|TSAsExpression|TSSatisfiesExpression)$/.test(type)
 }

@@ -29,10 +29,17 @@ export interface Unparsed {
 }
 
 const scripted = /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/
+/** Programs without an ending, which their first line says what runs: `bin/www`. */
+const programPath = /(?:^|\/)(?:bin|scripts?)\/[\w-]+$/
 
 /** Tells whether code is searched for in a file of this name. */
 export function holdsCode(path: string): boolean {
-  return scripted.test(path) && !/\.d\.[cm]?ts$|\.min\.[cm]?js$/.test(path)
+  return (scripted.test(path) && !/\.d\.[cm]?ts$|\.min\.[cm]?js$/.test(path)) || programPath.test(path)
+}
+
+/** Tells whether a file is one of JavaScript or TypeScript by itself, and not a page's. */
+export function isScript(path: string): boolean {
+  return /\.[cm]?[jt]sx?$/.test(path) || programPath.test(path)
 }
 
 /** Parses JavaScript, TypeScript and JSX, and the scripts in HTML, Vue and Svelte files. */
@@ -41,6 +48,8 @@ export function parseFile(file: SourceFile): Parsed | Unparsed {
     ? pageScripts(file)
     : [{ text: file.text, start: 0, plugins: pluginsOf(file.path) }]
   const programs: Node[] = []
+  // Something else than Node runs it.
+  if (programPath.test(file.path) && !/^#!.*\bnode\b/.test(file.text)) return { file, programs }
   for (const { text, start, plugins } of scripts) {
     const program = parseScript(text, start, file, plugins)
     if ('file' in program) return program as Unparsed

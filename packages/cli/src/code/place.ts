@@ -52,13 +52,86 @@ function lineAt(starts: readonly number[], at: number): number {
   return low + 1
 }
 
-/** A statement with its line, if it has that to itself. */
+/** A statement with its line, if it has that to itself, and with the comment above it if that goes, too. */
 export function lineOf(
   { start, end }: { readonly start: number; readonly end: number },
   text: string,
+  withComment = false,
 ): { readonly start: number; readonly end: number } {
   const before = /(?:^|\n)[ \t]*$/.exec(text.slice(Math.max(0, start - 200), start))
   const after = /^[ \t]*\r?\n/.exec(text.slice(end, end + 200))
   if (!before || !after) return { start, end }
-  return { start: start - (before[0].length - (before[0].startsWith('\n') ? 1 : 0)), end: end + after[0].length }
+  const first = start - (before[0].length - (before[0].startsWith('\n') ? 1 : 0))
+  const above = withComment ? aboveLength(text.slice(Math.max(0, first - commentMax), first)) : 0
+  return { start: first - above, end: end + after[0].length }
 }
+
+/** What a comment says of a value: what it is, and where a person gets it. */
+export interface ValueComment {
+  readonly description?: string
+  readonly obtain?: string
+}
+
+/**
+ * The comment above a value's line, or behind it: of several lines the first sentences. Undefined where it is about the code rather than the
+ * value, holds code, or something that looks random.
+ */
+export function saidOf(
+  text: string,
+  { start, end }: { readonly start: number; readonly end: number },
+): ValueComment | undefined {
+  const lineStart = text.lastIndexOf('\n', start - 1) + 1
+  const lineEnd = text.indexOf('\n', end)
+  const rest = text.slice(end, lineEnd < 0 ? end + aroundMax : Math.min(lineEnd, end + aroundMax))
+  const behind = /^[^'"`]{0,40}?\/\/(?!\/)\s*(\S.*)$/.exec(rest.replace(/\r$/, ''))?.[1]
+  const said = behind ?? textAbove(text.slice(Math.max(0, lineStart - commentMax), lineStart))
+  if (said === undefined) return undefined
+  const link = /https?:\/\/[^\s<>"')\]]*[^\s<>"')\].,;:]/.exec(said)?.[0]
+  const plain = said
+    .replace(/\{@link\s+[^}]*\}/g, '')
+    .replace(/(?:\b(?:see|get|obtain|from|at|docs?|here)\b[^.\w]*)*https?:\/\/\S+/gi, '')
+    .replace(/\s+/g, ' ')
+    .trim()
+    .replace(/[\s:–-]+$/, '')
+  const isAside =
+    !/\S \S/.test(plain) ||
+    plain.length > descriptionMax ||
+    /mappa keep|eslint|@ts-|prettier|biome|istanbul|c8 |todo|fixme|xxx|hack|hard-?coded|change (?:this|me)|configurable|\bnote\b|license|copyright|@\w+|^[-=*#/\s]*$/i.test(
+      said,
+    ) ||
+    /[;{}=<>]|=>|\(\)|^\W*(?:if|const|let|var|return|import|export|function|await)\b/.test(plain) ||
+    /[A-Za-z0-9+/_-]{20,}/.test(plain)
+  const obtain = link === undefined || /[@?#]/.test(link) || link.length > 200 ? undefined : link
+  const description = isAside ? undefined : plain
+  return description === undefined && obtain === undefined
+    ? undefined
+    : { ...(description !== undefined && { description }), ...(obtain !== undefined && { obtain }) }
+}
+
+/** The length of what `textAbove` takes. */
+function aboveLength(text: string): number {
+  return (/[ \t]*\/\*(?:(?!\*\/)[\s\S])*\*\/[ \t]*\r?\n$/.exec(text) ?? lineComments.exec(text) ?? [''])[0].length
+}
+
+const lineComments = /(?:^[ \t]*\/\/.*\r?\n)+(?![\s\S])/m
+
+/** A block or lines of comments that end right above. */
+function textAbove(text: string): string | undefined {
+  const [, block] = /\/\*\*?((?:(?!\*\/)[\s\S])*)\*\/[ \t]*\r?\n$/.exec(text) ?? []
+  if (block !== undefined)
+    return block
+      .split('\n')
+      .map((line) => line.replace(/^\s*\*?\s?/, '').trim())
+      .filter((line) => line !== '')
+      .join(' ')
+  const [lines] = lineComments.exec(text) ?? []
+  return lines
+    ?.split('\n')
+    .map((line) => line.replace(/^\s*\/\/+\s?/, '').trim())
+    .filter((line) => line !== '')
+    .join(' ')
+}
+
+/** Longer comments are about more than a value. Characters. */
+const commentMax = 800
+const descriptionMax = 160

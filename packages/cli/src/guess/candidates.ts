@@ -2,7 +2,7 @@ import { grouped } from '../code/grouped.js'
 import { wordsOf } from '../code/words.js'
 import { isSecretConnection } from '../credentials/opening-shapes.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from './finding.js'
-import { proposedName } from './proposed-name.js'
+import { type Names, proposedName } from './proposed-name.js'
 import { inStageFiles, stagedValues } from './stage-files.js'
 import { entryOf } from './variable-entry.js'
 
@@ -16,6 +16,7 @@ export function candidatesOf(
   findings: readonly Finding[],
   taken: Iterable<string>,
   isBrowser: (path: string) => boolean,
+  held: ReadonlyMap<string, ReadonlyMap<string, string>> = new Map(),
 ): Candidate[] {
   const groups = grouped(inStageFiles(findings), ({ kind, value, variable, group, stage, stages }) =>
     // A port and a credential may read the same and be two things.
@@ -27,7 +28,7 @@ export function candidatesOf(
   for (const [{ variable } = {}] of proper) if (variable) names.add(variable.name)
   const own = [...names]
   const candidates = proper.map((sites) => {
-    const candidate = candidateOf(sites, { taken: names, own }, isBrowser)
+    const candidate = candidateOf(sites, { taken: names, own, held }, isBrowser)
     names.add(candidate.name)
     return candidate
   })
@@ -37,7 +38,7 @@ export function candidatesOf(
 
 function candidateOf(
   sites: readonly Finding[],
-  { taken, own }: { readonly taken: ReadonlySet<string>; readonly own: readonly string[] },
+  { taken, own, held }: Names,
   isBrowser: (path: string) => boolean,
 ): Candidate {
   const best = sites.filter(({ echo }) => !echo).reduce((a, b) => (rank[b.confidence] > rank[a.confidence] ? b : a))
@@ -46,7 +47,7 @@ function candidateOf(
   const given = valuesOf(sites)
   const values = [given.value, ...Object.values(given.stages)].filter((each) => each !== undefined)
   const marked = sites.every(({ placeholder }) => placeholder)
-  const name = uses[0]?.name ?? proposedName(sites, best, taken, own)
+  const name = uses[0]?.name ?? proposedName(sites, best, { taken, own, held })
   const inBrowser = sites.some(({ path }) => isBrowser(path))
   const holdsSecret =
     sites.some((site) => site.kind === 'credential') ||
@@ -101,8 +102,18 @@ function candidateOf(
     confidence: best.confidence,
     reason: best.reason,
     asks,
+    ...saidOfAll(sites),
     ...(blocked !== undefined && { blocked }),
   }
+}
+
+/** What the comments of its places say: the first description and the first link. */
+function saidOfAll(sites: readonly Finding[]): Pick<Candidate, 'said'> {
+  const all = sites.flatMap(({ said }) => said ?? [])
+  const description = all.find((each) => each.description)?.description
+  const obtain = all.find((each) => each.obtain)?.obtain
+  if (description === undefined && obtain === undefined) return {}
+  return { said: { ...(description !== undefined && { description }), ...(obtain !== undefined && { obtain }) } }
 }
 
 /** The value that code has now, which settings must reproduce. */

@@ -39,6 +39,8 @@ export function flagAt(property: Node, parents: readonly Node[]) {
   const asked = stageTest(node)
   if (!asked) return undefined
   const context = contextOf(node, [...parents, property])
+  // { isProd: … } tells the stage itself.
+  if (context.words.some((word) => ownStage(word) !== undefined)) return undefined
   if (!context.outer.some((word) => /^(?:features?|flags?|toggles?|switches)$/.test(word))) return undefined
   const guess: Guess = {
     kind: 'switch',
@@ -58,7 +60,7 @@ export function choiceAt(node: Node, parents: readonly Node[], text: string): Gu
       : node.type === 'SwitchStatement' || node.type === 'IfStatement'
         ? (statement(node, parents, text) ?? returned(node, parents, text))
         : node.type === 'VariableDeclaration'
-          ? replaced(node, parents, text)
+          ? overwritten(node, parents, text)
           : node.type === 'ObjectExpression'
             ? table(node, parents)
             : undefined
@@ -129,6 +131,9 @@ function returned(node: Node, parents: readonly Node[], text: string): Choice | 
   // A negated question in the middle leaves the others to what comes behind.
   if (tests.some((each) => each?.negated) && tests.length > 1) return undefined
   const values = (deeds as Deed[]).map(({ value }) => value)
+  // A function that does nothing else has the name of what it gives.
+  const block = parents.at(-1) as Node
+  const around = to - from + 1 === body.length ? [...parents.slice(0, -1), { ...block, body: [node] }] : parents
   const arms = only?.negated
     ? [
         { stage: only.stage, node: values[1] as Node },
@@ -139,13 +144,13 @@ function returned(node: Node, parents: readonly Node[], text: string): Choice | 
     whole: { start: node.start, end: node.end, lead: 'return ', rest: text[last.end - 1] === ';' ? ';' : '' },
     arms,
     chain: body.slice(from + 1, to + 1),
-    context: contextOf(first.value, [...parents, node, ...first.parents]),
+    context: contextOf(first.value, [...around, node, ...first.parents]),
     asks: stageAsked(node.test),
   }
 }
 
 /** `let url = '…'`, and right behind it `if (isProd) url = '…'`, once or more. */
-function replaced(node: Node, parents: readonly Node[], text: string): Choice | undefined {
+function overwritten(node: Node, parents: readonly Node[], text: string): Choice | undefined {
   const [declarator, ...more] = nodesIn(node.declarations)
   const name = isNode(declarator?.id) && declarator.id.type === 'Identifier' ? declarator.id.name : undefined
   if (!declarator || name === undefined || !isNode(declarator.init) || more.length > 0) return undefined

@@ -2,7 +2,7 @@ import { type Context, contextOf, lastName } from '../code/context.js'
 import { grouped } from '../code/grouped.js'
 import { type Literal, literalOf, mayBeSetting } from '../code/literals.js'
 import { isNode, type Node, nodesIn, type SourceFile, type Visit } from '../code/parse.js'
-import { lineOf, placeIn } from '../code/place.js'
+import { lineOf, placeIn, saidOf } from '../code/place.js'
 import { type StageBranch, stageBranch } from '../code/stages/stage-branches.js'
 import { isTestFile } from '../code/test-files.js'
 import { choiceAt, flagAt, type GuessedChoice, isChosen } from './choices.js'
@@ -133,7 +133,7 @@ function isPrinted(node: Node, parents: readonly Node[]): boolean {
       const name = lastName(parent.callee) ?? ''
       const [first, second] = nodesIn(parent.arguments)
       if (name === 'URL' && second === inner && /^(?:url|originalUrl)$/.test(lastName(first) ?? '')) return true
-      if (parent.type === 'NewExpression' ? /(?:Error|Exception)$/.test(name) : writes(parent, name)) return true
+      if (parent.type === 'NewExpression' ? /(?:Error|Exception)$/.test(name) : writesOut(parent, name)) return true
     }
     inner = parent
   }
@@ -141,7 +141,7 @@ function isPrinted(node: Node, parents: readonly Node[]): boolean {
 }
 
 /** `console.log(…)`, `logger.info(…)`, `log('info', …)` */
-function writes({ callee }: Node, name: string): boolean {
+function writesOut({ callee }: Node, name: string): boolean {
   const owner =
     isNode(callee) && /^(?:Optional)?MemberExpression$/.test(callee.type) ? lastName(callee.object) : undefined
   if (owner === undefined) return /^(?:log|logger|debug|print|println|printf)$/.test(name)
@@ -157,12 +157,14 @@ const nowhere = { kept: false, line: 0, column: 0 }
 /** A finding with its place, and what comments beside it say. */
 function placed(finding: Finding, text: string): Finding {
   const { around, kept, line, column } = placeIn(text, finding.start)
+  const said = saidOf(text, finding)
   const raised = finding.confidence !== 'high' && doubts.test(around)
   return {
     ...finding,
     kept,
     line,
     column,
+    ...(said && { said }),
     ...(openly.test(around) && { openly: true }),
     ...(raised && {
       confidence: 'high' as const,

@@ -1,3 +1,4 @@
+import type { ValueComment } from '../code/place.js'
 import type { Taker } from './taker.js'
 
 export type Kind =
@@ -85,6 +86,8 @@ export interface Finding {
   /** The words of the name that it is given to, and of what it is a part of. */
   readonly words: readonly string[]
   readonly outer: readonly string[]
+  /** What a comment says of it. */
+  readonly said?: ValueComment | undefined
   /** What the value is given to, where that is known. */
   readonly taker?: Taker | undefined
   readonly confidence: Confidence
@@ -190,6 +193,8 @@ export interface Candidate {
   readonly sites: readonly Finding[]
   /** True if the legend has its entry already: only the reads in code move. */
   readonly declared?: true
+  /** What comments say of it, for its entry. */
+  readonly said?: ValueComment
   /** Why it cannot be moved as it is. */
   readonly blocked?: string
   /** What is another value afterwards, of texts that are not well formed. */

@@ -30,7 +30,6 @@ import {
   namesSwitch,
   namesUser,
 } from './names.js'
-import { requests } from './requests.js'
 import {
   type Address,
   isConnection,
@@ -42,6 +41,7 @@ import {
   looksAsked,
   webAddress,
 } from './shapes.js'
+import { requests } from './taker.js'
 
 /** The guess about a literal that is a setting. */
 export interface Guess {

@@ -64,18 +64,28 @@ const plainObjects: ReadonlySet<string> = new Set(
 const plainFile =
   /^(?:index|main|app|configs?|configuration|settings?|const|consts|constants?|vars?|variables|globals?|env|environments?|utils?|helpers?|common|shared|lib|types|routes?|router|defaults?|init|setup|bootstrap|start|run|cli|bin|module|services?|src|options|core|www|base|example|script|package)$/
 
+/** Names that mean something: those that are taken, those that the project's code reads, and those that layers hold, with their texts. */
+export interface Names {
+  readonly taken: ReadonlySet<string>
+  readonly own: readonly string[]
+  readonly held: ReadonlyMap<string, ReadonlyMap<string, string>>
+}
+
 /**
  * A name for a setting that nothing has yet: by what its value is given to and by what it is called; by its host, the start of its key or
- * its file where those say nothing. `own` are the names that the project reads already, whose habits it takes.
+ * its file where those say nothing. It takes the habits of the names that the project has.
  */
-export function proposedName(
-  sites: readonly Finding[],
-  best: Finding,
-  taken: ReadonlySet<string>,
-  own: readonly string[],
-): string {
-  return unique(inHabit(nameOf(sites, best), own), best, taken)
+export function proposedName(sites: readonly Finding[], best: Finding, names: Names): string {
+  const { taken, own, held } = names
+  // Layers hold it already, under a name that nothing reads.
+  const isIt = ([name, texts]: readonly [string, ReadonlyMap<string, string>]) =>
+    !taken.has(name) && texts.size > 0 && [...texts.values()].every((text) => text === best.value)
+  const known = (best.value ?? '').length >= heldLengthMin && !best.stages ? [...held].find(isIt)?.[0] : undefined
+  return known ?? unique(inHabit(nameOf(sites, best), [...own, ...held.keys()]), best, names)
 }
+
+/** Shorter texts are the same by chance. Characters. */
+const heldLengthMin = 8
 
 function nameOf(sites: readonly Finding[], best: Finding): string {
   const named = sites
@@ -100,14 +110,14 @@ function nameOf(sites: readonly Finding[], best: Finding): string {
 
 /** What a value without a telling name is about. */
 function leadOf(sites: readonly Finding[], best: Finding): readonly string[] {
-  const outer = aboutOf(best)
+  const outer = outerWords(best)
   if (outer.length > 0) return outer
   const taker = sites.find(({ taker }) => taker)?.taker
   if (taker) return taker.about
   return best.words.length > 1 ? [] : subjectOf(best)
 }
 
-function aboutOf({ outer }: Finding): readonly string[] {
+function outerWords({ outer }: Finding): readonly string[] {
   return outer.filter((word) => !plainObjects.has(word) && !/^\d+$/.test(word))
 }
 
@@ -170,17 +180,18 @@ function fileWords(path: string): readonly string[] {
 }
 
 /** A name that nothing has yet: by its host or object, by what takes it or its file, else with a number. */
-function unique(name: string, best: Finding, taken: ReadonlySet<string>): string {
+function unique(name: string, best: Finding, { taken, held }: Names): string {
   // Names with a meaning for hosts and bundlers mean nothing else.
   const names = {
-    has: (each: string) => taken.has(each) || isHostName(each) || isGivenByHosts(each) || isBundlerName(each),
+    has: (each: string) =>
+      taken.has(each) || held.has(each) || isHostName(each) || isGivenByHosts(each) || isBundlerName(each),
   }
   if (!names.has(name)) return name
   const { path, kind, taker } = best
   const own = name.split('_')
   const subject = kind === 'address' || kind === 'host' || kind === 'connection' ? subjectOf(best) : []
   const isNew = (word: string) => !own.includes(word.toUpperCase())
-  const about = [subject, aboutOf(best), taker?.about ?? [], fileWords(path)].map((words) => words.filter(isNew))
+  const about = [subject, outerWords(best), taker?.about ?? [], fileWords(path)].map((words) => words.filter(isNew))
   let lead: string[] = []
   for (const words of about) {
     if (words.length === 0) continue

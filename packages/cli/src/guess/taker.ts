@@ -97,10 +97,10 @@ export function takerOf(
   const setter = call === undefined ? undefined : /^set(?=[A-Z])(.+)$/.exec(call)?.[1]
   if (setter !== undefined && from)
     return { about: [...from, ...wordsOf(setter).slice(0, -1)], as: wordsOf(setter).at(-1) ?? '' }
-  const made = taking.type === 'NewExpression' ? telling(wordsOf(name ?? '')) : []
+  const made = taking.type === 'NewExpression' ? tellingOf(wordsOf(name ?? '')) : []
   if (made.length > 0) return { about: made }
   const declared = parents[at - 1]?.type === 'VariableDeclarator' ? identifierIn(parents[at - 1]?.id) : undefined
-  const given = telling(wordsOf(declared ?? ''))
+  const given = tellingOf(wordsOf(declared ?? ''))
   const about = given.length > 0 && parents.length - 1 > at ? given : from
   return about && about.length > 0 ? { about } : undefined
 }
@@ -109,6 +109,31 @@ export function takerOf(
 const inside =
   /^(?:Object(?:Expression|Property)|ArrayExpression|TemplateLiteral|TS\w+Expression|LogicalExpression|AwaitExpression)$/
 
-function telling(words: readonly string[]): readonly string[] {
+function tellingOf(words: readonly string[]): readonly string[] {
   return words.filter((word) => !plainTakers.test(word) && !plainWords.has(word))
 }
+
+/** Functions and classes that ask for what their first argument says, by their last name. */
+export const requests = new Set([
+  'fetch',
+  'URL',
+  'WebSocket',
+  'EventSource',
+  'request',
+  'get',
+  'post',
+  'put',
+  'patch',
+  'delete',
+  'head',
+  'axios',
+  'got',
+  'ky',
+  'ofetch',
+  'sendBeacon',
+  'open',
+  'connect',
+  'createClient',
+  'Request',
+  'proxy',
+])

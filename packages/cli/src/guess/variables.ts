@@ -1,8 +1,8 @@
 import { type Context, lastName } from '../code/context.js'
 import { isBundlerName, isHostName } from '../code/host-names.js'
-import { listText } from '../code/literals.js'
+import { listedText } from '../code/literals.js'
 import { isNode, type Node, nodesIn, type SourceFile, withBrackets } from '../code/parse.js'
-import { lineOf, placeIn } from '../code/place.js'
+import { lineOf, placeIn, saidOf } from '../code/place.js'
 import { bare, identifierIn, type Read, type Reads } from '../code/reads.js'
 import { ends, type Guards, isUnderCondition } from '../code/stages/guards.js'
 import { isTestFile } from '../code/test-files.js'
@@ -90,6 +90,7 @@ function findingOf(
   const { path, name } = read
   const words = wordsOf(name.replace(/^VITE_/, ''))
   const { line, column, kept } = placeIn(file.text, read.node.start)
+  const said = saidOf(file.text, use.pattern ? read.node : whole)
   const { fallback } = use
   const guess =
     fallback?.form === 'string' && fallback.text !== '' ? guessText(literalAs(fallback.text), named(name)) : undefined
@@ -105,6 +106,7 @@ function findingOf(
     column,
     kept,
     words,
+    ...(said && { said }),
     outer: [],
     lead: '',
     rest: '',
@@ -289,7 +291,7 @@ function rangeOf({ start, end }: Range): Range {
 
 /** The fallback in code, if it may be a value of the variable: a credential is not empty, and neither true nor false. */
 function fallbackOf(name: string, node: unknown, wanted?: VariableUse['wanted']): VariableUse['fallback'] {
-  const list = wanted === 'list' ? listText(bare(node)) : undefined
+  const list = wanted === 'list' ? listedText(bare(node)) : undefined
   if (wanted === 'list') return list === undefined ? undefined : { text: list, form: 'list' }
   const fallback = literalText(node)
   return fallback?.text === '' || (fallback?.form === 'boolean' && namesCredential(wordsOf(name)))
@@ -330,7 +332,7 @@ function listChosen(
   if (outer?.type !== 'ConditionalExpression' || outer.test !== inner || !isNode(outer.consequent)) return undefined
   const member = outer.consequent.callee
   const again = isNode(member) ? member.object : undefined
-  const list = listText(bare(outer.alternate))
+  const list = listedText(bare(outer.alternate))
   if (!isNode(member) || !isNode(again) || list === undefined || !isSplit(outer.consequent, member, again))
     return undefined
   return isSameRead(again, inner) ? { fallback: { text: list, form: 'list' }, again } : undefined

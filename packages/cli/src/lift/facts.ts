@@ -46,7 +46,7 @@ export function isTelling(path: string): boolean {
     isPackageFile(path) ||
     isContainerFile(path) ||
     isConfigFile(path) ||
-    path === 'tsconfig.json'
+    isCompilerConfig(path)
   )
 }
 
@@ -60,7 +60,7 @@ export function fileFacts(file: SourceFile): FileFacts {
     tested: [],
     ...(isMapped(text) && { mapped: true }),
     ...(path === 'package.json' && { tools: [...developedWith(file)] }),
-    ...(path === 'tsconfig.json' && { aliases: aliasesIn(text) }),
+    ...(isCompilerConfig(path) && { aliases: aliasesIn(text) }),
   }
   if (isPython(path)) return pythonFacts(file, facts)
   if (!holdsCode(path)) return facts
@@ -69,6 +69,10 @@ export function fileFacts(file: SourceFile): FileFacts {
   if ('line' in found) return { ...facts, unparsed: { line: found.line, column: found.column } }
   const { findings, standing, guards, aliases } = found
   return { ...facts, findings, standing, tested: [...guards.tested], ...(aliases && { aliases }) }
+}
+
+function isCompilerConfig(path: string): boolean {
+  return /^[jt]sconfig(?:\.[\w-]+)?\.json$/.test(path)
 }
 
 /** Tells whether a file holds Python, by itself or in the cells of a notebook. */

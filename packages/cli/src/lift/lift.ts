@@ -6,6 +6,7 @@ import { isSecretConnection } from '../credentials/opening-shapes.js'
 import { candidatesOf } from '../guess/candidates.js'
 import type { Candidate, Finding } from '../guess/finding.js'
 import { asDeclared, isDeclaredRead } from './declared-reads.js'
+import type { HeldTexts } from './edit/held.js'
 import { type FileFacts, fileFacts } from './facts.js'
 
 export interface UnparsedFile {
@@ -40,13 +41,14 @@ export function findIn(files: Iterable<SourceFile>, taken: Iterable<string>, com
 
 /**
  * Findings of a project, from the facts about its files. With the legend's `entries`, code's reads of what those declare are
- * candidates, too.
+ * candidates, too. What is `held` by layers under a name is that setting, or another one must not be called so.
  */
 export function gathered(
   facts: readonly FileFacts[],
   taken: Iterable<string>,
   compose = false,
   entries: Readonly<Record<string, AnyEntry>> = {},
+  held: HeldTexts = new Map(),
 ): Found {
   const findings = facts.flatMap((each) => each.findings)
   const configured = facts.flatMap((each) => each.configured)
@@ -64,6 +66,10 @@ export function gathered(
     form !== 'container' &&
     (isToolFile(path, tools) || compiled.has(path) || templates.some((folder) => path.startsWith(folder)))
   const open = findings.filter((each) => !each.kept && !isLeft(each))
+  // Settings of tools stay; but not a credential in them, unmentioned.
+  const ofTools = findings
+    .filter((each) => !each.kept && isToolFile(each.path, tools) && isSecret(each) && isSure(each))
+    .map(asLiteral)
   const names = new Set(taken)
   const fresh = open
     .filter(({ variable }) => !variable || !names.has(variable.name))
@@ -72,15 +78,27 @@ export function gathered(
   const isContained = ({ form }: Finding) => form === 'container'
   const [contained, own] = [fresh.filter(isContained), fresh.filter((each) => !isContained(each))]
   const isBrowser = (path: string) => browser.has(path)
-  const plain = candidatesOf(own, names, isBrowser)
+  const plain = candidatesOf(own, names, isBrowser, held)
   const joining = contained.filter((each) => compose && joins(each, plain))
-  const found = joining.length > 0 ? candidatesOf([...own, ...joining], names, isBrowser) : plain
+  const found = joining.length > 0 ? candidatesOf([...own, ...joining], names, isBrowser, held) : plain
   const read = new Set(found.map(({ name }) => name))
   const alone = containedCandidates(contained.filter(({ variable }) => !read.has(variable?.name ?? '')))
   const candidates = [
     ...found,
     ...alone,
-    ...configuredCandidates(configured, found, names),
+    ...configuredCandidates(
+      configured,
+      found,
+      names,
+      (path) =>
+        `Programs read ${path} as it is, without values from layers. Read the setting in code, and remove it there.`,
+    ),
+    ...configuredCandidates(
+      ofTools,
+      found,
+      names,
+      (path) => `A tool reads ${path}. Remove the value there, and start the tool with: mappa with -- …`,
+    ),
     ...candidatesOf(declared, names, isBrowser).map((each) => asDeclared(each, entries)),
   ]
   const staying = findings.filter((each) => (each.kept || isLeft(each) || isContained(each)) && isSecret(each))
@@ -88,19 +106,29 @@ export function gathered(
   return { candidates, secrets, unparsed, templates, made, files: standings.length }
 }
 
+function isSure({ confidence, echo, value }: Finding): boolean {
+  return confidence !== 'low' && !echo && value !== undefined
+}
+
+/** A fallback beside a read, as a value of its own. */
+function asLiteral({ variable, ...finding }: Finding): Finding {
+  if (!variable) return finding
+  return { ...finding, kind: isSecretConnection(finding.value ?? '') ? 'connection' : 'credential', form: 'string' }
+}
+
 /** Values that only configuration files have. They are listed: code that reads those files expands nothing. */
 function configuredCandidates(
   configured: readonly Finding[],
   found: readonly Candidate[],
   names: ReadonlySet<string>,
+  whyIn: (path: string) => string,
 ): Candidate[] {
   const moved = new Set(found.flatMap(({ value, stages }) => [value, ...Object.values(stages)]))
   const taken = [...names, ...found.map(({ name }) => name)]
   const alone = configured.filter(({ value, kept }) => !kept && !moved.has(value))
   return candidatesOf(alone, taken, () => false).map((candidate) => {
     const [{ path = '' } = {}] = candidate.sites
-    const blocked = `Programs read ${path} as it is, without values from layers. Read the setting in code, and remove it there.`
-    return { ...candidate, blocked }
+    return { ...candidate, blocked: whyIn(path) }
   })
 }
 

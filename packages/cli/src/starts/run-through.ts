@@ -1,5 +1,5 @@
 import type { Place } from 'mappa'
-import { aliasesIn, compilerOf } from '../code/compiler.js'
+import { aliasesOf, compilerOf } from '../code/compiler.js'
 import { holdsCode } from '../code/parse.js'
 import { lineAndColumn } from '../code/place.js'
 import type { Read } from '../code/reads.js'
@@ -48,7 +48,7 @@ export class Runner {
   constructor(files: StartFiles) {
     this.#files = files
     this.#known = new Set(files.paths)
-    this.#aliases = aliasesIn(files.read('tsconfig.json') ?? '')
+    this.#aliases = aliasesOf(files.read)
     this.#hoists = compilerOf({ read: files.read, code: files.paths })?.modules !== 'commonjs'
   }
 

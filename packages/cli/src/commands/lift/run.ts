@@ -10,6 +10,7 @@ import type { Candidate } from '../../guess/finding.js'
 import { candidatesText, candidateText, differencesText, leftText, unparsedText } from '../../lift/candidates-text.js'
 import type { Held, Installed, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
+import { heldTexts, withHeldTexts } from '../../lift/edit/held.js'
 import { hiddenTexts } from '../../lift/edit/hidden.js'
 import { differsByInstall, sectionWith } from '../../lift/edit/installed.js'
 import { nextSteps } from '../../lift/edit/next-steps.js'
@@ -31,6 +32,7 @@ import {
   foldersApart,
   ignoredFiles,
   isVersioned,
+  layerNamesIn,
   legendsBelow,
   projectPaths,
   textFiles,
@@ -89,6 +91,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const target: Target = { ...targetOf(project), ...own, ...(await layersApart(project)), startedStages, starts }
   const looked = counting(paths, (count) => `Searched ${count} of ${counted(paths.length, 'file')} …`, options.progress)
   const facts = await factsAcross(project.root, looked)
+  const held = heldTexts(layerNamesIn(project.root), target.read)
   const sums = new Map(facts.flatMap(({ path, sum }) => (sum === undefined ? [] : [[path, sum] as const])))
   const {
     candidates: found,
@@ -96,20 +99,21 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     unparsed,
     files,
     ...leaving
-  } = gathered(facts, names, options.compose, entriesOf(target.definition))
+  } = gathered(facts, names, options.compose, entriesOf(target.definition), held)
   const code = new ProjectCode(target)
   const stages = [...stagesOf(target.definition), ...startedStages]
   const all = startsOf(starts)
   const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
   const reached = heldElsewhere(chosen, code, target, starts.paths, all)
   const entries = [...new Set(all.flatMap(({ program }) => program.modules))]
-  const candidates = provedReads(neededAtStart(reached, code, entries), code, entries)
-  const { movable, held } = sorted(candidates, { ...target, unproved: options.unproved === true })
+  const proved = provedReads(neededAtStart(reached, code, entries), code, entries)
+  const candidates = withHeldTexts(proved, held, target)
+  const { movable, held: staying } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
   // Low confidence alone moves nothing: such a candidate must be named.
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
   const placed = (moved: readonly Candidate[]) => withPlaces(moved, changesFor(moved, target), target)
-  if (movable.length + held.length === 0 && !options.json) {
+  if (movable.length + staying.length === 0 && !options.json) {
     const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
     const next = member === undefined ? '' : `\nThere is a legend in ${member}.\n  → Run: mappa lift --root ${member}`
     const where = files === 0 ? `no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
@@ -118,7 +122,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     return { exitCode: exitCodes.fine }
   }
   if (options.json) {
-    terminal.write(jsonText(jsonReport({}, liftJson(candidates, held, placed(sure).obligations))))
+    terminal.write(jsonText(jsonReport({}, liftJson(candidates, staying, placed(sure).obligations))))
     return { exitCode: exitCodes.fine }
   }
   const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)
@@ -140,9 +144,9 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   if (options.apply && changes.length > 0) {
     const unsure = movable.filter((candidate) => !sure.includes(candidate))
     const aside = unparsedText(unparsed) + left
-    return apply(project, { moved: sure, held, unsure, ...places, aside, sums }, target, options, check)
+    return apply(project, { moved: sure, held: staying, unsure, ...places, aside, sums }, target, options, check)
   }
-  terminal.write(candidatesText(movable, held, unparsed, files, terminal))
+  terminal.write(candidatesText(movable, staying, unparsed, files, terminal))
   if (left) terminal.write(`${left}\n`)
   if (options.apply) terminal.write('Nothing to move.\n')
   else if (changes.length > 0) {

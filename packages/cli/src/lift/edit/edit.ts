@@ -1,7 +1,7 @@
-import { type Compiler, compilerOf } from '../../code/compiler.js'
+import { compilerOf, foldersLookedIn } from '../../code/compiler.js'
 import { cellsIn } from '../../code/notebook.js'
 import { pagePartsOf } from '../../code/page-parts.js'
-import { parseFile } from '../../code/parse.js'
+import { isScript, parseFile } from '../../code/parse.js'
 import { pythonTree } from '../../code/python.js'
 import { declarationPath } from '../../declared/declaration.js'
 import { pluginChange, takesPlugin } from '../../edits/vite-config.js'
@@ -111,7 +111,7 @@ export function changesFor(chosen: readonly Candidate[], target: Target): Lifted
       ...(pages.size > 0 ? pluginChange(target) : []),
       legend,
       ...declarations,
-      ...(isPageTyped && declarations.length > 0 ? namedDeclarations(compiler, target) : []),
+      ...(isPageTyped && declarations.length > 0 ? namedDeclarations(pages, target) : []),
       ...layers,
       ...sampleChange(candidates, target, layers),
       ...pathsOf((form) => form === 'script').map((path) => scriptChange(path, candidates, target)),
@@ -134,11 +134,16 @@ function withMappaInstalled(changes: readonly LiftedFile[], { read, installed }:
   return [...changes.filter((change) => change !== own), { path, before, after, secret: false }]
 }
 
-/** Finds where the compiler looks in a folder alone, a file there that names the declarations beside the manifest. */
-function namedDeclarations({ looksIn }: Compiler, { read }: Target): LiftedFile[] {
-  const path = `${looksIn}/mappa.d.ts`
-  if (looksIn === undefined || read(path) !== undefined) return []
-  return [{ path, before: null, after: `/// <reference path="${relative(path, declarationPath)}" />\n`, secret: false }]
+/** Files that name the declarations beside the manifest, where the compiler looks only in a folder that has code of pages. */
+function namedDeclarations(pages: ReadonlySet<string>, { read }: Target): LiftedFile[] {
+  const folders = foldersLookedIn({ read }).filter((folder) => [...pages].some((page) => page.startsWith(`${folder}/`)))
+  const paths = folders.map((folder) => `${folder}/mappa.d.ts`).filter((path) => read(path) === undefined)
+  return paths.map((path) => ({
+    path,
+    before: null,
+    after: `/// <reference path="${relative(path, declarationPath)}" />\n`,
+    secret: false,
+  }))
 }
 
 function namesAt(path: string, candidates: readonly Candidate[]): ReadonlySet<string> {
@@ -162,6 +167,6 @@ export function brokenChange(changes: readonly LiftedFile[]): LiftedFile | undef
   return changes.find(({ path, after }) => {
     if (path.endsWith('.py')) return typeof pythonTree(after) === 'number'
     if (path.endsWith('.ipynb')) return cellsIn(after).length === 0
-    return /\.[cm]?[jt]sx?$/.test(path) && !('programs' in parseFile({ path, text: after }))
+    return isScript(path) && !('programs' in parseFile({ path, text: after }))
   })
 }

@@ -1,3 +1,4 @@
+import { isScript } from '../../code/parse.js'
 import type { LiftedFile } from '../change.js'
 
 const kept = ['dependencies', 'optionalDependencies', 'peerDependencies'] as const
@@ -50,9 +51,7 @@ export function differsByInstall(before: string, after: string): boolean {
 
 /** Tells whether code takes settings while it runs, and not only while a page is built. */
 export function needsAtRun(changes: readonly LiftedFile[]): boolean {
-  return changes.some(
-    ({ path, after }) => /\.[cm]?[jt]sx?$/.test(path) && /['"]mappa(?:\/(?!legend)\w+)?['"]/.test(after),
-  )
+  return changes.some(({ path, after }) => isScript(path) && /['"]mappa(?:\/(?!legend)\w+)?['"]/.test(after))
 }
 
 function manifestData(manifest: string): Readonly<Record<string, unknown>> {

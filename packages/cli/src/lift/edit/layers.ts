@@ -1,10 +1,10 @@
-import { readLayer, variablesOf } from 'mappa'
+import { readLayer, stagesOf, variablesOf } from 'mappa'
 import { openQuote, samplePath, sampleText } from '../../declared/sample.js'
 import { withIgnoreRules } from '../../edits/ignore.js'
 import type { Candidate } from '../../guess/finding.js'
 import { typedAs } from '../../guess/variable-entry.js'
 import type { LiftedFile, Target } from '../change.js'
-import { wordsOfEntry } from './legend.js'
+import { writtenEntry } from './legend.js'
 
 /**
  * The candidates as they can be given to everyone: where git leaves out a shared layer that is there, or a container's
@@ -39,7 +39,11 @@ export function forEveryone(candidates: readonly Candidate[], { read, ignored, u
 const emptyLayer = '# Shared by all stages. The legend declares the variables.\n'
 
 /** Secrets go to this machine's own layers, and the rest to the shared ones; what differs in a stage to that stage's. */
-export function layerChanges(candidates: readonly Candidate[], { read }: Target): LiftedFile[] {
+export function layerChanges(
+  candidates: readonly Candidate[],
+  { read, ignored, definition, startedStages = [] }: Target,
+): LiftedFile[] {
+  const stages = [...stagesOf(definition), ...startedStages]
   const layers = new Map<
     string,
     { readonly secret: boolean; readonly values: Map<string, Candidate & { own: string }> }
@@ -72,11 +76,36 @@ export function layerChanges(candidates: readonly Candidate[], { read }: Target)
     }
     return { path, before: before ?? null, after, secret }
   })
+  changes.push(...withoutMoved(candidates, changes, { read, ignored }, [undefined, ...stages]))
   // A start without a named stage is development.
   const isThere = (path: string) => read(path) !== undefined || changes.some((change) => change.path === path)
   return isThere('.env') || isThere('.env.development')
     ? changes
     : [...changes, { path: '.env', before: null, after: emptyLayer, secret: false }]
+}
+
+/** Committed layers without the secrets that this machine's layers hold from now on; those among the changes are changed further. */
+function withoutMoved(
+  candidates: readonly Candidate[],
+  changes: LiftedFile[],
+  { read, ignored }: { readonly read: Target['read']; readonly ignored: Target['ignored'] | undefined },
+  stages: readonly (string | undefined)[],
+): LiftedFile[] {
+  const moved = candidates.filter(
+    ({ secret, value, stages }) => secret && (value !== undefined || Object.keys(stages).length > 0),
+  )
+  return stages.flatMap((stage) => {
+    const path = layerOf(stage, false)
+    const at = changes.findIndex((change) => change.path === path)
+    const before = read(path)
+    if (before === undefined || ignored?.has(path)) return []
+    const layer = readLayer(changes[at]?.after ?? before)
+    const held = moved.filter(({ name }) => layer.get(name) !== undefined)
+    if (held.length === 0) return []
+    for (const { name } of held) layer.remove(name)
+    if (at >= 0) changes.splice(at, 1)
+    return [{ path, before, after: layer.toString(), secret: false }]
+  })
 }
 
 /** The layer file for values of a stage, or of all. */
@@ -93,7 +122,11 @@ export function sampleChange(
   if (legendFile !== undefined && !definition) return []
   const path = samplePath
   const fresh = candidates.filter(({ declared }) => !declared)
-  const own = Object.fromEntries(fresh.map((candidate) => [candidate.name, wordsOfEntry(candidate)]))
+  const own = Object.fromEntries(
+    fresh
+      .map(writtenEntry)
+      .map(({ name, words, description }) => [name, { ...words, ...(description && { description }) }]),
+  )
   const whole = { entries: { ...definition?.entries, ...own }, stages: definition?.stages ?? [] }
   const shared = ['.env', '.env.development'].map((layer) => {
     const change = layers.find((each) => each.path === layer)

@@ -1,3 +1,5 @@
+import { holdsCode } from '../../code/parse.js'
+import { declarationPath } from '../../declared/declaration.js'
 import type { Candidate, Finding } from '../../guess/finding.js'
 import type { Installed, LiftedFile, Target } from '../change.js'
 import { needsAtRun, sectionWith } from './installed.js'
@@ -19,7 +21,8 @@ export function nextSteps(
   const needsStage = unsent !== undefined && unsent.size > 0 && !/\b(?:NODE_ENV|MAPPA_STAGE)\b/.test(image)
   const python = changes.find(({ path }) => /\.(?:py|ipynb)$/.test(path))?.path
   const port = moved.find((candidate) => isListenedOn(candidate) && candidate.name !== 'PORT')
-  const imports = changes.some(({ path }) => /\.(?:[cm]?[jt]sx?|html?|vue|svelte)$/.test(path))
+  const imports = changes.some(({ path }) => holdsCode(path))
+  const hasTypes = read(declarationPath) !== undefined || changes.some(({ path }) => path === declarationPath)
   const lines = [
     ...(needsStage ? ['The image has no layer file, so name its stage there: ENV MAPPA_STAGE=production'] : []),
     ...(port === undefined
@@ -27,7 +30,7 @@ export function nextSteps(
       : [`A host's PORT does not change ${port.name}. To follow it, name it PORT with: mappa lift --pick`]),
     ...(python === undefined ? [] : [`Start Python with settings: mappa with -- python ${python}`]),
     ...(imports ? installSteps(changes, installed('mappa')) : []),
-    ...(typed && read('mappa.types.d.ts') === undefined ? ['TypeScript needs declarations. Run: mappa types'] : []),
+    ...(typed && !hasTypes ? ['TypeScript needs declarations. Run: mappa types'] : []),
     ...(runs && ['undeclared', 'missing'].includes(installed('@mappa/cli'))
       ? [`The scripts need the command. Run: npm install ${starting ? '' : '--save-dev '}@mappa/cli`]
       : []),

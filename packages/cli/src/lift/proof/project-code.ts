@@ -1,4 +1,4 @@
-import { aliasesIn } from '../../code/compiler.js'
+import { aliasesOf } from '../../code/compiler.js'
 import { holdsCode, isNode, type Node, nodesIn, walk, withBrackets } from '../../code/parse.js'
 import { identifierIn, isMember } from '../../code/reads.js'
 import { isTestFile } from '../../code/test-files.js'
@@ -26,7 +26,7 @@ export class ProjectCode {
   constructor(target: Pick<Target, 'read' | 'code'>) {
     this.#target = target
     this.#known = new Set(target.code)
-    this.#aliases = aliasesIn(target.read('tsconfig.json') ?? '')
+    this.#aliases = aliasesOf(target.read)
   }
 
   /** The module in a file; undefined if it is not there, or cannot be parsed. */

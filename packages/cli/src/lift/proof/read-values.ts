@@ -100,8 +100,8 @@ interface OldRead {
 }
 
 /** What code or settings hold: of a list its texts. */
-type Held = Primitive | readonly Primitive[]
-type OldValue = { readonly known: true; readonly value: Held } | { readonly known: false }
+type ReadValue = Primitive | readonly Primitive[]
+type OldValue = { readonly known: true; readonly value: ReadValue } | { readonly known: false }
 
 function oldRead(site: Finding, name: string, code: ProjectCode): OldRead {
   const use = site.variable as VariableUse
@@ -168,11 +168,11 @@ function compared(candidate: Candidate, reads: readonly OldRead[]): readonly Tex
 }
 
 /** What settings hold of texts by an entry; `refused` where a start with that text is. Many variables have the same words. */
-const settled = new Map<string, Map<string | undefined, { readonly value: Held } | 'refused'>>()
+const settled = new Map<string, Map<string | undefined, { readonly value: ReadValue } | 'refused'>>()
 
-function settingOf(words: object, text: string | undefined): { readonly value: Held } | 'refused' {
+function settingOf(words: object, text: string | undefined): { readonly value: ReadValue } | 'refused' {
   const key = JSON.stringify(words)
-  const own = settled.get(key) ?? new Map<string | undefined, { readonly value: Held } | 'refused'>()
+  const own = settled.get(key) ?? new Map<string | undefined, { readonly value: ReadValue } | 'refused'>()
   settled.set(key, own)
   const known = own.get(text)
   if (known) return known
@@ -180,14 +180,19 @@ function settingOf(words: object, text: string | undefined): { readonly value: H
   const layer = layerFromValues('the process environment', given, { source: 'environment' })
   const definition = legend({ VALUE: words as never }) as Legend
   const { faults, settings } = surveyLayers(definition, { stage: 'development', layers: [layer] })
-  const values = settings as Readonly<Record<string, Held>> | undefined
+  const values = settings as Readonly<Record<string, ReadValue>> | undefined
   const found = faults.length === 0 ? { value: values?.VALUE } : 'refused'
   own.set(text, found)
   return found
 }
 
 /** What code gets in the place of the old expression. */
-function newValue(use: VariableUse, entry: VariableEntry, given: Held, around: OldRead['value'] | undefined): OldValue {
+function newValue(
+  use: VariableUse,
+  entry: VariableEntry,
+  given: ReadValue,
+  around: OldRead['value'] | undefined,
+): OldValue {
   if (around) return typeof given === 'object' && given !== null ? { known: false } : around(given)
   if (entry.type === 'boolean' && use.wanted === 'switch') return { known: true, value: use.contrary ? !given : given }
   const isNumber = /^(?:port|integer|number)$/.test(entry.type)
@@ -199,14 +204,14 @@ function newValue(use: VariableUse, entry: VariableEntry, given: Held, around: O
 }
 
 /** A number in the place of its text is the same to code that counts with it, which its fallback shows. */
-function isSameValue(old: Held, now: Held): boolean {
+function isSameValue(old: ReadValue, now: ReadValue): boolean {
   if (isList(old) || isList(now)) return JSON.stringify(old) === JSON.stringify(now) && isList(old) && isList(now)
   if (Object.is(old, now) || (old === 0 && now === 0)) return true
   return typeof now === 'number' && typeof old === 'string' && old.trim() !== '' && Number(old) === now
 }
 
 /** Tells whether code took a text as what it says: itself, its number, or its truth. A port is a whole number from 1. */
-function isAsWritten(old: Held, text: string, { type }: VariableEntry): boolean {
+function isAsWritten(old: ReadValue, text: string, { type }: VariableEntry): boolean {
   // Items of a list that a layer can give.
   if (isList(old)) return old.join(',') === text && old.every((item) => isListed(String(item)))
   const number = text.trim() === '' ? Number.NaN : Number(text)
@@ -217,10 +222,10 @@ function isAsWritten(old: Held, text: string, { type }: VariableEntry): boolean 
   return old === text && text !== ''
 }
 
-function isList(value: Held): value is readonly Primitive[] {
+function isList(value: ReadValue): value is readonly Primitive[] {
   return Array.isArray(value)
 }
 
-function asCode(value: Held): string {
+function asCode(value: ReadValue): string {
   return typeof value === 'string' || isList(value) ? JSON.stringify(value) : String(value)
 }

@@ -81,7 +81,7 @@ function valuesAt(site: Finding, { stages, code }: StagesProved): Values | { rea
     if (!outcome.known) return { why: asClause(outcome.why) }
     const { value } = outcome
     if (value === undefined) return undefined
-    const text = textOf(value)
+    const text = layerTextOf(value)
     if (text === undefined) return { why: 'it is not a text or a number in each stage' }
     const isFramed =
       text.startsWith(site.lead) && text.endsWith(site.rest) && text.length >= site.lead.length + site.rest.length
@@ -113,7 +113,7 @@ function tellsStage(name: string): boolean {
 }
 
 /** The text of a value for a layer: of a list its texts, which hold no comma; undefined for what a layer cannot give. */
-function textOf(value: Value): string | undefined {
+function layerTextOf(value: Value): string | undefined {
   if (!(value instanceof ListValue)) return isPrimitive(value) && value !== null ? String(value) : undefined
   const texts = value.items.flatMap((item) => (typeof item === 'string' && isListed(item) ? item : []))
   return texts.length > 0 && texts.length === value.items.length ? texts.join(',') : undefined
