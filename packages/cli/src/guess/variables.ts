@@ -236,7 +236,7 @@ function takenFrom({ name, node, parents }: Read, text: string): ReadSite {
         break
       }
       fallback = other
-      literals.push(parent.right as Node, ...nodesIn((parent.right as Node).elements))
+      for (const each of [parent.right as Node, ...nodesIn((parent.right as Node).elements)]) literals.push(each)
     } else if (conversionOf(parent, inner) && wanted === 'text') wanted = conversionOf(parent, inner) ?? 'text'
     else if (isSplit(parents[at - 1], parent, inner) && wanted === 'text' && fallback?.form !== 'number') {
       wanted = 'list'

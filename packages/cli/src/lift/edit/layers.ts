@@ -76,7 +76,7 @@ export function layerChanges(
     }
     return { path, before: before ?? null, after, secret }
   })
-  changes.push(...withoutMoved(candidates, changes, { read, ignored }, [undefined, ...stages]))
+  for (const change of withoutMoved(candidates, changes, { read, ignored }, [undefined, ...stages])) changes.push(change)
   // A start without a named stage is development.
   const isThere = (path: string) => read(path) !== undefined || changes.some((change) => change.path === path)
   return isThere('.env') || isThere('.env.development')
