@@ -117,7 +117,7 @@ function statement(node: Node, parents: readonly Node[], text: string): Choice |
 
 /** `if (isProd) return '…'`, any number of these, and behind them `return '…'`. */
 function returned(node: Node, parents: readonly Node[], text: string): Choice | undefined {
-  const body = nodesIn(parents.at(-1)?.body)
+  const body = node.type === 'IfStatement' ? nodesIn(parents.at(-1)?.body) : []
   const from = body.indexOf(node)
   const to = body.findIndex((each, at) => at > from && each.type !== 'IfStatement')
   const last = body[to]

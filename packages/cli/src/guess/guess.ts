@@ -38,6 +38,7 @@ import {
   isMail,
   isNominalHost,
   isPhone,
+  isRepository,
   looksAsked,
   webAddress,
 } from './shapes.js'
@@ -198,7 +199,7 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
     return { kind: 'host', value: text, confidence: 'high', reason: 'It is a host with a port.' }
   // In a template the address may end in the middle of its path.
   const address = webAddress(text)
-  if (!address || isNominalHost(address.host) || namesParty(words)) return undefined
+  if (!address || isNominalHost(address.host) || isRepository(address) || namesParty(words)) return undefined
   // new URL(request.url, 'http://localhost') needs a base, whichever it is.
   if (call === 'URL' && context.argument === 1 && /^(?:localhost|127\.0\.0\.1|[a-z]+)$/i.test(address.host))
     return undefined

@@ -3,6 +3,7 @@ import { wordsOf } from '../code/words.js'
 import { tellingWords } from '../credentials/opening-names.js'
 import type { Finding, Kind } from './finding.js'
 import { plainWords, variableName } from './names.js'
+import { requests } from './taker.js'
 
 /** Last words of names, by kind, so that a name says what its value is. */
 export const endings: Readonly<Record<Kind, readonly string[]>> = {
@@ -118,7 +119,7 @@ function leadOf(sites: readonly Finding[], best: Finding): readonly string[] {
 }
 
 function outerWords({ outer }: Finding): readonly string[] {
-  return outer.filter((word) => !plainObjects.has(word) && !/^\d+$/.test(word))
+  return outer.filter((word) => !plainObjects.has(word) && !requests.has(word) && !/^\d+$/.test(word))
 }
 
 /** Words that say the same. */

@@ -58,6 +58,14 @@ export function looksAsked({ host, path }: Address): boolean {
   )
 }
 
+/** Pages of a project's source on the services that host most of them. */
+export function isRepository({ host, path }: Address): boolean {
+  return (
+    /^(?:www\.)?(?:github\.com|gitlab\.com|bitbucket\.org|npmjs\.com|npmjs\.org)$/.test(host) &&
+    /^\/[^/]+\/[^/]+/.test(path)
+  )
+}
+
 /** Hosts of standards, licences and the like, whose addresses are names rather than places. */
 export function isNominalHost(host: string): boolean {
   return /(?:^|\.)(?:w3\.org|json-schema\.org|schema\.org|xmlsoap\.org|opensource\.org|creativecommons\.org|purl\.org|iana\.org|ietf\.org|rfc-editor\.org|spdx\.org|opengis\.net|openxmlformats\.org|gnu\.org|apache\.org|ecma-international\.org|unicode\.org|whatwg\.org)$/.test(

@@ -92,6 +92,8 @@ export function takerOf(
   const taking = parents[at]
   if (!taking || !/^(?:New|Call|OptionalCall)Expression$/.test(taking.type)) return undefined
   const name = lastName(taking.callee)
+  // What asks for an address does not say whose it is.
+  if (requests.has(name ?? '')) return undefined
   const holder = isNode(taking.callee) ? identifierIn(taking.callee.object) : undefined
   const from = imports.get(holder ?? name ?? '') ?? packageWords(requiredIn(taking.callee))
   const setter = call === undefined ? undefined : /^set(?=[A-Z])(.+)$/.exec(call)?.[1]

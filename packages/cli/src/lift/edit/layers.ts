@@ -76,7 +76,8 @@ export function layerChanges(
     }
     return { path, before: before ?? null, after, secret }
   })
-  for (const change of withoutMoved(candidates, changes, { read, ignored }, [undefined, ...stages])) changes.push(change)
+  for (const change of withoutMoved(candidates, changes, { read, ignored }, [undefined, ...stages]))
+    changes.push(change)
   // A start without a named stage is development.
   const isThere = (path: string) => read(path) !== undefined || changes.some((change) => change.path === path)
   return isThere('.env') || isThere('.env.development')
