@@ -1,5 +1,5 @@
 import { parseExpression } from '@babel/parser'
-import { isMap, isScalar, isSeq, parseDocument } from 'yaml'
+import { isMap, isScalar, isSeq, parseAllDocuments, parseDocument } from 'yaml'
 import type { Node, SourceFile } from '../code/parse.js'
 import { isTestFile } from '../code/test-files.js'
 
@@ -12,6 +12,79 @@ const others = /(?:^|\/)(?:\.[^/]+|locales?|i18n|lang|languages|translations|k8s
 /** Tells whether a file holds what the application's own code reads as its configuration. */
 export function isConfigFile(path: string): boolean {
   return (folders.test(path) || names.test(path)) && !others.test(path) && !isTestFile(path)
+}
+
+/** Files that give programs their environment: images, workflows, manifests of clusters, units. */
+const givingNames =
+  /(?:^|\/)(?:(?:Dockerfile|Containerfile)(?:\.[\w-]+)?|[\w-]+\.Dockerfile|Procfile|\.gitlab-ci\.ya?ml|[\w@.-]+\.service)$|^\.github\/workflows\/[^/]+\.ya?ml$|(?:^|\/)(?:k8s|kubernetes|helm|charts|manifests|deploy|deployment)\/(?:[^/]+\/)*[^/]+\.ya?ml$/i
+/** Configuration in lines of names and values. */
+const lined =
+  /(?:^|\/)(?:[\w.-]+\.properties|(?:config|settings|app|application|secrets?|credentials|database|server|local|production|development|staging)(?:[-.][\w-]+)*\.(?:toml|ini|cfg|conf))$/i
+
+/** Tells whether a file gives programs values, in a form that lift does not change. */
+export function isGivingFile(path: string): boolean {
+  return (givingNames.test(path) || lined.test(path)) && !isTestFile(path)
+}
+
+/** What a file that gives values says, as the syntax tree of an object or a list of these. */
+export function givingTree({ path, text }: SourceFile): Node | undefined {
+  if (!/\.ya?ml$/.test(path)) return linedTree(path, text)
+  try {
+    const documents = parseAllDocuments(text, { keepSourceTokens: true })
+    const all = 'empty' in documents ? [] : documents.filter(({ errors }) => errors.length === 0)
+    return {
+      type: 'ArrayExpression',
+      start: 0,
+      end: text.length,
+      elements: all.flatMap(({ contents }) => environmentsIn(contents)),
+    }
+  } catch {
+    return undefined
+  }
+}
+
+/** The values of `env`, `environment` and `variables`, wherever they are. */
+function environmentsIn(value: unknown): Node[] {
+  if (isSeq(value)) return value.items.flatMap(environmentsIn)
+  if (!isMap(value)) return []
+  return value.items.flatMap(({ key, value: held }) => {
+    const name = isScalar(key) ? String(key.value) : ''
+    const own = /^(?:env|environment|variables)$/.test(name) ? yamlNode(held) : undefined
+    return own ? [own] : environmentsIn(held)
+  })
+}
+
+/** `NAME=value` in the lines of an image, a unit, properties and the like. */
+function linedTree(path: string, text: string): Node {
+  const isImage = /(?:Docker|Container)file/i.test(path)
+  const isUnit = path.endsWith('.service')
+  const line = isImage
+    ? /^[ \t]*(?:ENV|ARG)[ \t]+(.+)$/gim
+    : isUnit
+      ? /^[ \t]*Environment=(.+)$/gm
+      : path.endsWith('Procfile')
+        ? /^\w+:[ \t]*(.+)$/gm
+        : /^[ \t]*([\w.-]+[ \t]*[=:].*)$/gm
+  const pair =
+    isImage || isUnit || path.endsWith('Procfile')
+      ? /(?:^|\s|")([A-Za-z_]\w*)(?:=|\s+(?=\S+$))("[^"\n]*"|'[^'\n]*'|[^\s"]+)/g
+      : /^([\w.-]+)[ \t]*[=:][ \t]*("[^"\n]*"|'[^'\n]*'|[^\n#;]*)/g
+  const properties = [...text.matchAll(line)].flatMap((found) => {
+    const at = (found.index ?? 0) + found[0].length - (found[1] ?? '').length
+    return [...(found[1] ?? '').matchAll(pair)].map(([all, name = '', given = ''], index, every) => {
+      const start = at + (every[index]?.index ?? 0) + all.length - given.length
+      const value = given.trim().replace(/^(["'])(.*)\1$/, '$2')
+      const key = { type: 'StringLiteral', start, end: start, value: name.replace(/^.*\./, '') }
+      return {
+        type: 'ObjectProperty',
+        start,
+        end: start + given.length,
+        key,
+        value: { type: 'StringLiteral', start, end: start + given.length, value },
+      }
+    })
+  })
+  return { type: 'ObjectExpression', start: 0, end: text.length, properties }
 }
 
 /** A configuration file as the syntax tree of an object, with the file's offsets; undefined if it cannot be parsed. */

@@ -14,7 +14,7 @@ import type { Finding, Range } from '../guess/finding.js'
 import { isPackageFile, scriptsIn } from '../guess/package-scripts.js'
 import { variablesIn } from '../guess/variables.js'
 import { developedWith } from '../starts/manifest.js'
-import { configTree, isConfigFile } from './config-files.js'
+import { configTree, givingTree, isConfigFile, isGivingFile } from './config-files.js'
 
 /** Facts of one file: plain data, so that a thread may find them. */
 export interface FileFacts {
@@ -46,6 +46,7 @@ export function isTelling(path: string): boolean {
     isPackageFile(path) ||
     isContainerFile(path) ||
     isConfigFile(path) ||
+    isGivingFile(path) ||
     isCompilerConfig(path)
   )
 }
@@ -56,7 +57,11 @@ export function fileFacts(file: SourceFile): FileFacts {
   const facts: FileFacts = {
     path,
     findings: isPackageFile(path) ? scriptsIn(file) : isContainerFile(path) ? containersIn(file) : [],
-    configured: isConfigFile(path) ? configuredIn(file) : [],
+    configured: isConfigFile(path)
+      ? configuredIn(file, configTree(file))
+      : isGivingFile(path)
+        ? configuredIn(file, givingTree(file))
+        : [],
     tested: [],
     ...(isMapped(text) && { mapped: true }),
     ...(path === 'package.json' && { tools: [...developedWith(file)] }),
@@ -145,8 +150,7 @@ function apart(findings: readonly Finding[]): Finding[] {
 }
 
 /** Facts about a configuration file of the application, as far as they are certain. */
-function configuredIn(file: SourceFile): readonly Finding[] {
-  const tree = configTree(file)
+function configuredIn(file: SourceFile, tree: Node | undefined): readonly Finding[] {
   if (!tree) return []
   const found = findingsIn(file)
   walk(tree, found.visit)

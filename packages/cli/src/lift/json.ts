@@ -1,10 +1,21 @@
 import type { Candidate } from '../guess/finding.js'
 import type { Held } from './change.js'
+import type { OtherFiles } from './other-files.js'
 import type { Obligation } from './places/obligations.js'
 
 /** The candidates of `lift --json`, and what other places need after the move: docs/json/lift.schema.json. */
-export function liftJson(candidates: readonly Candidate[], held: readonly Held[], obligations: readonly Obligation[]) {
-  return { candidates: candidates.map((candidate) => candidateJson(candidate, held)), obligations }
+export function liftJson(
+  candidates: readonly Candidate[],
+  held: readonly Held[],
+  obligations: readonly Obligation[],
+  { notExamined, keyShaped }: OtherFiles,
+) {
+  return {
+    candidates: candidates.map((candidate) => candidateJson(candidate, held)),
+    obligations,
+    notExamined,
+    keyShaped,
+  }
 }
 
 /** The value of a secret is null. */

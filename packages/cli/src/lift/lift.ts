@@ -5,6 +5,7 @@ import { isToolFile } from '../code/test-files.js'
 import { isSecretConnection } from '../credentials/opening-shapes.js'
 import { candidatesOf } from '../guess/candidates.js'
 import type { Candidate, Finding } from '../guess/finding.js'
+import { isGivingFile } from './config-files.js'
 import { asDeclared, isDeclaredRead } from './declared-reads.js'
 import type { HeldTexts } from './edit/held.js'
 import { type FileFacts, fileFacts } from './facts.js'
@@ -86,13 +87,7 @@ export function gathered(
   const candidates = [
     ...found,
     ...alone,
-    ...configuredCandidates(
-      configured,
-      found,
-      names,
-      (path) =>
-        `Programs read ${path} as it is, without values from layers. Read the setting in code, and remove it there.`,
-    ),
+    ...configuredCandidates(configured, found, names, whyConfigured),
     ...configuredCandidates(
       ofTools,
       found,
@@ -114,6 +109,12 @@ function isSure({ confidence, echo, value }: Finding): boolean {
 function asLiteral({ variable, ...finding }: Finding): Finding {
   if (!variable) return finding
   return { ...finding, kind: isSecretConnection(finding.value ?? '') ? 'connection' : 'credential', form: 'string' }
+}
+
+function whyConfigured(path: string): string {
+  return isGivingFile(path)
+    ? `Lift does not change ${path}. Remove the value there, and declare it with: mappa add`
+    : `Programs read ${path} as it is, without values from layers. Read the setting in code, and remove it there.`
 }
 
 /** Values that only configuration files have. They are listed: code that reads those files expands nothing. */

@@ -1,5 +1,6 @@
 import { counted } from '../declared/counted.js'
 import type { Candidate } from '../guess/finding.js'
+import { listedNames, stayingLines } from './candidates-text.js'
 import type { Held, LiftedFile } from './change.js'
 
 /** What was done, by file, what was left and why, and how to undo it: one screen. */
@@ -29,22 +30,12 @@ export function summaryText(
     .map(([what, paths]) => `    ${wrap(`${what}: ${paths.join(', ')}`, indent).replaceAll('\n', '\n        ')}`)
   const open = moved.flatMap(({ name, unproved }) => (unproved === undefined ? [] : [name]))
   const told = moved.flatMap(({ name, differences }) => (differences === undefined ? [] : [name]))
-  const reasons = new Map<string, string[]>()
-  for (const { candidate, why } of held) reasons.set(why, [...(reasons.get(why) ?? []), candidate.name])
-  if (unsure.length > 0)
-    reasons.set(
-      `Low confidence. Run: mappa lift --only ${unsure[0]?.name} --apply`,
-      unsure.map(({ name }) => name),
-    )
-  const left = [...reasons].flatMap(([why, names]) => [
-    `    ${listed(names)}`,
-    `        ${wrap(why, indent).replaceAll('\n', '\n        ')}`,
-  ])
+  const left = stayingLines(held, unsure, { wrap })
   return [
     `Moved ${counted(moved.length, 'setting')}${among}. Wrote ${counted(changes.length, 'file')}:`,
     ...files,
     ...(open.length > 0 ? [`    ${wrap(`Moved without a proof: ${open.join(', ')}`, indent)}`] : []),
-    ...(told.length > 0 ? [`    ${wrap(`Other results for ill-formed texts: ${listed(told)}`, indent)}`] : []),
+    ...(told.length > 0 ? [`    ${wrap(`Other results for ill-formed texts: ${listedNames(told)}`, indent)}`] : []),
     ...(left.length > 0 ? ['', 'Not moved:', ...left] : []),
     '',
     'To undo: mappa undo',
@@ -54,14 +45,6 @@ export function summaryText(
 
 /** Reasons stand so far in. Columns. */
 const indent = 8
-
-/** More names are counted. */
-const namesMax = 6
-
-function listed(names: readonly string[]): string {
-  const more = names.length > namesMax ? ` and ${names.length - namesMax} more` : ''
-  return names.slice(0, namesMax).join(', ') + more
-}
 
 function pathsOf(changes: readonly LiftedFile[], isIt: (change: LiftedFile) => boolean): readonly string[] {
   return changes.filter(isIt).map(({ path }) => path)

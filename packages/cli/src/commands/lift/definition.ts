@@ -12,6 +12,7 @@ export const liftCommand: CommandDefinition = {
       .option('--diff', 'show the changes of each file')
       .addOption(new Option('--apply', 'write the changes, all files or none').conflicts('json'))
       .option('--only <names>', 'only these candidates, separated by commas')
+      .option('--why <names>', 'explain these candidates: reasons and every place')
       .option('--unproved', 'with --only: move them even if the program may get other values')
       .option('--pick', 'ask about each candidate: move, rename, mark as secret or leave')
       .option('--compose', 'move values of compose files, too')

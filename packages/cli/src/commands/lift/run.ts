@@ -2,12 +2,12 @@ import { createRequire } from 'node:module'
 import { dirname, join } from 'node:path'
 import { entriesOf, isStageName, type Legend, printable, stagesOf } from 'mappa'
 import { repositoryTop, textAt } from 'mappa/command'
-import { holdsCode } from '../../code/parse.js'
+import { holdsCode, type SourceFile } from '../../code/parse.js'
 import { counted } from '../../declared/counted.js'
 import { namesWithFiles } from '../../declared/names-with-files.js'
 import { holdersOf } from '../../edits/holders.js'
 import type { Candidate } from '../../guess/finding.js'
-import { candidatesText, candidateText, differencesText, leftText, unparsedText } from '../../lift/candidates-text.js'
+import { candidateText, differencesText, leftText, overviewText, unparsedText } from '../../lift/candidates-text.js'
 import type { Held, Installed, Target } from '../../lift/change.js'
 import { brokenChange, changesFor, sorted } from '../../lift/edit/edit.js'
 import { heldTexts, withHeldTexts } from '../../lift/edit/held.js'
@@ -17,6 +17,7 @@ import { nextSteps } from '../../lift/edit/next-steps.js'
 import { isTelling } from '../../lift/facts.js'
 import { liftJson } from '../../lift/json.js'
 import { gathered } from '../../lift/lift.js'
+import { otherFilesOf, otherFilesText } from '../../lift/other-files.js'
 import { type Placed, withPlaces } from '../../lift/places/obligations.js'
 import { obligationsText } from '../../lift/places/obligations-text.js'
 import { heldElsewhere } from '../../lift/proof/elsewhere.js'
@@ -59,6 +60,8 @@ export interface LiftOptions extends ProjectOptions {
   readonly apply?: boolean
   /** Names of candidates, separated by commas; all by default. */
   readonly only?: string
+  /** Names of candidates to explain, separated by commas. */
+  readonly why?: string
   /** True to move what is named without a proof that the program has the same values. */
   readonly unproved?: boolean
   /** True to show how each file would change. */
@@ -102,10 +105,10 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   } = gathered(facts, names, options.compose, entriesOf(target.definition), held)
   const code = new ProjectCode(target)
   const stages = [...stagesOf(target.definition), ...startedStages]
-  const all = startsOf(starts)
+  const started = startsOf(starts)
   const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
-  const reached = heldElsewhere(chosen, code, target, starts.paths, all)
-  const entries = [...new Set(all.flatMap(({ program }) => program.modules))]
+  const reached = heldElsewhere(chosen, code, target, starts.paths, started)
+  const entries = [...new Set(started.flatMap(({ program }) => program.modules))]
   const proved = provedReads(neededAtStart(reached, code, entries), code, entries)
   const candidates = withHeldTexts(proved, held, target)
   const { movable, held: staying } = sorted(candidates, { ...target, unproved: options.unproved === true })
@@ -113,19 +116,30 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   // Low confidence alone moves nothing: such a candidate must be named.
   const sure = options.only === undefined ? movable.filter(({ confidence }) => confidence !== 'low') : movable
   const placed = (moved: readonly Candidate[]) => withPlaces(moved, changesFor(moved, target), target)
+  const others = otherFilesOf(othersOf(project.root, apart))
   if (movable.length + staying.length === 0 && !options.json) {
     const [member] = project.legendFile === undefined ? legendsBelow(project.root) : []
     const next = member === undefined ? '' : `\nThere is a legend in ${member}.\n  → Run: mappa lift --root ${member}`
     const where = files === 0 ? `no code below ${project.root}` : `in ${counted(files, 'file')} of ${project.root}`
-    const left = leftText(apart, leaving)
+    const left = leftText(apart, leaving) + otherFilesText(others)
     terminal.write(`No settings found${files === 0 ? ': ' : ' '}${printable(where)}.${next}\n${left && `\n${left}`}`)
     return { exitCode: exitCodes.fine }
   }
   if (options.json) {
-    terminal.write(jsonText(jsonReport({}, liftJson(candidates, staying, placed(sure).obligations))))
+    terminal.write(jsonText(jsonReport({}, liftJson(candidates, staying, placed(sure).obligations, others))))
     return { exitCode: exitCodes.fine }
   }
   const describe = (candidate: Candidate) => candidateText(candidate, [], terminal)
+  if (options.why !== undefined) {
+    const asked = onlyOf(candidates, options.why, '--why')
+    const reasons = new Map(staying.map(({ candidate, why }) => [candidate, why]))
+    const told = asked.map((candidate) => {
+      const why = reasons.get(candidate)
+      return candidateText(candidate, why === undefined ? [] : [`Not moved: ${why}`], terminal)
+    })
+    terminal.write(`${told.join('\n\n')}\n`)
+    return { exitCode: exitCodes.fine }
+  }
   if (options.pick) {
     const { pick } = await import('./pick.js')
     const picked = await pick(movable, names, describe)
@@ -143,11 +157,15 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const left = leftText(apart, leaving)
   if (options.apply && changes.length > 0) {
     const unsure = movable.filter((candidate) => !sure.includes(candidate))
-    const aside = unparsedText(unparsed) + left
+    const aside = unparsedText(unparsed) + left + otherFilesText(others)
     return apply(project, { moved: sure, held: staying, unsure, ...places, aside, sums }, target, options, check)
   }
-  terminal.write(candidatesText(movable, staying, unparsed, files, terminal))
-  if (left) terminal.write(`${left}\n`)
+  const unsure = movable.filter((candidate) => !sure.includes(candidate))
+  const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
+  const { paint, width } = terminal
+  terminal.write(`${overviewText(sure, staying, unsure, { paint, width, wrap })}\n`)
+  const asides = unparsedText(unparsed) + left + otherFilesText(others)
+  if (asides) terminal.write(`${asides}\n`)
   if (options.apply) terminal.write('Nothing to move.\n')
   else if (changes.length > 0) {
     const only = `${options.compose ? ' --compose' : ''}${options.only === undefined ? '' : ` --only ${options.only}`}`
@@ -155,14 +173,25 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
     const isShown = options.diff || options.only !== undefined
     if (isShown) {
       terminal.write(`${diffText(changes, hiddenTexts(secrets, sure, changes), terminal)}\n`)
-      const wrap = (text: string, indent: number) => paragraph(text, terminal.width - indent)
       terminal.write(differencesText(sure, { wrap }))
       terminal.write(obligationsText(places.obligations, { wrap }))
     }
-    const first = isShown ? '' : '  → Run: mappa lift --diff\n'
+    const first = isShown ? '' : `  → Run: mappa lift --why ${sure[0]?.name}\n  → Run: mappa lift --diff\n`
     terminal.write(`Nothing was written.\n${first}  → Run: mappa lift${only} --apply\n`)
   }
   return { exitCode: exitCodes.fine }
+}
+
+/** The texts of a package that lift does not go through. */
+function* othersOf(root: string, apart: readonly string[]): Generator<SourceFile> {
+  for (const file of textFiles(root))
+    if (!isTelling(file.path) && !isSample(file.path) && !apart.some((folder) => file.path.startsWith(folder)))
+      yield file
+}
+
+/** Layer files and samples have commands of their own. */
+function isSample(path: string): boolean {
+  return /(?:^|\/)\.env[^/]*$/.test(path)
 }
 
 /** Stages that starts name and the legend lacks: code knew them, and a start with another one is refused. */
@@ -325,11 +354,11 @@ function sameElsewhere(moved: readonly Candidate[], root: string): string | unde
 const searchedMin = 8
 const placesMax = 10
 
-function onlyOf(candidates: readonly Candidate[], only: string | undefined): readonly Candidate[] {
+function onlyOf(candidates: readonly Candidate[], only: string | undefined, option = '--only'): readonly Candidate[] {
   if (only === undefined) return candidates
   const names = only.split(',').map((name) => name.trim())
   const unknown = names.find((name) => !candidates.some((candidate) => candidate.name === name))
   if (unknown !== undefined)
-    throw new UsageError(`--only names ${JSON.stringify(unknown)}, but that is not a candidate. Run: mappa lift`)
+    throw new UsageError(`${option} names ${JSON.stringify(unknown)}, but that is not a candidate. Run: mappa lift`)
   return candidates.filter(({ name }) => names.includes(name))
 }
