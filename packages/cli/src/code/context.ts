@@ -147,6 +147,10 @@ export function contextOf(node: Node, parents: readonly Node[]): Context {
         // headers.set('X-Api-Key', '…'): the argument in front names it.
         const before = index > 0 && callee !== undefined && giving.has(callee) ? list[index - 1] : undefined
         if (before?.type === 'StringLiteral') name = before.value as string
+        // client.setApiKey('…')
+        const set =
+          index === 0 && list.length === 1 ? /^set([A-Z]\w*(?:Key|Token|Secret|Password))$/.exec(callee ?? '') : null
+        name ??= set?.[1]
         break
       }
       call ??= callee

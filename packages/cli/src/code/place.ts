@@ -89,7 +89,7 @@ export function saidOf(
   const link = /https?:\/\/[^\s<>"')\]]*[^\s<>"')\].,;:]/.exec(said)?.[0]
   const plain = said
     .replace(/\{@link\s+[^}]*\}/g, '')
-    .replace(/(?:\b(?:see|get|obtain|from|at|docs?|here)\b[^.\w]*)*https?:\/\/\S+/gi, '')
+    .replace(/(?:\b(?:see|get|obtain|one|it|yours|from|at|docs?|here)\b[^.\w]*)*https?:\/\/\S+/gi, '')
     .replace(/\s+/g, ' ')
     .trim()
     .replace(/[\s:–-]+$/, '')

@@ -313,6 +313,8 @@ function guessByName(text: string, context: Context): Guess | undefined {
   const credential = { kind: 'credential' as const, confidence: 'high' as const }
   const lead = words.at(-1) === 'authorization' || /^bearer /i.test(text) ? (scheme.exec(text)?.[0] ?? '') : ''
   // A list of words is about something else, and a token alone may be one of a language.
+  // What is shown in place of a secret.
+  if (context.chosen && /^[*•x.]+$/i.test(text)) return undefined
   if (named && !listed && isPlaceholderFor(text, context) && !isProse(text, object) && !namesProse(outer))
     return {
       ...credential,

@@ -1,4 +1,5 @@
 import { type Compiler, compilerOf } from '../../code/compiler.js'
+import { isScript } from '../../code/parse.js'
 import type { Target } from '../change.js'
 
 /** The way an application's code takes its settings: the module's place, text, and imports. */
@@ -124,7 +125,7 @@ export function specifierFor(file: string, specifiers: Specifiers): string {
 }
 
 function isJavaScript(path: string): boolean {
-  return /\.[cm]?jsx?$/.test(path)
+  return isScript(path) && !isTypeScript(path)
 }
 
 export function isTypeScript(path: string): boolean {
@@ -133,7 +134,7 @@ export function isTypeScript(path: string): boolean {
 
 /** Why a file cannot import the settings module; undefined if it can. */
 export function whyApart(path: string, { isTyped }: Form, target: Target): string | undefined {
-  if (!isTyped || isTypeScript(path) || !/\.[cm]?jsx?$/.test(path)) return undefined
+  if (!isTyped || !isJavaScript(path)) return undefined
   const compiler = compilerOf(target)
   return compiler?.emits && !/"allowJs"\s*:\s*true/.test(target.read('tsconfig.json') ?? '')
     ? `${path} is JavaScript beside TypeScript, so it cannot import compiled settings.`
