@@ -499,6 +499,77 @@ async function answers(root: string, script: string): Promise<string[]> {
   }
 }
 
+test('a secret of a committed layer moves out of it, and a name that a layer holds means what it holds', async () => {
+  const [held, other] = ['sms_live_9f8e7d6c5b4a39281706', 'mail_live_706f8e7d6c5b4a392817']
+  const layer = `# ours\nSMS_KEY=${held}\nFEED_URL=https://old.fennelhill.example\nPOST_KEY=${other}\n`
+  const root = project({
+    'package.json': '{ "name": "hives", "private": true, "type": "module" }',
+    'app.js': `const key = process.env.SMS_KEY\nif (!key) throw new Error('no key')\nconst feedUrl = 'https://feed.fennelhill.example'\nconst mail = ['${other}']\nconsole.log(feedUrl, mail, key)\n`,
+    '.env': layer,
+    '.env.production': 'SMS_KEY=sms_live_of_production_77\n',
+  })
+  const { code, stdout, stderr } = await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
+  assert.equal(code, 0, stdout + stderr)
+  const read = (path: string) => readFileSync(join(root, path), 'utf8')
+  assert.match(read('app.js'), /feedUrl = settings\.APP_FEED_URL\nconst mail = \[settings\.POST_KEY\]/)
+  assert.equal(
+    read('.env'),
+    '# ours\nFEED_URL=https://old.fennelhill.example\nAPP_FEED_URL=https://feed.fennelhill.example\n',
+  )
+  assert.equal(read('.env.production'), '')
+  assert.deepEqual(read('.env.local').trim().split('\n').sort(), [`POST_KEY=${other}`, `SMS_KEY=${held}`])
+  assert.equal(read('.env.production.local'), 'SMS_KEY=sms_live_of_production_77\n')
+  await mappa(['undo', '--apply'], { cwd: root })
+  assert.deepEqual([read('.env'), existsSync(join(root, '.env.local'))], [layer, false])
+})
+
+test('projects that tsconfig only refers to find the virtual module and their aliases', async () => {
+  const config = (include: string, more = {}) =>
+    JSON.stringify({ compilerOptions: { noEmit: true, ...more }, include: [include] })
+  const references = ['app', 'node'].map((name) => ({ path: `./tsconfig.${name}.json` }))
+  const root = project({
+    'package.json': '{ "name": "hives", "private": true, "type": "module" }',
+    'tsconfig.json': JSON.stringify({ files: [], references }),
+    'tsconfig.app.json': config('src', { paths: { '@/*': ['./src/*'] } }),
+    'tsconfig.node.json': config('vite.config.ts'),
+    'vite.config.ts': "import { defineConfig } from 'vite'\nexport default defineConfig({})\n",
+    'index.html': '<!doctype html><title>Hives</title><script type="module" src="/src/main.ts"></script>\n',
+    'src/main.ts': "import { feed } from '@/feed'\nfeed()\n",
+    'src/feed.ts':
+      "// Where readings are\nconst FEED_URL = 'https://feed.fennelhill.example'\nexport const feed = () => fetch(`${FEED_URL}/v1`)\n",
+  })
+  await mappa(['lift', '--apply', '--uncommitted'], { cwd: root })
+  const read = (path: string) => readFileSync(join(root, path), 'utf8')
+  assert.equal(read('src/mappa.d.ts'), '/// <reference path="../mappa.types.d.ts" />\n')
+  assert.equal(
+    read('src/feed.ts'),
+    "import { FEED_URL } from 'virtual:mappa/settings'\n\nexport const feed = () => fetch(`${FEED_URL}/v1`)\n",
+  )
+})
+
+test('--why explains what is asked for, and other files are not left in silence', async () => {
+  const root = project({
+    'app.js': "const apiKey = 'sms_live_9f8e7d6c5b4a39281706'\nconst timeout = 500\n",
+    'main.go': 'package main\n',
+    'NOTES.txt': 'key: sms_live_9f8e7d6c5b4a39281777\n',
+  })
+  const { stdout } = await mappa(['lift'], { cwd: root })
+  assert.match(
+    stdout,
+    /^2 settings in 1 file: 1 moves \(1 secret\), 1 stays\.\n\napp\.js\n {2}SMS_API_KEY {2}secret {2}\(secret\) +1\n/,
+  )
+  assert.match(stdout, /\nNot examined: 1 file in Go\.\nKey-shaped text, which stays: NOTES\.txt:1\.\n/)
+  const why = await mappa(['lift', '--why', 'APP_TIMEOUT'], { cwd: root })
+  assert.equal(
+    why.stdout,
+    'APP_TIMEOUT (limit, low confidence) 500\n    Its name says it is a limit.\n    app.js:2:17\n',
+  )
+  assert.match(
+    (await mappa(['lift', '--why', 'OTHER'], { cwd: root })).stderr,
+    /--why names "OTHER", but that is not a candidate/,
+  )
+})
+
 test('the diff hides secrets that stay in code, and those that are written with escapes', async () => {
   const text =
     "const feedUrl = 'http://feed.example'\nconst apiKey = 'it\\'s-clover' // mappa keep: practice\nconst dbPassword = 'wax\\\\honey'\n"

@@ -115,7 +115,7 @@ function leadOf(sites: readonly Finding[], best: Finding): readonly string[] {
   if (outer.length > 0) return outer
   const taker = sites.find(({ taker }) => taker)?.taker
   if (taker) return taker.about
-  return best.words.length > 1 ? [] : subjectOf(best)
+  return best.words.length > 1 ? keyLabel(best) : subjectOf(best)
 }
 
 function outerWords({ outer }: Finding): readonly string[] {
@@ -153,16 +153,14 @@ function subjectOf({ kind, value, stages = {}, path }: Finding): readonly string
         : scheme,
     ]
   }
-  if (kind === 'credential') {
-    const label = /^([a-z]{2,12})[_-](?:live|test|prod|secret|private)[_-]/.exec(value ?? '')?.[1]
-    if (label !== undefined) return [label]
-  }
+  const label = keyLabel({ kind, value })
+  if (label.length > 0) return label
   // Of the hosts of several stages, the first that is not this machine.
   const hosts = [value, ...Object.values(stages)].map(
     (each) => /^(?:[a-z]+:\/\/)?([A-Za-z0-9.-]+)/i.exec(each ?? '')?.[1] ?? '',
   )
   const host = hosts.find((each) => /[A-Za-z].*\./.test(each)) ?? ''
-  const label =
+  const named =
     kind === 'address' || kind === 'host'
       ? (host
           .split('.')
@@ -170,8 +168,14 @@ function subjectOf({ kind, value, stages = {}, path }: Finding): readonly string
           .find((each) => !plainLabel.test(each)) ??
         host.split('.').find((each) => !/^(?:www|\d+|localhost)$/i.test(each)))
       : undefined
-  if (label && host.includes('.')) return wordsOf(label)
+  if (named && host.includes('.')) return wordsOf(named)
   return fileWords(path)
+}
+
+/** What a key says itself that it is for: `sms` of `sms_live_…`. */
+function keyLabel({ kind, value }: Pick<Finding, 'kind' | 'value'>): readonly string[] {
+  const label = /^([a-z]{2,12})[_-](?:live|test|prod|secret|private)[_-]/.exec(value ?? '')?.[1]
+  return kind === 'credential' && label !== undefined ? [label] : []
 }
 
 /** The words of a file's name; empty if it says nothing. */
