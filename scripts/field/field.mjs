@@ -5,7 +5,7 @@ import { spawnSync } from 'node:child_process'
 import { existsSync, readFileSync, writeFileSync } from 'node:fs'
 import { join } from 'node:path'
 import { top } from '../prepare.mjs'
-import { applicationsTable, readersTable, runtimesPage, startersTable } from './tables.mjs'
+import { applicationsTable, liftedTable, readersTable, runtimesPage, startersTable } from './tables.mjs'
 
 const file = join(top, 'docs/field.json')
 const nodes = [
@@ -128,27 +128,20 @@ for (const name of named.length > 0 ? named : Object.keys(parts)) {
   writeFileSync(file, `${JSON.stringify(results, null, 2)}\n`)
 }
 writeFileSync(join(top, 'docs/runtimes.md'), runtimesPage(results.runtimes))
-const page = join(top, 'docs/witness.md')
-const text = readFileSync(page, 'utf8')
-writeFileSync(
-  page,
-  text.replace(/\| application \|[\s\S]*?\n(?=\n)/, () => applicationsTable(results.applications)),
-)
-
-const starts = join(top, 'docs/starts.md')
-if (results.starters)
-  writeFileSync(
-    starts,
-    readFileSync(starts, 'utf8').replace(/\| application \|[\s\S]*?\n(?=\n)/, () => startersTable(results.starters)),
-  )
-
-const format = join(top, 'docs/format.md')
-const said = readFileSync(format, 'utf8')
-if (results.readers)
-  writeFileSync(
-    format,
-    said.replace(/\| written \| Mappa \|[\s\S]*?\n(?=\n)/, () => readersTable(results.readers)),
-  )
+/** Pages with a table of results: the results, how the table begins, and what makes it. */
+const tables = [
+  ['docs/witness.md', 'applications', '| application |', applicationsTable],
+  ['docs/starts.md', 'starters', '| application |', startersTable],
+  ['docs/lift.md', 'lifted', '| application |', liftedTable],
+  ['docs/format.md', 'readers', '| written | Mappa |', readersTable],
+]
+for (const [path, part, begins, tableOf] of tables) {
+  if (!results[part]) continue
+  const page = readFileSync(join(top, path), 'utf8')
+  const start = page.indexOf(begins)
+  const end = page.indexOf('\n\n', start) + 1
+  writeFileSync(join(top, path), page.slice(0, start) + tableOf(results[part]) + page.slice(end))
+}
 
 function run(args, env = {}) {
   const child = spawnSync(process.execPath, args, {

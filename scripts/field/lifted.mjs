@@ -89,7 +89,6 @@ async function started({ root }, command, env, time) {
 function plain(output, root) {
   const lines = output
     .replaceAll(root, '')
-    // biome-ignore lint/suspicious/noControlCharactersInRegex: colours of a terminal
     .replace(/\u001b\[[\d;]*m/g, '')
     .replace(/\d{4}-\d\d-\d\d[T ]\d\d:\d\d:\d\d(?:\.\d+)?Z?|\b\d\d?:\d\d:\d\d(?:\.\d+)?(?: [AP]M)?/g, '(time)')
     .replace(/\b\d+(?:\.\d+)? ?m?s\b/g, '(time)')

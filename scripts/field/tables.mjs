@@ -50,6 +50,19 @@ export function startersTable({ rows }) {
   ].join('\n')
 }
 
+/** The table of published applications in docs/lift.md, of the rows that `tryLifted` gives. */
+export function liftedTable({ rows }) {
+  return [
+    '| application | version | settings moved | starts that live | starts that differ |',
+    '| --- | --- | --- | --- | --- |',
+    ...rows.map(
+      ({ name, version, moved, lives, differs }) =>
+        `| ${[name, version, moved, moved === 0 ? '–' : lives, moved === 0 ? '–' : differs.length].join(' | ')} |`,
+    ),
+    '',
+  ].join('\n')
+}
+
 /** Readers of one column, since they agree in every row. */
 const columnsOfReaders = {
   'a shell': ['dash', 'bash'],

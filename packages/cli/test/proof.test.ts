@@ -100,6 +100,58 @@ const rows: Readonly<Record<string, Row>> = {
     },
     moves: ['NEW_MAP', 'SWARM_ALERT'],
   },
+  'a table that code takes its stage from': {
+    files: {
+      'app.js': `const stage = process.env.NODE_ENV ?? 'development'\nconst feedUrls = { development: ${local}, production: ${live} }\n${told('feedUrls[stage], Object.keys(feedUrls)')}`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'a table that another variable chooses from': {
+    files: {
+      'app.js': `const feedUrls = { development: ${local}, production: ${live} }\n${told("feedUrls[process.env.TARGET ?? 'development']")}`,
+    },
+    moves: ['TARGET'],
+    stays: /TARGET may have any value/,
+  },
+  'a table of which code takes one by its name': {
+    files: {
+      'app.js': `const stage = process.env.NODE_ENV ?? 'development'\nconst feedUrls = { development: ${local}, production: ${live} }\n${told('feedUrls[stage], feedUrls.production')}`,
+    },
+    moves: [],
+    stays: /code takes production in every stage/,
+  },
+  'branches that set several': {
+    files: {
+      'app.js': `let feedUrl\nlet mapUrl\nif (${isProd}) {\n  feedUrl = ${live}\n  mapUrl = 'https://map.fennelhill.example'\n} else {\n  feedUrl = ${local}\n  mapUrl = 'https://map-test.fennelhill.example'\n}\n${told('feedUrl, mapUrl')}`,
+    },
+    moves: ['FEED_URL', 'MAP_URL'],
+  },
+  'branches whose names are not the stages': {
+    files: {
+      'app.js': `const isProd = process.env.NODE_ENV !== 'development'\nlet feedUrl\nlet mapUrl\nif (isProd) {\n  feedUrl = ${live}\n  mapUrl = 'https://map.fennelhill.example'\n} else {\n  feedUrl = ${local}\n  mapUrl = 'https://map-test.fennelhill.example'\n}\n${told('feedUrl, mapUrl')}`,
+    },
+    moves: [],
+    stays: /code takes the value of another stage/,
+  },
+  'a file for each stage, by its computed name': {
+    files: {
+      'package.json': '{ "name": "hives", "private": true }',
+      'app.js': `const { feedUrl } = require('./config/' + (process.env.NODE_ENV === 'production' ? 'production' : 'development'))\n${told('feedUrl')}`,
+      'config/development.js': `module.exports = { feedUrl: ${local} }\n`,
+      'config/production.js': `module.exports = { feedUrl: ${live} }\n`,
+    },
+    moves: ['FEED_URL'],
+  },
+  'a file for each stage, by another variable': {
+    files: {
+      'package.json': '{ "name": "hives", "private": true }',
+      'app.js': `const { feedUrl } = require('./config/' + (process.env.TARGET || 'development'))\n${told('feedUrl')}`,
+      'config/development.js': `module.exports = { feedUrl: ${local} }\n`,
+      'config/production.js': `module.exports = { feedUrl: ${live} }\n`,
+    },
+    moves: ['TARGET'],
+    stays: /TARGET may have any value/,
+  },
   'build output that goes on reading the variable': {
     files: {
       'package.json':

@@ -6,7 +6,13 @@ import { join } from 'node:path'
 import test from 'node:test'
 import ts from 'typescript-6'
 import { countLines } from '../../../scripts/count.mjs'
-import { applicationsTable, readersTable, runtimesPage, startersTable } from '../../../scripts/field/tables.mjs'
+import {
+  applicationsTable,
+  liftedTable,
+  readersTable,
+  runtimesPage,
+  startersTable,
+} from '../../../scripts/field/tables.mjs'
 import { node, project, top } from '../../../test/helpers.js'
 
 const document = readFileSync(join(top, 'docs/library.md'), 'utf8')
@@ -92,6 +98,7 @@ test('pages of docs that are made from the results of npm run field say what tho
   assert.ok(readFileSync(join(top, 'docs/witness.md'), 'utf8').includes(applicationsTable(results.applications)))
   assert.ok(readFileSync(join(top, 'docs/format.md'), 'utf8').includes(readersTable(results.readers)))
   assert.ok(readFileSync(join(top, 'docs/starts.md'), 'utf8').includes(startersTable(results.starters)))
+  assert.ok(readFileSync(join(top, 'docs/lift.md'), 'utf8').includes(liftedTable(results.lifted)))
   for (const [part, { date, node: version, passed = true }] of Object.entries<Record<string, unknown>>(results)) {
     assert.match(`${date} ${version}`, /^\d{4}-\d\d-\d\d \d+\.\d+\.\d+$/, part)
     assert.equal(passed, true, part)

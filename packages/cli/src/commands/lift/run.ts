@@ -24,6 +24,7 @@ import { heldElsewhere } from '../../lift/proof/elsewhere.js'
 import { neededAtStart } from '../../lift/proof/needed.js'
 import { ProjectCode } from '../../lift/proof/project-code.js'
 import { provedReads } from '../../lift/proof/read-values.js'
+import { provedInArms } from '../../lift/proof/stage-arms.js'
 import { provedInStages } from '../../lift/proof/stage-values.js'
 import { summaryText } from '../../lift/summary.js'
 import { confirmed } from '../../project/carry-out.js'
@@ -106,7 +107,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const code = new ProjectCode(target)
   const stages = [...stagesOf(target.definition), ...startedStages]
   const started = startsOf(starts)
-  const chosen = provedInStages(onlyOf(found, options.only), { code, stages })
+  const chosen = provedInArms(provedInStages(onlyOf(found, options.only), { code, stages }), { code, stages })
   const reached = heldElsewhere(chosen, code, target, starts.paths, started)
   const entries = [...new Set(started.flatMap(({ program }) => program.modules))]
   const proved = provedReads(neededAtStart(reached, code, entries), code, entries)

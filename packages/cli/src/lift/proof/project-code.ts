@@ -145,6 +145,23 @@ export class ProjectCode {
     }
   }
 
+  /** The module that another one imports by a path or an alias. */
+  imported(from: CodeModule, source: string): CodeModule | undefined {
+    return this.#imported(from.path, source)
+  }
+
+  /** The modules of some files, those that may import them, and those that may import these; not of tests. */
+  modulesNear(paths: ReadonlySet<string>): readonly CodeModule[] {
+    const found = new Set(paths)
+    for (let round = 0; round < 2; round++) {
+      const stems = [...found].map((path) => path.replace(/(?:\/index)?\.[cm]?[jt]sx?$/, '').replace(/^.*\//, ''))
+      const isNear = (text: string) => stems.some((stem) => text.includes(stem))
+      for (const path of this.#target.code)
+        if (!isTestFile(path) && !found.has(path) && isNear(this.#target.read(path) ?? '')) found.add(path)
+    }
+    return [...found].flatMap((path) => this.module(path) ?? [])
+  }
+
   #imported(from: string, source: string): CodeModule | undefined {
     const path = this.#fileOf(from, source)
     return path === undefined ? undefined : this.module(path)

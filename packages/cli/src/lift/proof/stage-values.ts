@@ -1,6 +1,6 @@
 import { isListed } from '../../code/literals.js'
 import { isNode, type Node, nodesIn } from '../../code/parse.js'
-import { Evaluator, type Outcome } from '../../code/values/evaluate.js'
+import { Evaluator, type Outcome, type Scene } from '../../code/values/evaluate.js'
 import type { CodeModule } from '../../code/values/modules.js'
 import { isPrimitive, ListValue, notKnown, type Value } from '../../code/values/value.js'
 import { wordsOf } from '../../code/words.js'
@@ -51,9 +51,26 @@ interface Values {
   readonly asks: readonly string[]
 }
 
-const unset = Symbol('unset')
+/** A start without a stage. */
+export const unset = Symbol('unset')
 /** A stage that nothing names. */
-const another = 'another-stage'
+export const another = 'another-stage'
+
+/** What code finds in its environment in a stage; `asks` gets the variables by which it tells that. */
+export function stageScene(code: ProjectCode, stage: string | typeof unset, asks: Set<string>): Scene {
+  return code.scene((from, name) => {
+    if (from === 'import.meta.env') {
+      if (name !== 'MODE') return notKnown(`${from}.${name} is known only to a builder.`)
+      // A page is served in development, and built for a mode that is named or production.
+      asks.add(name)
+      return stage === unset ? 'development' : String(stage)
+    }
+    if (!tellsStage(name)) return notKnown(`${name} may have any value.`)
+    if (code.sets(name)) return notKnown(`Code sets ${name}.`)
+    asks.add(name)
+    return stage === unset ? undefined : String(stage)
+  })
+}
 
 function valuesAt(site: Finding, { stages, code }: StagesProved): Values | { readonly why: string } {
   const module = code.module(site.path)
@@ -63,20 +80,7 @@ function valuesAt(site: Finding, { stages, code }: StagesProved): Values | { rea
   if (chain.length < (site.chain ?? []).length) return { why: `${site.path} is not followed` }
   const asks = new Set<string>()
   const textIn = (stage: string | typeof unset): string | undefined | { readonly why: string } => {
-    const evaluator = new Evaluator(
-      code.scene((from, name) => {
-        if (from === 'import.meta.env') {
-          if (name !== 'MODE') return notKnown(`${from}.${name} is known only to a builder.`)
-          // A page is served in development, and built for a mode that is named or production.
-          asks.add(name)
-          return stage === unset ? 'development' : stage
-        }
-        if (!tellsStage(name)) return notKnown(`${name} may have any value.`)
-        if (code.sets(name)) return notKnown(`Code sets ${name}.`)
-        asks.add(name)
-        return stage === unset ? undefined : stage
-      }),
-    )
+    const evaluator = new Evaluator(stageScene(code, stage, asks))
     const outcome = chosenOf([node, ...chain], module, evaluator)
     if (!outcome.known) return { why: asClause(outcome.why) }
     const { value } = outcome
@@ -191,7 +195,8 @@ function withValues(candidate: Candidate, { texts, other, asks }: Values): Candi
   return isSame ? { ...candidate, asks: named } : { ...candidate, value: other, stages, asks: named }
 }
 
-function unproved(candidate: Candidate, why: string): Candidate {
+/** A candidate that stays, and how it is moved all the same. */
+export function unproved(candidate: Candidate, why: string): Candidate {
   return {
     ...candidate,
     unproved: `Its value in each stage is not proved: ${why}. To move it anyway, run: mappa lift --only ${candidate.name} --unproved`,
