@@ -20,14 +20,16 @@ export function overviewText(
   screen: Screen,
 ): string {
   const all = [...sure, ...staying.map(({ candidate }) => candidate), ...unsure]
-  const listed = [...sure, ...staying.map(({ candidate }) => candidate)]
   const secrets = sure.filter(({ secret }) => secret).length
   const files = new Set(all.flatMap(({ sites }) => sites.map(({ path }) => path))).size
   const moving = `${sure.length} move${sure.length === 1 ? 's' : ''}${secrets > 0 ? ` (${secrets} secret)` : ''}`
   const left = staying.length + unsure.length
   const verdict = `${counted(all.length, 'setting')} in ${counted(files, 'file')}: ${moving}, ${left} ${left === 1 ? 'stays' : 'stay'}.`
-  const rows = listed.map((candidate) => rowOf(candidate))
-  const widths = [0, 1].map((at) => rows.reduce((most, { cells }) => Math.max(most, cells[at]?.length ?? 0), 0))
+  const rows = [...sure.map((each) => rowOf(each, false)), ...staying.map(({ candidate }) => rowOf(candidate, true))]
+  const texts = ({ cells: [name, kind, value], stages }: SettingRow) => [[name], [kind], [value, ...stages]]
+  const widths = [0, 1, 2].map((at) =>
+    rows.reduce((most, each) => (texts(each)[at] ?? []).reduce((more, text) => Math.max(more, text.length), most), 0),
+  )
   const groups = grouped(rows, ({ file }) => file)
   const tables = [...groups]
     .sort(([one], [other]) => (one < other ? -1 : 1))
@@ -48,14 +50,14 @@ interface SettingRow {
   readonly stages: readonly string[]
 }
 
-function rowOf({ name, kind, secret, value, stages, sites, entry }: Candidate): SettingRow {
+function rowOf({ name, kind, secret, value, stages, sites, entry }: Candidate, stays: boolean): SettingRow {
   const known = value ?? (entry.default === undefined ? '' : String(entry.default))
   const shown = (text: string) => (secret ? '(secret)' : (text.split('\n', 1)[0] as string))
   const file = sites[0]?.path ?? ''
   const own = sites.filter(({ path }) => path === file)
   const lines = [...new Set(own.map(({ line }) => line))]
   const more = sites.length - own.length
-  const places = `${lines.slice(0, rowLinesMax).join(', ')}${lines.length > rowLinesMax ? ', …' : ''}${more > 0 ? ` +${more}` : ''}`
+  const places = `${lines.slice(0, rowLinesMax).join(', ')}${lines.length > rowLinesMax ? ', …' : ''}${more > 0 ? ` +${more}` : ''}${stays ? '  stays' : ''}`
   const what = entry.type === 'array' && kind !== 'variable' ? `${kind} list` : kind
   return {
     file,
@@ -72,9 +74,9 @@ function rowText(
   widths: readonly number[],
   screen: Screen,
 ): string {
-  const [names = 0, kinds = 0] = widths
+  const [names = 0, kinds = 0, values = 0] = widths
   const { paint, width } = screen
-  const room = width - names - kinds - placesWidth - 8
+  const room = Math.min(Math.max(values, valueWidthMin), width - names - kinds - placesWidth - 8)
   const cut = (text: string) => (text.length > room ? `${text.slice(0, Math.max(0, room - 1))}…` : text)
   const lead = `  ${paint.bold(name.padEnd(names))}  ${kind.padEnd(kinds)}`
   // A narrow terminal has no room for values.
@@ -85,7 +87,7 @@ function rowText(
 }
 
 /** Room for the lines of a row, and the least for its value. Columns. */
-const placesWidth = 14
+const placesWidth = 20
 const valueWidthMin = 12
 
 /** What stays, each reason once, with the names. */
