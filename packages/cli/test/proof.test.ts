@@ -152,6 +152,18 @@ const rows: Readonly<Record<string, Row>> = {
     moves: ['TARGET'],
     stays: /TARGET may have any value/,
   },
+  'variables of a layer file that the start does not load': {
+    files: {
+      'package.json': '{ "name": "hives", "private": true, "type": "module", "scripts": { "start": "node app.js" } }',
+      'app.js': told(
+        `process.env.FEED_URL || ${local}, process.env.MAP_URL ?? ${live}, process.env.SAME_URL ?? 'same'`,
+      ),
+      '.env': 'FEED_URL=https://old.fennelhill.example\nSAME_URL=same\n',
+    },
+    // The list has what layers hold, too.
+    moves: ['MAP_URL', 'SAME_URL', 'FEED_URL'],
+    stays: /"start" does not load \.env today, but settings would give code the value in \.env/,
+  },
   'build output that goes on reading the variable': {
     files: {
       'package.json':

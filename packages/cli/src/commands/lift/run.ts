@@ -21,6 +21,7 @@ import { otherFilesOf, otherFilesText } from '../../lift/other-files.js'
 import { type Placed, withPlaces } from '../../lift/places/obligations.js'
 import { obligationsText } from '../../lift/places/obligations-text.js'
 import { heldElsewhere } from '../../lift/proof/elsewhere.js'
+import { provedOfLayers } from '../../lift/proof/layer-texts.js'
 import { neededAtStart } from '../../lift/proof/needed.js'
 import { ProjectCode } from '../../lift/proof/project-code.js'
 import { provedReads } from '../../lift/proof/read-values.js'
@@ -111,7 +112,7 @@ export async function lift(options: LiftOptions, check: Check): Promise<Ended> {
   const reached = heldElsewhere(chosen, code, target, starts.paths, started)
   const entries = [...new Set(started.flatMap(({ program }) => program.modules))]
   const proved = provedReads(neededAtStart(reached, code, entries), code, entries)
-  const candidates = withHeldTexts(proved, held, target)
+  const candidates = withHeldTexts(provedOfLayers(proved, held, { starts, stages }), held, target)
   const { movable, held: staying } = sorted(candidates, { ...target, unproved: options.unproved === true })
   const terminal = output()
   // Low confidence alone moves nothing: such a candidate must be named.

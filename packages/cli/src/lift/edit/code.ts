@@ -2,6 +2,7 @@ import MagicString from 'magic-string'
 import { grouped } from '../../code/grouped.js'
 import { isNode, type Node, nodesIn, parseFile, walk } from '../../code/parse.js'
 import { lineOf } from '../../code/place.js'
+import { identifierIn } from '../../code/reads.js'
 import type { Candidate, Finding, Range } from '../../guess/finding.js'
 import { staysAround, variableRead } from '../../guess/variable-entry.js'
 import { importedFile } from '../../starts/run-through.js'
@@ -26,7 +27,11 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
   const inPage = sites.some(({ finding }) => finding.page)
   const parsed = parseFile({ path, text: before })
   const programs = 'programs' in parsed ? parsed.programs : []
-  const local = inPage ? '' : localName(programs)
+  const fileOf = (source: string) => importedFile(path, source, [], (each) => target.read(each) !== undefined)
+  const isOurs = (source: unknown) => typeof source === 'string' && fileOf(source) === form.module
+  // An earlier move may have imported them.
+  const there = inPage ? undefined : settingsImported(programs, isOurs)
+  const local = inPage ? '' : (there ?? localName(programs))
   // const FEED_URL = '…' of a page becomes the import of that name.
   const imported = inPage ? importedInstead(programs, sites) : new Map<Finding, Node>()
   const names = readNames(before, sites, local, new Set([...imported.keys()].map((each) => each.start)))
@@ -50,7 +55,7 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
   editPatterns(code, before, sites, names, local)
   for (const program of programs) {
     const own = sites.filter(({ finding }) => finding.start >= program.start && finding.end <= program.end)
-    if (own.length === 0) continue
+    if (own.length === 0 || there !== undefined) continue
     const wanted = new Set(own.map(({ candidate }) => candidate.name))
     const taken: Import = inPage
       ? {
@@ -62,7 +67,7 @@ export function codeChange(path: string, candidates: readonly Candidate[], form:
     insertImport(code, { path, text: before, program: program.program as Node, firstUse }, taken, form, target)
   }
   const isStill = (source: string) => {
-    const imported = importedFile(path, source, [], (each) => target.read(each) !== undefined)
+    const imported = fileOf(source)
     return imported !== undefined && isStillModule(imported, target.read(imported) ?? '')
   }
   return { path, before, after: withoutUnused(path, before, code.toString(), isStill), secret: false }
@@ -106,6 +111,23 @@ function readNames(
       return [name, own.has(name) && !imported.has(finding.start) ? `${name}_SETTING` : name]
     }),
   )
+}
+
+/** The name under which a file imports the settings already. */
+function settingsImported(programs: readonly Node[], isOurs: (source: unknown) => boolean): string | undefined {
+  for (const node of programs.flatMap((file) => nodesIn((file.program as Node | undefined)?.body))) {
+    const [declarator] = nodesIn(node.declarations)
+    const [first] = nodesIn((declarator?.init as Node | undefined)?.arguments)
+    const isRequired = node.type === 'VariableDeclaration' && isNode(declarator?.id) && isOurs(first?.value)
+    const taken = isRequired
+      ? nodesIn((declarator.id as Node).properties).map(({ key, value }) => [key, value])
+      : node.type === 'ImportDeclaration' && isOurs((node.source as Node).value)
+        ? nodesIn(node.specifiers).map(({ imported, local }) => [imported, local])
+        : []
+    const own = taken.find(([name]) => identifierIn(name) === 'settings')
+    if (own) return identifierIn(own[1])
+  }
+  return undefined
 }
 
 /** The name under which code sees all settings; another one where code has that name already, and not only for a member. */

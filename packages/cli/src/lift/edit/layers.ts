@@ -101,7 +101,10 @@ function withoutMoved(
     const before = read(path)
     if (before === undefined || ignored?.has(path)) return []
     const layer = readLayer(changes[at]?.after ?? before)
-    const held = moved.filter(({ name }) => layer.get(name) !== undefined)
+    const held = moved.filter(
+      ({ name, value, stages: own }) =>
+        layer.get(name) !== undefined && layer.get(name) === (own[stage ?? ''] ?? value),
+    )
     if (held.length === 0) return []
     for (const { name } of held) layer.remove(name)
     if (at >= 0) changes.splice(at, 1)

@@ -121,7 +121,7 @@ class Arms {
         walk(program, (node) => {
           if (isMember(node) && node.computed === true && isNode(node.property)) {
             const table = denoted(node.object, module, this.#code)
-            const armsOf = (key: string) => (table ? this.#within(memberOf(table, key, this.#code)) : [])
+            const armsOf = (key: string) => (table ? this.#within(denotedMember(table, key, this.#code)) : [])
             if (table && keysOf(table.node).some((key) => armsOf(key).length > 0))
               found.push({ module, key: node.property, armsOf })
           }
@@ -172,7 +172,7 @@ class Arms {
         if (
           name !== undefined &&
           names.includes(name) &&
-          this.#within(memberOf({ node: parents[at + 1] as Node, module }, name, this.#code)).length > 0
+          this.#within(denotedMember({ node: parents[at + 1] as Node, module }, name, this.#code)).length > 0
         ) {
           const outer = around.at(-2)
           // urls[stage] || urls.development
@@ -205,7 +205,7 @@ function denoted(node: unknown, module: CodeModule, code: ProjectCode, depth = 0
     case 'CallExpression': {
       const [first] = nodesIn(node.arguments)
       if (identifierIn(node.callee) === 'require' && first?.type === 'StringLiteral')
-        return exportOf(code.imported(module, String(first.value)), 'module.exports', code, depth)
+        return denotedExport(code.imported(module, String(first.value)), 'module.exports', code, depth)
       return isMember(node.callee as Node) && identifierIn((node.callee as Node).property) === 'freeze'
         ? next(first)
         : undefined
@@ -213,7 +213,7 @@ function denoted(node: unknown, module: CodeModule, code: ProjectCode, depth = 0
     case 'MemberExpression': {
       const name = node.computed ? undefined : identifierIn(node.property)
       const table = name === undefined ? undefined : next(node.object)
-      return table && memberOf(table, name as string, code)
+      return table && denotedMember(table, name as string, code)
     }
     case 'Identifier': {
       const binding = module.bindings.of(node)
@@ -231,7 +231,7 @@ function denoted(node: unknown, module: CodeModule, code: ProjectCode, depth = 0
             : undefined
       return source === undefined || name === undefined
         ? undefined
-        : exportOf(code.imported(module, String(source)), name, code, depth)
+        : denotedExport(code.imported(module, String(source)), name, code, depth)
     }
     default:
       return undefined
@@ -241,7 +241,12 @@ function denoted(node: unknown, module: CodeModule, code: ProjectCode, depth = 0
 /** Names may lead to names so often. */
 const denotedMax = 20
 
-function exportOf(from: CodeModule | undefined, name: string, code: ProjectCode, depth: number): Denoted | undefined {
+function denotedExport(
+  from: CodeModule | undefined,
+  name: string,
+  code: ProjectCode,
+  depth: number,
+): Denoted | undefined {
   const exported = from?.exported(name) ?? (name === 'default' ? from?.exported('module.exports') : undefined)
   if (!from || !exported) return undefined
   if ('node' in exported) {
@@ -250,21 +255,21 @@ function exportOf(from: CodeModule | undefined, name: string, code: ProjectCode,
     const binding = node.type === 'Identifier' ? from.bindings.of(node) : undefined
     return denoted(binding?.kind === 'variable' ? binding.node.init : node, from, code, depth + 1)
   }
-  return exportOf(code.imported(from, exported.source), exported.name, code, depth + 1)
+  return denotedExport(code.imported(from, exported.source), exported.name, code, depth + 1)
 }
 
 /** The value of a member of an object as it is written: an object behind names, else the place itself. */
-function memberOf({ node, module }: Denoted, key: string, code: ProjectCode): Denoted | undefined {
-  const property = nodesIn(node.properties).find((each) => each.type === 'ObjectProperty' && keyOf(each) === key)
+function denotedMember({ node, module }: Denoted, key: string, code: ProjectCode): Denoted | undefined {
+  const property = nodesIn(node.properties).find((each) => each.type === 'ObjectProperty' && propertyName(each) === key)
   if (!property || !isNode(property.value)) return undefined
   return denoted(property.value, module, code) ?? { node: property.value, module }
 }
 
 function keysOf({ properties }: Node): readonly string[] {
-  return nodesIn(properties).flatMap((each) => (each.type === 'ObjectProperty' ? keyOf(each) : []))
+  return nodesIn(properties).flatMap((each) => (each.type === 'ObjectProperty' ? propertyName(each) : []))
 }
 
-function keyOf({ key }: Node): string {
+function propertyName({ key }: Node): string {
   return isNode(key) ? String(key.name ?? key.value ?? '') : ''
 }
 
