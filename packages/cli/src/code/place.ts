@@ -89,7 +89,7 @@ export function saidOf(
   const link = /https?:\/\/[^\s<>"')\]]*[^\s<>"')\].,;:]/.exec(said)?.[0]
   const plain = said
     .replace(/\{@link\s+[^}]*\}/g, '')
-    .replace(/(?:\b(?:see|get|obtain|one|it|yours|from|at|docs?|here)\b[^.\w]*)*https?:\/\/\S+/gi, '')
+    .replace(/(?:\b(?:see|get|obtain|one|it|yours|from|at|docs?|here)\b[^.\w]*)*https?:\/\/\S+\s*$/i, '')
     .replace(/\s+/g, ' ')
     .trim()
     .replace(/[\s:–-]+$/, '')
@@ -99,6 +99,8 @@ export function saidOf(
     /mappa keep|eslint|@ts-|prettier|biome|istanbul|c8 |todo|fixme|xxx|hack|hard-?coded|change (?:this|me)|configurable|\bnote\b|license|copyright|@\w+|^[-=*#/\s]*$/i.test(
       said,
     ) ||
+    // Questions, examples and advice are about more than the value.
+    /[?'"`[\]]|https?:|\b(?:you|we|these|those|should|i\.e|e\.g)\b/i.test(plain) ||
     /[;{}=<>]|=>|\(\)|^\W*(?:if|const|let|var|return|import|export|function|await)\b/.test(plain) ||
     /[A-Za-z0-9+/_-]{20,}/.test(plain)
   const obtain = link === undefined || /[@?#]/.test(link) || link.length > 200 ? undefined : link

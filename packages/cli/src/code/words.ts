@@ -4,6 +4,7 @@ export function wordsOf(name: string): readonly string[] {
   const known = split.get(name)
   if (known) return known
   const words = name
+    .replace(/IPv(?=[46])/g, 'Ipv')
     .replace(/([a-z0-9])([A-Z])/g, '$1 $2')
     .replace(/([A-Z]+)([A-Z][a-z])/g, '$1 $2')
     .toLowerCase()

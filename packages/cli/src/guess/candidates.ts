@@ -110,7 +110,10 @@ function candidateOf(
 /** What the comments of its places say: the first description and the first link. */
 function saidOfAll(sites: readonly Finding[]): Pick<Candidate, 'said'> {
   const all = sites.flatMap(({ said }) => said ?? [])
-  const description = all.find((each) => each.description)?.description
+  const values = sites.flatMap(({ value, stages = {} }) => [value, ...Object.values(stages)])
+  const isHeld = (text: string) =>
+    values.some((value) => value !== undefined && value.length > 3 && text.includes(value))
+  const description = all.find((each) => each.description && !isHeld(each.description))?.description
   const obtain = all.find((each) => each.obtain)?.obtain
   if (description === undefined && obtain === undefined) return {}
   return { said: { ...(description !== undefined && { description }), ...(obtain !== undefined && { obtain }) } }

@@ -309,7 +309,7 @@ function isMemberOfMany(object: Node | undefined): boolean {
 function guessByName(text: string, context: Context): Guess | undefined {
   const { words, outer, name, listed, object } = context
   if (words.length === 0) return undefined
-  const named = namesCredential(words) && !isStatus(text)
+  const named = namesCredential(words) && !isStatus(text) && !isCookieName(text, words)
   const credential = { kind: 'credential' as const, confidence: 'high' as const }
   const lead = words.at(-1) === 'authorization' || /^bearer /i.test(text) ? (scheme.exec(text)?.[0] ?? '') : ''
   // A list of words is about something else, and a token alone may be one of a language.
@@ -453,6 +453,14 @@ const isReadIn = oncePerNode(({ properties }) => {
   const read = texts.filter((each) => /^\p{Lu}?\p{Ll}+(?: \p{L}+)+|^\p{Lu}\p{Ll}+$|[^\x00-\x7f]/u.test(each))
   return texts.length > 1 && read.length * 2 > texts.length
 })
+
+/** Tells whether the key of a cookie or a session is what it is called: `cookieKey: 'sessionId'`. */
+function isCookieName(text: string, words: readonly string[]): boolean {
+  return (
+    /^(?:cookie|session|token|auth) key$/.test(words.slice(-2).join(' ')) &&
+    /^[a-z][\w.-]*(?:sid|id|session|token|auth|cookie|user)$/i.test(text)
+  )
+}
 
 /** Tells whether a text says whether there is a value, in place of it: `not set`, `******`. */
 function isStatus(text: string): boolean {

@@ -95,6 +95,14 @@ function importedInstead(programs: readonly Node[], sites: readonly Site[]): Rea
   return found
 }
 
+/** The quotes of a file's imports, else those of most of its texts. */
+function quoteIn(text: string): string {
+  const imported = /\b(?:from|import|require\()\s*(["'])/.exec(text)?.[1]
+  if (imported !== undefined) return imported
+  const count = (quote: RegExp) => text.match(quote)?.length ?? 0
+  return count(/"[^"'\n]*"/g) > count(/'[^"'\n]*'/g) ? '"' : "'"
+}
+
 /** Tells how each setting is read in a file: `settings.NAME`, or in a page by a name of its own. */
 function readNames(
   text: string,
@@ -251,7 +259,7 @@ function insertImport(
     (!path.endsWith('.cjs') && target.isModule)
   const specifier = isVirtual ? taken.source : relative(path, specifierFor(taken.source, specifiers))
   const own = text.slice(program.start, program.end)
-  const quote = own.includes("'") || !own.includes('"') ? "'" : '"'
+  const quote = quoteIn(own)
   const end = /;[ \t]*(?:\r?\n|$)/.test(own.slice(0, 2000)) ? ';' : ''
   const as = isEsm ? ' as ' : ': '
   const names = taken.names.map(({ name, local }) => (name === local ? name : name + as + local)).join(', ')

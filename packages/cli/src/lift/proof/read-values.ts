@@ -55,6 +55,8 @@ export function provedReads(
     const isApart = code.isNamedInOutput(candidate.name, programs)
     for (const entry of entriesFor(candidate.entry)) {
       if (isApart && entry.default !== undefined) continue
+      // A compiler infers the type of a name from what it begins with.
+      if (/^(?:port|integer|number)$/.test(entry.type) && sites.some((site) => isSetAgain(site, code))) continue
       const tried = { ...candidate, entry }
       const differences = compared(tried, reads)
       if (differences) return { ...tried, ...(differences.length > 0 && { differences }) }
@@ -71,6 +73,16 @@ export function isRead({ variable, form, path }: Finding): boolean {
   return (
     variable !== undefined && variable.given !== true && /^(?:expression|pattern)$/.test(form) && !/\.py$/.test(path)
   )
+}
+
+/** Tells whether a read begins a name in TypeScript that is set again, and has no type of its own. */
+function isSetAgain({ path, start, end }: Finding, code: ProjectCode): boolean {
+  const module = /\.[cm]?tsx?$/.test(path) ? code.module(path) : undefined
+  const node = module && code.nodeAt(module, { start, end })
+  const declarator = module && node ? code.useAt(module, node)?.parents.at(-1) : undefined
+  const id = declarator?.type === 'VariableDeclarator' && isNode(declarator.id) ? declarator.id : undefined
+  if (!module || !id || id.type !== 'Identifier' || id.typeAnnotation) return false
+  return module.bindings.of(id)?.isConstant === false
 }
 
 /** Tells whether a read is in a function, so that it asks each time. */
