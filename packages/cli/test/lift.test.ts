@@ -547,6 +547,20 @@ test('projects that tsconfig only refers to find the virtual module and their al
   )
 })
 
+test('a name of TypeScript that is set again keeps the type that it begins with', async () => {
+  const root = project({
+    'package.json': '{ "name": "hives", "private": true, "type": "module" }',
+    'app.ts':
+      "let port = process.env.REDIS_PORT || 6379\nif (port) port = 'any'\nconst other = process.env.OTHER_PORT || 6379\nlet typed: string | number = process.env.TYPED_PORT || 6379\ntyped = 'any'\nconsole.log(port, other, typed)\n",
+  })
+  const { stdout } = await mappa(['lift', '--json'], { cwd: root })
+  const types = (JSON.parse(stdout).candidates as { name: string; type: string }[]).map(({ name, type }) => [
+    name,
+    type,
+  ])
+  assert.deepEqual(Object.fromEntries(types), { REDIS_PORT: 'string', OTHER_PORT: 'port', TYPED_PORT: 'port' })
+})
+
 test('--why explains what is asked for, and other files are not left in silence', async () => {
   const root = project({
     'app.js': "const apiKey = 'sms_live_9f8e7d6c5b4a39281706'\nconst timeout = 500\n",
