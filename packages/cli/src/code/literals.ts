@@ -21,7 +21,7 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
   if (node.type === 'StringLiteral') return { form: 'string', text: node.value as string, start, end, goesOn: false }
   if (node.type === 'NumericLiteral') return { form: 'number', text: String(node.value), start, end, goesOn: false }
   if (node.type === 'BooleanLiteral') return { form: 'boolean', text: String(node.value), start, end, goesOn: false }
-  const list = listedText(node)
+  const list = node.type === 'ArrayExpression' ? listedText(node) : undefined
   if (list !== undefined) return { form: 'list', text: list, start, end, goesOn: false }
   const product = productOf(node)
   if (product !== undefined) return { form: 'number', text: String(product), start, end, goesOn: false }
@@ -38,6 +38,8 @@ export function literalOf(node: Node, parent: Node | undefined): Literal | undef
 /** The texts of a list that holds nothing else, joined with commas as a layer has them; undefined if a layer cannot give them. */
 export function listedText(node: unknown): string | undefined {
   if (!isNode(node) || node.type !== 'ArrayExpression') return undefined
+  // Most lists hold something else.
+  if ((node.elements as (Node | null)[])[0]?.type !== 'StringLiteral') return undefined
   const items = nodesIn(node.elements)
   if (items.length === 0 || items.length > listItemsMax || items.length < (node.elements as unknown[]).length)
     return undefined

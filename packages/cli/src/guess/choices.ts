@@ -1,6 +1,6 @@
-import { type Context, contextOf } from '../code/context.js'
+import { type Context, contextOf, lastName } from '../code/context.js'
 import { type Literal, literalOf } from '../code/literals.js'
-import { isNode, type Node, nodesIn, withBrackets } from '../code/parse.js'
+import { isNode, type Node, nodesIn, oncePerNode, withBrackets } from '../code/parse.js'
 import { fallsOn } from '../code/stages/stage-branches.js'
 import { ownStage, stageAsked, stageTest } from '../code/stages/stage-tests.js'
 import { type Guess, guessOf } from './guess.js'
@@ -35,7 +35,11 @@ export interface GuessedChoice extends Choice {
 /** `{ newCheckout: !isProd }` among features: a switch that is on or off by stage. */
 export function flagAt(property: Node, parents: readonly Node[]) {
   const node = property.value
-  if (parents.at(-1)?.type !== 'ObjectExpression' || !isNode(node)) return undefined
+  if (!isNode(node) || !/^(?:Unary|Member)Expression$|^Identifier$/.test(node.type)) return undefined
+  const around = parents.at(-2)
+  const holder = around?.type === 'ObjectProperty' ? around.key : (around?.id ?? around?.left ?? around?.callee)
+  if (parents.at(-1)?.type !== 'ObjectExpression' || !/feature|flag|toggle|switch/i.test(lastName(holder) ?? ''))
+    return undefined
   const asked = stageTest(node)
   if (!asked) return undefined
   const context = contextOf(node, [...parents, property])
@@ -115,11 +119,17 @@ function statement(node: Node, parents: readonly Node[], text: string): Choice |
   }
 }
 
+/** The statements of a block, and where each of them is: asked for each of thousands. */
+const statementsOf = oncePerNode(({ body }) => nodesIn(body))
+const indicesOf = oncePerNode((block) => new Map(statementsOf(block).map((each, at) => [each, at])))
+
 /** `if (isProd) return '…'`, any number of these, and behind them `return '…'`. */
 function returned(node: Node, parents: readonly Node[], text: string): Choice | undefined {
-  const body = node.type === 'IfStatement' ? nodesIn(parents.at(-1)?.body) : []
-  const from = body.indexOf(node)
-  const to = body.findIndex((each, at) => at > from && each.type !== 'IfStatement')
+  const isAsked = node.type === 'IfStatement' && !isNode(node.alternate) && stageTest(node.test) !== undefined
+  const body = isAsked ? statementsOf(parents.at(-1) as Node) : []
+  const from = isAsked ? (indicesOf(parents.at(-1) as Node).get(node) ?? -1) : -1
+  let to = from + 1
+  while (body[to]?.type === 'IfStatement') to++
   const last = body[to]
   if (from < 0 || last?.type !== 'ReturnStatement' || to - from > armsMax) return undefined
   const own = body.slice(from, to)
@@ -154,11 +164,15 @@ function overwritten(node: Node, parents: readonly Node[], text: string): Choice
   const [declarator, ...more] = nodesIn(node.declarations)
   const name = isNode(declarator?.id) && declarator.id.type === 'Identifier' ? declarator.id.name : undefined
   if (!declarator || name === undefined || !isNode(declarator.init) || more.length > 0) return undefined
-  const body = nodesIn(parents.at(-1)?.body)
-  const from = body.indexOf(node)
+  // Most declarations hold something that is worked out.
+  if (!/Literal$|^(?:Array|Conditional)Expression$/.test(declarator.init.type)) return undefined
+  const block = parents.at(-1)
+  const body = block ? statementsOf(block) : []
+  const from = block ? (indicesOf(block).get(node) ?? -1) : -1
   const chain: Node[] = []
   const arms: Arm[] = []
-  for (const each of from < 0 ? [] : body.slice(from + 1)) {
+  for (let at = from + 1; from >= 0 && at < body.length; at++) {
+    const each = body[at] as Node
     const asked = each.type === 'IfStatement' && !isNode(each.alternate) ? stageTest(each.test) : undefined
     const deed = asked && !asked.negated ? deedOf(inBlock(each.consequent as Node), text) : undefined
     if (!asked || deed?.lead.replace(/\s*=\s*$/, '') !== name) break

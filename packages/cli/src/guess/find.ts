@@ -83,7 +83,7 @@ export function findingsIn(file: SourceFile): {
   const visit: Visit = (node, parents) => {
     // First what costs little: every node of a project comes by.
     uses.visit(node, parents)
-    if (/^(?:ImportDeclaration|VariableDeclarator)$/.test(node.type))
+    if (node.type === 'ImportDeclaration' || node.type === 'VariableDeclarator')
       for (const [local, words] of importsOf(node)) imports.set(local, words)
     if (!looked.has(node.type) || taken.has(node)) return
     if (node.type === 'ObjectProperty') {
@@ -104,7 +104,8 @@ export function findingsIn(file: SourceFile): {
     const context = contextOf(used, around)
     if (context.fixed || context.compared) return
     const branch = literal.form === 'template-text' ? undefined : stageBranch(used, around, text)
-    const own = isPrinted(used, around) ? undefined : guessOf(literal, context)
+    const found = guessOf(literal, context)
+    const own = found && isPrinted(used, around) ? undefined : found
     const guess = own ?? (branch && ofBranch(literal, context))
     const staged = branch && guess && stagedBy(branch, path, guess, own === undefined)
     if (!guess) return
