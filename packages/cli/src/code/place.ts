@@ -102,7 +102,10 @@ export function saidOf(
     // Questions, examples and advice are about more than the value.
     /[?'"`[\]]|https?:|\b(?:you|we|these|those|should|i\.e|e\.g)\b/i.test(plain) ||
     /[;{}=<>]|=>|\(\)|^\W*(?:if|const|let|var|return|import|export|function|await)\b/.test(plain) ||
-    /[A-Za-z0-9+/_-]{20,}/.test(plain)
+    // What may be a key, a password or a part of one.
+    /[A-Za-z0-9+/_-]{20,}|(?=\S*\d)(?=\S*[a-z])[\w!#%&*+./@^~-]{8,}|\b(?:pass\w*|pwd|secret|token|key|is|was)\b['"]?\s*[:=]/i.test(
+      plain,
+    )
   const obtain = link === undefined || /[@?#]/.test(link) || link.length > 200 ? undefined : link
   const description = isAside ? undefined : plain
   return description === undefined && obtain === undefined

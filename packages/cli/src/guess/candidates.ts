@@ -1,5 +1,6 @@
 import { grouped } from '../code/grouped.js'
 import { wordsOf } from '../code/words.js'
+import { keyShapesIn } from '../credentials/key-shapes.js'
 import { isSecretConnection } from '../credentials/opening-shapes.js'
 import type { Candidate, Confidence, Finding, Kind, VariableEntry } from './finding.js'
 import { type Names, proposedName } from './proposed-name.js'
@@ -111,8 +112,10 @@ function candidateOf(
 function saidOfAll(sites: readonly Finding[]): Pick<Candidate, 'said'> {
   const all = sites.flatMap(({ said }) => said ?? [])
   const values = sites.flatMap(({ value, stages = {} }) => [value, ...Object.values(stages)])
+  // A comment may hold the key that it is about, or another one.
   const isHeld = (text: string) =>
-    values.some((value) => value !== undefined && value.length > 3 && text.includes(value))
+    values.some((value) => value !== undefined && value.length > 3 && text.includes(value)) ||
+    keyShapesIn(text).length > 0
   const description = all.find((each) => each.description && !isHeld(each.description))?.description
   const obtain = all.find((each) => each.obtain)?.obtain
   if (description === undefined && obtain === undefined) return {}
