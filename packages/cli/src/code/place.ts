@@ -106,7 +106,9 @@ export function saidOf(
     /[A-Za-z0-9+/_-]{20,}|(?=\S*\d)(?=\S*[a-z])[\w!#%&*+./@^~-]{8,}|\b(?:pass\w*|pwd|secret|token|key|is|was)\b['"]?\s*[:=]/i.test(
       plain,
     )
-  const obtain = link === undefined || /[@?#]/.test(link) || link.length > 200 ? undefined : link
+  // An address may open something by itself.
+  const opens = /[@?#]|[A-Za-z0-9]{24,}|\/(?=[^/]*\d)(?=[^/]*[A-Za-z])[\w-]{8,}(?:\/|$)/.test(link ?? '')
+  const obtain = link === undefined || opens || link.length > 200 ? undefined : link
   const description = isAside ? undefined : plain
   return description === undefined && obtain === undefined
     ? undefined
