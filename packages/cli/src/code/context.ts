@@ -195,8 +195,14 @@ function isWorkedOut(node: unknown): boolean {
   return isNode(node) && node.type === 'CallExpression'
 }
 
+/** A setting, or a variable of the environment as the last of several: `given.port || process.env.PORT`. */
 function isSetting(node: unknown): boolean {
+  if (isNode(node) && node.type === 'LogicalExpression') return isSetting(node.right) || isVariable(node.right)
   return isNode(node) && node.type === 'MemberExpression' && /settings$/i.test(identifier(node.object) ?? '')
+}
+
+function isVariable(node: unknown): boolean {
+  return isNode(node) && node.type === 'MemberExpression' && lastName(node.object) === 'env'
 }
 
 /** The name of a function that does nothing but give a value, by what it is declared or given as. */

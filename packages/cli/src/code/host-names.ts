@@ -1,5 +1,8 @@
 /** Names that hosts, shells and tools give meaning to; programs may read them without declaring them. */
 const namesOfHosts = new Set([
+  '_',
+  'SHLVL',
+  'OLDPWD',
   'HOME',
   'PATH',
   'PWD',
