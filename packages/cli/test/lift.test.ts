@@ -615,7 +615,7 @@ test('an application answers the same when its settings have been lifted, and no
   )
   assert.match((await lift('--diff')).stdout, /^\+\+\+ settings\.js$/m)
   assert.equal(git(root, 'status', '--porcelain'), '')
-  assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 56)
+  assert.equal(JSON.parse((await lift('--json')).stdout).candidates.length, 57)
   assert.match((await lift('--only', 'NOBODY')).stderr, /is not a candidate/)
 
   const some = await lift('--only', 'GATEWAY,SERVER_PORT')

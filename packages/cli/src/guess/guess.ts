@@ -378,6 +378,8 @@ function guessBesideOthers(text: string, { words, outer, object, listed }: Conte
     return { ...account, confidence: 'high', reason: 'It is the user name of a credential.' }
   if (namesDatabase(words) && isOpened && beside.count > 1)
     return { ...account, confidence: 'high', reason: 'It is the name of a database, beside its address.' }
+  if (beside.credential && beside.count > 1 && placesOfServices.test(words.at(-1) ?? ''))
+    return { ...account, confidence: 'medium', reason: 'It stands beside a credential.' }
   if (namesMode(words) && /^(?:sandbox|live)$/.test(text))
     return {
       kind: 'choice',
@@ -387,6 +389,9 @@ function guessBesideOthers(text: string, { words, outer, object, listed }: Conte
     }
   return undefined
 }
+
+/** Last words of names that say where in a service a credential lets in. */
+const placesOfServices = /^(?:region|bucket|zone|cluster|tenant|workspace|queue|topic)$/
 
 /** Names of the members of an object, in order. */
 const besideIn = oncePerNode((object) => {

@@ -6,7 +6,7 @@ export const plainWords: ReadonlySet<string> = new Set(
     'url port href src link uri base endpoint origin host hostname address server key keys token secret password pass from to ' +
     'sender value default connection string api authorization phone number email mail target baseurl recipient tel client ' +
     'app application access auth user username database db name domain id mode enabled timeout interval limit max min live ' +
-    'private signing pwd passwd'
+    'private signing pwd passwd region bucket zone cluster tenant workspace queue topic'
   ).split(' '),
 )
 
