@@ -120,6 +120,15 @@ const rows: Readonly<Record<string, Row>> = {
     moves: [],
     stays: /code takes production in every stage/,
   },
+  'a table that is handed on, and one of which another file takes one by its name': {
+    files: {
+      'app.js': `import { other } from './other.js'\nimport { mapUrls } from './urls.js'\nconst stage = process.env.NODE_ENV ?? 'development'\nconst feedUrls = { development: ${local}, production: ${live} }\n${told('feedUrls[stage], Object.values(feedUrls), mapUrls[stage], other')}`,
+      'urls.js': `export const mapUrls = { development: 'http://localhost:4200', production: 'https://map.fennelhill.example' }\n`,
+      'other.js': "import { mapUrls } from './urls.js'\nexport const other = mapUrls.production\n",
+    },
+    moves: [],
+    stays: /its table is handed on.*code takes production in every stage/,
+  },
   'branches that set several': {
     files: {
       'app.js': `let feedUrl\nlet mapUrl\nif (${isProd}) {\n  feedUrl = ${live}\n  mapUrl = 'https://map.fennelhill.example'\n} else {\n  feedUrl = ${local}\n  mapUrl = 'https://map-test.fennelhill.example'\n}\n${told('feedUrl, mapUrl')}`,

@@ -1,5 +1,6 @@
 import { isNode, type Node, nodesIn, walk } from '../../code/parse.js'
 import { identifierIn, isMember } from '../../code/reads.js'
+import type { Binding, NameUse } from '../../code/values/bindings.js'
 import { Evaluator } from '../../code/values/evaluate.js'
 import type { CodeModule } from '../../code/values/modules.js'
 import type { Candidate, Finding } from '../../guess/finding.js'
@@ -145,6 +146,17 @@ class Arms {
     }
   }
 
+  /** The uses of a table, here and where it is imported. */
+  #usesOf({ identifier, uses, name }: Binding, module: CodeModule): readonly NameUse[] {
+    const exported = [...module.names, 'module.exports'].filter((each) => {
+      const own = module.exported(each)
+      if (!own || !('node' in own)) return false
+      return own.node === identifier || (own.node.type === 'Identifier' && own.node.name === name)
+    })
+    const taken = exported.flatMap((each) => this.#code.importsOf(module.path, each))
+    return [...uses, ...taken.flatMap(({ uses: own }) => own)]
+  }
+
   #within(place: Denoted | undefined): readonly Finding[] {
     if (!place) return []
     const { node, module } = place
@@ -162,26 +174,44 @@ class Arms {
       if (!declarator || !isWhole || !isNode(declarator.id)) continue
       const binding = module.bindings.of(declarator.id)
       if (!binding?.isConstant) return 'its table is set more than once'
-      const names = keysOf(parents[at + 1] as Node)
-      for (const { node, parents: around } of binding.uses) {
-        const parent = around.at(-1)
-        const name =
-          parent && isMember(parent) && parent.object === node && !parent.computed
-            ? identifierIn(parent.property)
-            : undefined
-        if (
-          name !== undefined &&
-          names.includes(name) &&
-          this.#within(denotedMember({ node: parents[at + 1] as Node, module }, name, this.#code)).length > 0
-        ) {
-          const outer = around.at(-2)
-          // urls[stage] || urls.development
-          if (outer?.type !== 'LogicalExpression' || outer.right !== parent) return `code takes ${name} in every stage`
-        }
+      const table = { node: parents[at + 1] as Node, module }
+      const names = keysOf(table.node).filter((each) => this.#within(denotedMember(table, each, this.#code)).length > 0)
+      // The object of a file for one stage has arms of that stage only.
+      if (names.length < 2) continue
+      for (const use of this.#usesOf(binding, module)) {
+        const why = misused(use, names)
+        if (why !== undefined) return why
       }
     }
     return undefined
   }
+}
+
+/** Why a use of a table may take an arm without its stage: it takes one of these by its name, or hands the table on. */
+function misused({ node, parents }: NameUse, names: readonly string[]): string | undefined {
+  const parent = parents.at(-1)
+  if (!parent) return undefined
+  if (isMember(parent) && parent.object === node) {
+    const name = parent.computed ? undefined : identifierIn(parent.property)
+    const outer = parents.at(-2)
+    // urls[stage] || urls.development
+    const isFallback = outer?.type === 'LogicalExpression' && outer.right === parent
+    return name !== undefined && names.includes(name) && !isFallback ? `code takes ${name} in every stage` : undefined
+  }
+  const isKeys =
+    parent.type === 'CallExpression' &&
+    isMember(parent.callee as Node) &&
+    identifierIn((parent.callee as Node).property) === 'keys'
+  const isAsked = parent.type === 'BinaryExpression' && parent.operator === 'in'
+  const isExported =
+    /^Export/.test(parent.type) ||
+    (parent.type === 'AssignmentExpression' && /^(?:exports|module)$/.test(memberRoot(parent.left)))
+  return isKeys || isAsked || isExported || parent.type.startsWith('TS') ? undefined : 'its table is handed on'
+}
+
+/** The name that a member hangs on: `module` of `module.exports.urls`. */
+function memberRoot(node: unknown): string {
+  return isNode(node) && isMember(node) ? memberRoot(node.object) : (identifierIn(node) ?? '')
 }
 
 /** An object as it is written, and the module that it is in. */
