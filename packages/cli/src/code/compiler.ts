@@ -24,7 +24,7 @@ export interface PackageFiles {
 
 /**
  * `tsconfig.json` merged with the files that it extends, or of the projects that it only refers to the one that has most of the code;
- * undefined if there is none, or it cannot be read.
+ * undefined without one, or if it cannot be read.
  */
 export function compilerOf({ read, code }: PackageFiles): Compiler | undefined {
   const found = mainConfig(read, code)

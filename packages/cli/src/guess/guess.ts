@@ -42,7 +42,7 @@ import {
   looksAsked,
   webAddress,
 } from './shapes.js'
-import { requests } from './taker.js'
+import { openers, requests } from './taker.js'
 
 /** The guess about a literal that is a setting. */
 export interface Guess {
@@ -237,28 +237,14 @@ function guessPlace(literal: Literal, context: Context): Guess | undefined {
 /** Names of headers and schemes in front of a key (RFC 9110, 11.1). */
 const scheme = /^(?:Bearer|Basic|Token|ApiKey|Api-Key|Key|Bot|Digest|JWT|AWS4-HMAC-SHA256) (?=\S{3,}$)/i
 
-/** Calls that sign, encrypt or open something, and the argument that they do it with. */
-export const openers: Readonly<Record<string, readonly number[]>> = {
-  createHmac: [1],
-  createCipheriv: [1],
-  createDecipheriv: [1],
-  createCipher: [1],
-  createDecipher: [1],
-  createSecretKey: [0],
-  cookieParser: [0],
-  pbkdf2: [0, 1],
-  pbkdf2Sync: [0, 1],
-  scrypt: [0, 1],
-  scryptSync: [0, 1],
-  sign: [1],
-  verify: [1],
-  encrypt: [1],
-  decrypt: [1],
-}
-
 /** Tells whether a value stands where code takes what it characters, encrypts or lets in with. */
 export function opens({ call, argument, owner, words, outer, listed, name }: Omit<Context, 'object'>): boolean {
-  if (call !== undefined && argument !== undefined && Object.hasOwn(openers, call) && openers[call]?.includes(argument))
+  if (
+    call !== undefined &&
+    argument !== undefined &&
+    Object.hasOwn(openers, call) &&
+    openers[call]?.[argument] !== undefined
+  )
     return name === undefined || !/^(?:crypto|subtle)$/.test(owner ?? '') || !/^(?:sign|verify)$/.test(call)
   const last = words.at(-1) ?? ''
   const keeps = /cookie|session|keygrip|csrf|jwt|auth/

@@ -10,33 +10,30 @@ export interface Taker {
   readonly as?: string
 }
 
-/** What calls that sign, encrypt or open something take, by their argument. */
-const openings: Readonly<Record<string, readonly (Taker | undefined)[]>> = {
+const encryptionKey: Taker = { about: ['encryption'], as: 'key' }
+const signingSecret: Taker = { about: ['signing'], as: 'secret' }
+const derived: readonly Taker[] = [
+  { about: ['encryption'], as: 'password' },
+  { about: ['encryption'], as: 'salt' },
+]
+
+/** Calls that sign, encrypt or open something, and the arguments that they do it with. */
+export const openers: Readonly<Record<string, readonly (Taker | undefined)[]>> = {
   createHmac: [undefined, { about: ['hmac'], as: 'secret' }],
-  createCipheriv: [undefined, { about: ['encryption'], as: 'key' }],
-  createDecipheriv: [undefined, { about: ['encryption'], as: 'key' }],
-  createCipher: [undefined, { about: ['encryption'], as: 'key' }],
-  createDecipher: [undefined, { about: ['encryption'], as: 'key' }],
-  encrypt: [undefined, { about: ['encryption'], as: 'key' }],
-  decrypt: [undefined, { about: ['encryption'], as: 'key' }],
+  createCipheriv: [undefined, encryptionKey],
+  createDecipheriv: [undefined, encryptionKey],
+  createCipher: [undefined, encryptionKey],
+  createDecipher: [undefined, encryptionKey],
   createSecretKey: [{ about: ['signing'], as: 'key' }],
   cookieParser: [{ about: ['cookie'], as: 'secret' }],
-  pbkdf2: [
-    { about: ['encryption'], as: 'password' },
-    { about: ['encryption'], as: 'salt' },
-  ],
-  pbkdf2Sync: [
-    { about: ['encryption'], as: 'password' },
-    { about: ['encryption'], as: 'salt' },
-  ],
-  scrypt: [
-    { about: ['encryption'], as: 'password' },
-    { about: ['encryption'], as: 'salt' },
-  ],
-  scryptSync: [
-    { about: ['encryption'], as: 'password' },
-    { about: ['encryption'], as: 'salt' },
-  ],
+  pbkdf2: derived,
+  pbkdf2Sync: derived,
+  scrypt: derived,
+  scryptSync: derived,
+  sign: [undefined, signingSecret],
+  verify: [undefined, signingSecret],
+  encrypt: [undefined, encryptionKey],
+  decrypt: [undefined, encryptionKey],
 }
 
 /** Names that a file imports from packages, with the words for those. */
@@ -84,10 +81,9 @@ export function takerOf(
   parents: readonly Node[],
   imports: Imports,
 ): Taker | undefined {
-  const own = call === undefined || argument === undefined ? undefined : openings[call]?.[argument]
-  if (own && Object.hasOwn(openings, call ?? '')) return own
-  if (call !== undefined && /^(?:sign|verify)$/.test(call) && argument === 1)
-    return { about: imports.get(owner ?? '') ?? (/jwt/i.test(owner ?? '') ? ['jwt'] : ['signing']), as: 'secret' }
+  const own = Object.hasOwn(openers, call ?? '') ? openers[call ?? '']?.[argument ?? -1] : undefined
+  // Of those that sign, a package says what.
+  if (own) return own === signingSecret ? { ...own, about: signerOf(owner, imports) } : own
   const at = parents.findLastIndex(({ type }) => !inside.test(type))
   const taking = parents[at]
   if (!taking || !/^(?:New|Call|OptionalCall)Expression$/.test(taking.type)) return undefined
@@ -105,6 +101,10 @@ export function takerOf(
   const given = tellingOf(wordsOf(declared ?? ''))
   const about = given.length > 0 && parents.length - 1 > at ? given : from
   return about && about.length > 0 ? { about } : undefined
+}
+
+function signerOf(owner = '', imports: Imports): readonly string[] {
+  return imports.get(owner) ?? (/jwt/i.test(owner) ? ['jwt'] : ['signing'])
 }
 
 /** What may be between a value and the call that takes it. */

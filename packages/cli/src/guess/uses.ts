@@ -1,8 +1,8 @@
 import { contextOf, lastName } from '../code/context.js'
 import { isNode, type Node, type Visit } from '../code/parse.js'
 import type { IfUsed } from './finding.js'
-import { openers, opens } from './guess.js'
-import { requests } from './taker.js'
+import { opens } from './guess.js'
+import { openers, requests } from './taker.js'
 
 /** Collects what a file does with its names, as its trees are visited: asks for what one holds, or opens something with it. */
 export function usesIn(): { readonly visit: Visit; readonly hold: (wanted: IfUsed) => boolean } {

@@ -5,7 +5,7 @@ import { Evaluator } from '../../code/values/evaluate.js'
 import type { CodeModule } from '../../code/values/modules.js'
 import type { Candidate, Finding } from '../../guess/finding.js'
 import type { ProjectCode } from './project-code.js'
-import { another, type StagesProved, stageScene, unproved, unset } from './stage-values.js'
+import { another, asClause, type StagesProved, stageScene, unproved, unset } from './stage-values.js'
 
 /**
  * Candidates whose values stay where they are, each in its stage's arm of a table, a branch or a file: proved is that code takes in each
@@ -81,7 +81,7 @@ class Arms {
       const taken = this.#arms.filter((arm) => isSet(arm) && this.#mayRun(arm, evaluator))
       for (const { module, key, armsOf } of selections) {
         const outcome = evaluator.outcome(key, module)
-        if (!outcome.known) return `${lowered(outcome.why)}`
+        if (!outcome.known) return asClause(outcome.why)
         for (const arm of armsOf(String(outcome.value))) taken.push(arm)
       }
       const name = typeof stage === 'string' ? `in stage ${stage}` : 'without NODE_ENV'
@@ -312,9 +312,4 @@ function loadedBy(node: Node): Node | undefined {
     (node.callee.type === 'Import' || identifierIn(node.callee) === 'require')
   const path = node.type === 'ImportExpression' && isNode(node.source) ? node.source : isLoad ? first : undefined
   return path && path.type !== 'StringLiteral' ? path : undefined
-}
-
-function lowered(sentence: string): string {
-  const text = sentence.replace(/\.$/, '')
-  return /^[A-Z](?![A-Z_])/.test(text) ? text.charAt(0).toLowerCase() + text.slice(1) : text
 }

@@ -203,7 +203,8 @@ export function unproved(candidate: Candidate, why: string): Candidate {
   }
 }
 
-function asClause(sentence: string): string {
+/** A sentence as a part of another one: without its full stop, and in small letters but for names. */
+export function asClause(sentence: string): string {
   const text = sentence.replace(/\.$/, '')
   return /^[A-Z](?![A-Z_])/.test(text) ? text.charAt(0).toLowerCase() + text.slice(1) : text
 }
